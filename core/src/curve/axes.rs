@@ -1,0 +1,259 @@
+//! Moving axes: forward, up and side along a curve or along a trajectory in time.
+//!
+//! Least-turn axes are made by double reflection (Wang, Jüttler, Zheng, Liu, "Computation of
+//! Rotation Minimizing Frames", 2008; error of fourth order in the step). What angle is left after
+//! a lap of a closed curve is spread evenly over it.
+
+use crate::pose::{perpendicular, signed_angle, turned};
+use glam::DVec3;
+use std::f64::consts::PI;
+
+/// A known place on the way: the parameter is an arc length in metres or a frame.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Node {
+    /// Parameter; two nodes may share one where the direction jumps.
+    pub at: f64,
+    /// Metres.
+    pub point: DVec3,
+    /// Unit vector.
+    pub tangent: DVec3,
+}
+
+/// Where the up direction comes from.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub enum UpRule {
+    /// Least turn from the start.
+    Steady,
+    /// As close to this unit vector as the direction allows.
+    Towards(DVec3),
+}
+
+/// Angle between direction and up below which the stretch is bridged, radians.
+const BRIDGE: f64 = 20.0 * PI / 180.0;
+
+/// The up direction at every parameter of a way.
+#[derive(Debug, Clone)]
+pub struct AxesTable {
+    nodes: Vec<Node>,
+    /// Up at each node, before the twist.
+    ups: Vec<DVec3>,
+    rule: UpRule,
+    /// Stretches that carry a turn of their own, in order: a lap of a closed steady way, or the
+    /// bridges over directions parallel to up.
+    stretches: Vec<Stretch>,
+}
+
+#[derive(Debug, Clone, Copy)]
+struct Stretch {
+    first: usize,
+    last: usize,
+    /// Turn about the direction over the stretch, radians.
+    turn: f64,
+    /// True: eased in and out; false: evenly.
+    eased: bool,
+    /// The part of the turn that lies in this stretch, as eased fractions; a bridge over the start of
+    /// a closed way is kept as two stretches.
+    part: (f64, f64),
+    /// The eased fraction at which nothing is left to turn: 0, or 1 for what is carried backwards.
+    settled: f64,
+}
+
+impl Stretch {
+    const fn bridge(first: usize, last: usize, turn: f64) -> Self {
+        Self { first, last, turn, eased: true, part: (0.0, 1.0), settled: 0.0 }
+    }
+}
+
+/// Carries `up` from one place and direction to another with the least turn.
+///
+/// At one place (a corner) the direction is turned the short way; when it reverses, up stays.
+/// `up` is a unit vector perpendicular to `a.tangent`; so is the result to `b.tangent`.
+pub fn transport(a: &Node, up: DVec3, b: &Node) -> DVec3 {
+    let chord = b.point - a.point;
+    let squared = chord.length_squared();
+    let scale = a.point.abs().max_element().max(b.point.abs().max_element());
+    let carried = if squared <= 1e-26 * scale * scale || squared == 0.0 {
+        turn_at_corner(a.tangent, b.tangent, up)
+    } else {
+        let reflect = |v: DVec3| v - chord * (2.0 * chord.dot(v) / squared);
+        let (up_left, tangent_left) = (reflect(up), reflect(a.tangent));
+        let across = b.tangent - tangent_left;
+        let across_squared = across.length_squared();
+        if across_squared < 1e-30 { up_left } else { up_left - across * (2.0 * across.dot(up_left) / across_squared) }
+    };
+    let clean = carried - b.tangent * carried.dot(b.tangent);
+    clean.try_normalize().unwrap_or_else(|| perpendicular(b.tangent))
+}
+
+fn turn_at_corner(from: DVec3, to: DVec3, up: DVec3) -> DVec3 {
+    let axis = from.cross(to);
+    let sine = axis.length();
+    if sine < 1e-12 {
+        return up;
+    }
+    turned(up, axis / sine, libm::atan2(sine, from.dot(to)))
+}
+
+fn towards(up: DVec3, tangent: DVec3) -> Option<DVec3> {
+    let across = up - tangent * up.dot(tangent);
+    (across.length() >= libm::sin(BRIDGE)).then(|| across.normalize())
+}
+
+impl AxesTable {
+    /// Builds the table for nodes in order of their parameter, at least one. For a closed way the
+    /// last node is the first again, one lap later.
+    pub fn new(nodes: Vec<Node>, rule: UpRule, closed: bool) -> Self {
+        match rule {
+            UpRule::Steady => Self::steady(nodes, closed),
+            UpRule::Towards(up) => Self::upright(nodes, up, closed),
+        }
+    }
+
+    fn steady(nodes: Vec<Node>, closed: bool) -> Self {
+        let ups = carry(&nodes, start_up(&nodes));
+        let mut stretches = Vec::new();
+        if closed {
+            let last = nodes.len() - 1;
+            let home = transport(&nodes[last], ups[last], &Node { tangent: nodes[0].tangent, ..nodes[last] });
+            stretches.push(Stretch {
+                first: 0,
+                last,
+                turn: signed_angle(home, ups[0], nodes[0].tangent),
+                eased: false,
+                part: (0.0, 1.0),
+                settled: 0.0,
+            });
+        }
+        Self { nodes, ups, rule: UpRule::Steady, stretches }
+    }
+
+    fn upright(nodes: Vec<Node>, up: DVec3, closed: bool) -> Self {
+        let found: Vec<Option<DVec3>> = nodes.iter().map(|node| towards(up, node.tangent)).collect();
+        let Some(start) = found.iter().position(Option::is_some) else {
+            return Self { rule: UpRule::Towards(up), ..Self::steady(nodes, closed) };
+        };
+        let mut table = Self {
+            ups: found.iter().map(|found| found.unwrap_or(DVec3::ZERO)).collect(),
+            nodes,
+            rule: UpRule::Towards(up),
+            stretches: Vec::new(),
+        };
+        let mut index = start;
+        while index < found.len() {
+            if found[index].is_some() {
+                index += 1;
+                continue;
+            }
+            let first = index - 1;
+            let mut last = index;
+            while last < found.len() && found[last].is_none() {
+                last += 1;
+            }
+            table.bridge(first, last, &found);
+            index = last;
+        }
+        if start > 0 {
+            table.bridge_the_start(start, closed);
+        }
+        table
+    }
+
+    /// From the last good node before to the first good one after; where the way ends inside, up is
+    /// only carried on.
+    fn bridge(&mut self, first: usize, last: usize, found: &[Option<DVec3>]) {
+        let end = last.min(self.nodes.len() - 1);
+        for i in first..end {
+            self.ups[i + 1] = transport(&self.nodes[i], self.ups[i], &self.nodes[i + 1]);
+        }
+        let turn = found
+            .get(last)
+            .copied()
+            .flatten()
+            .map_or(0.0, |goal| signed_angle(self.ups[end], goal, self.nodes[end].tangent));
+        self.stretches.push(Stretch::bridge(first, end, turn));
+    }
+
+    /// A way that begins parallel to up: carried backwards from the first good node. On a closed way
+    /// the bridge that runs into the end goes on here, and the two share one eased turn.
+    fn bridge_the_start(&mut self, start: usize, closed: bool) {
+        for i in (0..start).rev() {
+            self.ups[i] = transport(&self.nodes[i + 1], self.ups[i + 1], &self.nodes[i]);
+        }
+        let mut head = Stretch::bridge(0, start, 0.0);
+        let (end, goal) = (self.nodes.len() - 1, self.ups[0]);
+        if let Some(tail) = self.stretches.last_mut().filter(|s| closed && s.last == end) {
+            let before = self.nodes[end].at - self.nodes[tail.first].at;
+            let share = before / (before + self.nodes[start].at - self.nodes[0].at);
+            tail.turn = signed_angle(self.ups[end], goal, self.nodes[end].tangent);
+            tail.part = (0.0, share);
+            head = Stretch { turn: tail.turn, part: (share, 1.0), settled: 1.0, ..head };
+        }
+        self.stretches.insert(0, head);
+    }
+
+    /// Up at a parameter where place and direction are known: a unit vector perpendicular to
+    /// `tangent`. Beyond the ends the nearest node counts.
+    pub fn up(&self, at: f64, point: DVec3, tangent: DVec3) -> DVec3 {
+        let after = self.nodes.partition_point(|node| node.at <= at);
+        let index = after.saturating_sub(1);
+        let stretch = self.stretch_at(index, at);
+        if let (UpRule::Towards(up), None) = (self.rule, stretch) {
+            if let Some(found) = towards(up, tangent) {
+                return found;
+            }
+        }
+        let here = Node { at, point, tangent };
+        let carried = transport(&self.nodes[index], self.ups[index], &here);
+        stretch.map_or(carried, |stretch| turned(carried, tangent, self.turn_in(stretch, at)))
+    }
+
+    fn stretch_at(&self, index: usize, at: f64) -> Option<&Stretch> {
+        let position = self.stretches.partition_point(|stretch| stretch.last < index);
+        self.stretches[position..]
+            .iter()
+            .take(2)
+            .find(|s| s.first <= index && at <= self.nodes[s.last].at && (index < s.last || !s.eased))
+    }
+
+    fn turn_in(&self, stretch: &Stretch, at: f64) -> f64 {
+        let (from, to) = (self.nodes[stretch.first].at, self.nodes[stretch.last].at);
+        if to <= from {
+            return 0.0;
+        }
+        let x = ((at - from) / (to - from)).clamp(0.0, 1.0);
+        let x = stretch.part.0 + (stretch.part.1 - stretch.part.0) * x;
+        let eased = if stretch.eased { x * x * (3.0 - 2.0 * x) } else { x };
+        stretch.turn * (eased - stretch.settled)
+    }
+
+    /// The angle that a closed steady way had left after one lap, in (−π, π]; 0 otherwise.
+    pub fn closing_angle(&self) -> f64 {
+        self.stretches.iter().find(|stretch| !stretch.eased).map_or(0.0, |stretch| stretch.turn)
+    }
+
+    /// How many bridges turn the axes by a half turn, as a vertical loop does.
+    pub fn half_turns(&self) -> usize {
+        self.stretches.iter().filter(|s| s.eased && s.settled == 0.0 && s.turn.abs() > PI - 1e-3).count()
+    }
+
+    /// Up at each node before any closing turn; one per node.
+    pub fn ups(&self) -> &[DVec3] {
+        &self.ups
+    }
+}
+
+/// World up projected where that is possible, so that steady axes begin upright.
+fn start_up(nodes: &[Node]) -> DVec3 {
+    let tangent = nodes[0].tangent;
+    towards(DVec3::Y, tangent).unwrap_or_else(|| perpendicular(tangent))
+}
+
+fn carry(nodes: &[Node], start: DVec3) -> Vec<DVec3> {
+    let mut ups = Vec::with_capacity(nodes.len());
+    ups.push(start);
+    for pair in nodes.windows(2) {
+        let up = transport(&pair[0], ups[ups.len() - 1], &pair[1]);
+        ups.push(up);
+    }
+    ups
+}

@@ -1,0 +1,83 @@
+//! Paths as exact segments, addressed by arc length, with moving axes along them.
+
+mod arc_length;
+mod axes;
+mod outline;
+mod points;
+mod quadrature;
+mod segment;
+mod strand;
+mod tessellate;
+
+pub use axes::{AxesTable, Node, UpRule, transport};
+pub use outline::{Joint, Outline, Placing, Plane, place};
+pub use points::{PathPoint, PointKind, through};
+pub use segment::Segment;
+pub use strand::{CurveError, OnStrand, Strand};
+pub use tessellate::tessellate;
+
+use std::sync::Arc;
+
+/// One or many strands that are handled as one path.
+#[derive(Debug, Clone)]
+pub struct Curve {
+    strands: Vec<Strand>,
+}
+
+impl Curve {
+    /// From at least one strand.
+    pub fn new(strands: Vec<Strand>) -> Result<Self, CurveError> {
+        if strands.is_empty() {
+            return Err(CurveError::Empty);
+        }
+        Ok(Self { strands })
+    }
+
+    /// Its strands, at least one.
+    pub fn strands(&self) -> &[Strand] {
+        &self.strands
+    }
+
+    /// Metres over all strands.
+    pub fn length(&self) -> f64 {
+        self.strands.iter().map(Strand::length).sum()
+    }
+}
+
+impl From<Strand> for Curve {
+    fn from(strand: Strand) -> Self {
+        Self { strands: vec![strand] }
+    }
+}
+
+/// A curve for every frame.
+#[derive(Clone)]
+pub enum Path {
+    /// The same at every frame; costs nothing.
+    Still(Arc<Curve>),
+    /// Another at each frame.
+    Moving(Arc<dyn Fn(f64) -> Arc<Curve> + Send + Sync>),
+}
+
+impl Path {
+    /// A path that does not move.
+    pub fn still(curve: Curve) -> Self {
+        Self::Still(Arc::new(curve))
+    }
+
+    /// The curve at a frame.
+    pub fn at(&self, frame: f64) -> Arc<Curve> {
+        match self {
+            Self::Still(curve) => curve.clone(),
+            Self::Moving(at) => at(frame),
+        }
+    }
+
+    /// The curve, when it is the same at every frame.
+    pub fn unmoving(&self) -> Option<&Arc<Curve>> {
+        match self {
+            Self::Still(curve) => Some(curve),
+            Self::Moving(_) => None,
+        }
+    }
+}

@@ -1,0 +1,157 @@
+//! Exact fractions: laps and frame rates that must not be rounded.
+
+use serde::{Deserialize, Deserializer, Serialize, Serializer};
+use std::fmt;
+use std::str::FromStr;
+
+/// A fraction in lowest terms with a positive denominator.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
+pub struct Fraction {
+    numerator: i64,
+    denominator: i64,
+}
+
+/// Why a text is not a fraction.
+#[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
+#[error("\"{0}\" is not a number or a fraction such as 9/7 (at most nine digits on either side)")]
+pub struct NotAFraction(pub String);
+
+const LARGEST: i64 = 1_000_000_000;
+
+impl Fraction {
+    /// Nothing.
+    pub const ZERO: Self = Self { numerator: 0, denominator: 1 };
+
+    /// In lowest terms; `None` when the denominator is 0 or either side exceeds 10⁹ afterwards.
+    pub fn new(numerator: i64, denominator: i64) -> Option<Self> {
+        if denominator == 0 || numerator == i64::MIN || denominator == i64::MIN {
+            return None;
+        }
+        let shared = greatest_common_divisor(numerator.unsigned_abs(), denominator.unsigned_abs()).max(1) as i64;
+        let sign = denominator.signum();
+        let lowest = Self { numerator: sign * (numerator / shared), denominator: (denominator / shared).abs() };
+        (lowest.numerator.abs() <= LARGEST && lowest.denominator <= LARGEST).then_some(lowest)
+    }
+
+    /// A whole number; `None` beyond ±10⁹.
+    pub fn whole(number: i64) -> Option<Self> {
+        Self::new(number, 1)
+    }
+
+    /// The upper side, with the sign.
+    pub const fn numerator(self) -> i64 {
+        self.numerator
+    }
+
+    /// The lower side, at least 1.
+    pub const fn denominator(self) -> i64 {
+        self.denominator
+    }
+
+    /// The nearest f64.
+    pub fn value(self) -> f64 {
+        self.numerator as f64 / self.denominator as f64
+    }
+
+    /// The exact product with a whole number; `None` on overflow.
+    pub fn times(self, factor: i64) -> Option<Self> {
+        Self::new(self.numerator.checked_mul(factor)?, self.denominator)
+    }
+
+    /// True when it has no fractional part.
+    pub const fn is_whole(self) -> bool {
+        self.denominator == 1
+    }
+}
+
+/// Euclid's algorithm; 0 only when both are 0.
+pub fn greatest_common_divisor(mut a: u64, mut b: u64) -> u64 {
+    while b != 0 {
+        (a, b) = (b, a % b);
+    }
+    a
+}
+
+impl fmt::Display for Fraction {
+    fn fmt(&self, out: &mut fmt::Formatter<'_>) -> fmt::Result {
+        if self.is_whole() {
+            write!(out, "{}", self.numerator)
+        } else {
+            write!(out, "{}/{}", self.numerator, self.denominator)
+        }
+    }
+}
+
+impl FromStr for Fraction {
+    type Err = NotAFraction;
+
+    /// Reads `9/7`, `3`, `-1.25`; a decimal is kept as the exact fraction that its digits say.
+    fn from_str(text: &str) -> Result<Self, NotAFraction> {
+        let refuse = || NotAFraction(text.chars().take(40).collect());
+        let parts: Vec<&str> = text.trim().split('/').collect();
+        match parts[..] {
+            [number] => decimal(number).ok_or_else(refuse),
+            [above, below] => {
+                let above = decimal(above.trim()).ok_or_else(refuse)?;
+                let below = decimal(below.trim()).ok_or_else(refuse)?;
+                let numerator = above.numerator.checked_mul(below.denominator).ok_or_else(refuse)?;
+                let denominator = above.denominator.checked_mul(below.numerator).ok_or_else(refuse)?;
+                Self::new(numerator, denominator).ok_or_else(refuse)
+            }
+            _ => Err(refuse()),
+        }
+    }
+}
+
+fn decimal(text: &str) -> Option<Fraction> {
+    let unsigned = text.strip_prefix(['-', '+']).unwrap_or(text);
+    let (whole, part) = unsigned.split_once('.').unwrap_or((unsigned, ""));
+    let digits = |s: &str| s.bytes().all(|b| b.is_ascii_digit());
+    if whole.len() + part.len() == 0 || whole.len() > 9 || part.len() > 9 || !digits(whole) || !digits(part) {
+        return None;
+    }
+    let power = 10_i64.checked_pow(part.len() as u32)?;
+    let number: i64 = format!("0{whole}{part}").parse().ok()?;
+    Fraction::new(if text.starts_with('-') { -number } else { number }, power)
+}
+
+impl Serialize for Fraction {
+    fn serialize<S: Serializer>(&self, serializer: S) -> Result<S::Ok, S::Error> {
+        serializer.collect_str(self)
+    }
+}
+
+impl<'de> Deserialize<'de> for Fraction {
+    fn deserialize<D: Deserializer<'de>>(deserializer: D) -> Result<Self, D::Error> {
+        String::deserialize(deserializer)?.parse().map_err(serde::de::Error::custom)
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    proptest! {
+        #[test]
+        fn printing_and_reading_gives_the_same_fraction(a in -999_999_999i64..999_999_999, b in 1i64..999_999_999) {
+            let fraction = Fraction::new(a, b).unwrap();
+            prop_assert_eq!(fraction.to_string().parse::<Fraction>().unwrap(), fraction);
+        }
+
+        #[test]
+        fn any_text_is_read_or_refused_without_panic(text in ".{0,40}") {
+            let _ = text.parse::<Fraction>();
+        }
+    }
+
+    #[test]
+    fn decimals_are_kept_exactly() {
+        assert_eq!("1.3".parse::<Fraction>().unwrap(), Fraction::new(13, 10).unwrap());
+        assert_eq!("-0.5/3".parse::<Fraction>().unwrap(), Fraction::new(-1, 6).unwrap());
+        assert_eq!("24000/1001".parse::<Fraction>().unwrap().numerator(), 24000);
+        for wrong in ["", "1/0", "NaN", "inf", "1/2/3", "1e5", "99999999999", "one"] {
+            assert!(wrong.parse::<Fraction>().is_err(), "{wrong}");
+        }
+    }
+}

@@ -1,0 +1,265 @@
+use super::memo::{Key, Memo};
+use super::node::{Assets, Context, NodeType, Offer, Outcome, Product, Timing};
+use crate::motion::{Cancel, Motion};
+use crate::scene::{Node, Params, Scene};
+use crate::schema::{PortKind, Schema};
+use std::collections::BTreeMap;
+use std::sync::Arc;
+
+/// Most poses (things × frames of the loop) that one motion may have.
+const MOST_POSES: f64 = 2e7;
+
+/// What became of a node.
+#[derive(Clone)]
+pub struct NodeResult {
+    /// What it gives, with warnings and offers; or a sentence that says what is wrong.
+    pub outcome: Arc<Result<Outcome, String>>,
+    /// True when it was computed now, false when it was remembered.
+    pub fresh: bool,
+    /// Microseconds it took, by the clock that was given.
+    pub micros: u64,
+    key: Key,
+}
+
+impl NodeResult {
+    /// What it gives.
+    pub fn product(&self) -> Option<&Product> {
+        self.outcome.as_ref().as_ref().ok().map(|outcome| &outcome.product)
+    }
+
+    /// Equal for equal results.
+    pub const fn key(&self) -> &[u8; 32] {
+        &self.key
+    }
+}
+
+/// A motion to be looked at: that of an Output, or one that nothing takes up yet.
+#[derive(Clone)]
+pub struct End {
+    /// Id of the node.
+    pub node: String,
+    /// Given name of the node.
+    pub name: String,
+    /// True for Outputs: these are handed off.
+    pub output: bool,
+    /// The motion.
+    pub motion: Arc<dyn Motion>,
+    /// Values upstream that would close the loop.
+    pub offers: Vec<Offer>,
+    /// Equal for equal motions.
+    pub key: [u8; 32],
+}
+
+/// A scene as functions of time.
+#[derive(Clone)]
+pub struct Compiled {
+    /// Every node, by id.
+    pub nodes: BTreeMap<String, NodeResult>,
+    /// Motions to be looked at, Outputs first.
+    pub ends: Vec<End>,
+    /// The settings it was compiled with.
+    pub timing: Timing,
+}
+
+/// What compilation works with.
+pub struct Workshop<'a> {
+    /// All node types.
+    pub types: &'a [Box<dyn NodeType>],
+    /// Their schemas, in the same order.
+    pub schemas: &'a [Schema],
+    /// What is remembered.
+    pub memo: &'a Memo,
+    /// Files.
+    pub assets: &'a dyn Assets,
+    /// Microseconds since any moment.
+    pub clock: &'a dyn Fn() -> u64,
+    /// Stops the work; nodes not reached by then say so.
+    pub cancel: &'a Cancel,
+}
+
+/// Compiles a checked scene. Never fails as a whole: a node that cannot be evaluated says why, and
+/// what does not depend on it works.
+pub fn compile(scene: &Scene, workshop: &Workshop<'_>) -> Compiled {
+    workshop.memo.begin();
+    let timing = Timing::of(scene);
+    let mut nodes = BTreeMap::new();
+    for id in order(scene) {
+        let result = evaluate(scene, &id, &nodes, timing, workshop);
+        nodes.insert(id, result);
+    }
+    let mut ends: Vec<End> = scene.nodes.iter().filter_map(|(id, node)| end(scene, id, node, &nodes)).collect();
+    ends.sort_by_key(|end| !end.output);
+    Compiled { nodes, ends, timing }
+}
+
+/// Nodes such that what gives comes before what takes.
+fn order(scene: &Scene) -> Vec<String> {
+    fn visit(scene: &Scene, id: &str, done: &mut Vec<String>) {
+        if done.iter().any(|known| known == id) {
+            return;
+        }
+        for thread in scene.threads.values().filter(|thread| thread.to == id) {
+            visit(scene, &thread.from, done);
+        }
+        done.push(id.to_owned());
+    }
+    let mut done = Vec::with_capacity(scene.nodes.len());
+    for id in scene.nodes.keys() {
+        visit(scene, id, &mut done);
+    }
+    done
+}
+
+fn evaluate(
+    scene: &Scene,
+    id: &str,
+    done: &BTreeMap<String, NodeResult>,
+    timing: Timing,
+    workshop: &Workshop<'_>,
+) -> NodeResult {
+    let node = &scene.nodes[id];
+    let refuse = |why: String| NodeResult { outcome: Arc::new(Err(why)), fresh: false, micros: 0, key: [0; 32] };
+    let Some(index) = workshop.schemas.iter().position(|schema| schema.name == node.kind) else {
+        return refuse(format!("The type \"{}\" is unknown: remove the node.", node.kind));
+    };
+    let schema = &workshop.schemas[index];
+    let inputs = match inputs(scene, id, schema, done) {
+        Ok(inputs) => inputs,
+        Err(why) => return refuse(why),
+    };
+    let key = key(scene, node, schema, &inputs, timing);
+    if let Some(outcome) = workshop.memo.find(&key) {
+        return NodeResult { outcome, fresh: false, micros: 0, key };
+    }
+    if workshop.cancel.cancelled() {
+        return refuse("Stopped before it was reached.".to_owned());
+    }
+    let context = Context {
+        params: Params::new(schema, node),
+        inputs: inputs.into_iter().map(|(port, (product, _))| (port, product)).collect(),
+        timing,
+        assets: workshop.assets,
+        cancel: workshop.cancel,
+    };
+    let begun = (workshop.clock)();
+    let outcome = workshop.types[index].evaluate(&context).and_then(|outcome| within_budget(outcome, timing));
+    let micros = (workshop.clock)().saturating_sub(begun);
+    let outcome = Arc::new(outcome);
+    if !workshop.cancel.cancelled() {
+        workshop.memo.keep(key, outcome.clone());
+    }
+    NodeResult { outcome, fresh: true, micros, key }
+}
+
+type Inputs = BTreeMap<String, (Product, Key)>;
+
+fn inputs(scene: &Scene, id: &str, schema: &Schema, done: &BTreeMap<String, NodeResult>) -> Result<Inputs, String> {
+    let mut inputs = BTreeMap::new();
+    for port in &schema.inputs {
+        let kind = port.kind.name();
+        let Some((_, thread)) = scene.thread_to(id, port.name) else {
+            return Err(format!("{} needs a {kind}: pull a thread to its {} port.", schema.title, port.name));
+        };
+        let upstream = done.get(&thread.from);
+        match upstream.and_then(|result| result.product().map(|product| (product.clone(), result.key))) {
+            Some(found) => inputs.insert(port.name.to_owned(), found),
+            None => {
+                let name = scene.nodes.get(&thread.from).map_or("", |node| node.name.as_str());
+                return Err(format!("{} waits for \"{name}\": mend that first.", schema.title));
+            }
+        };
+    }
+    Ok(inputs)
+}
+
+/// Type, parameters, inputs, and of the settings what the type depends on.
+fn key(scene: &Scene, node: &Node, schema: &Schema, inputs: &Inputs, timing: Timing) -> Key {
+    let mut hash = blake3::Hasher::new();
+    let mut feed = |bytes: &[u8]| {
+        hash.update(&(bytes.len() as u64).to_le_bytes());
+        hash.update(bytes);
+    };
+    feed(schema.name.as_bytes());
+    for (name, value) in &node.params {
+        feed(name.as_bytes());
+        feed(value.to_string().as_bytes());
+        let asset = value.as_str().and_then(|text| scene.assets.get(text));
+        feed(asset.map_or("", |asset| &asset.hash).as_bytes());
+    }
+    for (port, (_, key)) in inputs {
+        feed(port.as_bytes());
+        feed(key);
+    }
+    feed(&[timing.space as u8]);
+    if schema.uses_timing {
+        for number in [timing.fps, timing.frames, timing.picture.width, timing.picture.height] {
+            feed(&number.to_bits().to_le_bytes());
+        }
+    }
+    *hash.finalize().as_bytes()
+}
+
+fn within_budget(outcome: Outcome, timing: Timing) -> Result<Outcome, String> {
+    let Product::Motion(motion) = &outcome.product else { return Ok(outcome) };
+    if motion.len() as f64 * timing.frames <= MOST_POSES {
+        return Ok(outcome);
+    }
+    Err(format!(
+        "{} things over {} frames are {:.0} million poses, and {:.0} million is the most: use fewer things or a shorter loop.",
+        motion.len(),
+        timing.frames,
+        motion.len() as f64 * timing.frames / 1e6,
+        MOST_POSES / 1e6
+    ))
+}
+
+fn end(scene: &Scene, id: &str, node: &Node, nodes: &BTreeMap<String, NodeResult>) -> Option<End> {
+    let result = nodes.get(id)?;
+    let Some(Product::Motion(motion)) = result.product() else { return None };
+    let output = node.kind == crate::nodes::OUTPUT;
+    let taken_up = scene.threads.values().any(|thread| thread.from == id);
+    if taken_up && !output {
+        return None;
+    }
+    let offers = upstream(scene, id).iter().flat_map(|id| offers(id, nodes)).collect();
+    Some(End { node: id.to_owned(), name: node.name.clone(), output, motion: motion.clone(), offers, key: result.key })
+}
+
+fn offers(id: &str, nodes: &BTreeMap<String, NodeResult>) -> Vec<Offer> {
+    let outcome = nodes.get(id).and_then(|result| result.outcome.as_ref().as_ref().ok());
+    let offers = outcome.into_iter().flat_map(|outcome| &outcome.offers);
+    offers
+        .map(|(param, value, text)| Offer {
+            node: id.to_owned(),
+            param: (*param).to_owned(),
+            value: value.clone(),
+            text: text.clone(),
+        })
+        .collect()
+}
+
+/// A node and all that feeds it, nearest first.
+fn upstream(scene: &Scene, id: &str) -> Vec<String> {
+    let mut found = vec![id.to_owned()];
+    let mut next = 0;
+    while next < found.len() {
+        let here = found[next].clone();
+        for thread in scene.threads.values().filter(|thread| thread.to == here) {
+            if !found.contains(&thread.from) {
+                found.push(thread.from.clone());
+            }
+        }
+        next += 1;
+    }
+    found
+}
+
+impl Product {
+    /// What a thread from it carries.
+    pub const fn kind(&self) -> PortKind {
+        match self {
+            Self::Path(_) => PortKind::Path,
+            Self::Motion(_) => PortKind::Motion,
+        }
+    }
+}

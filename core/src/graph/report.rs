@@ -1,0 +1,151 @@
+//! What is said about a compiled scene, on the command line and on the wire.
+
+use super::compile::{Compiled, End, NodeResult};
+use super::node::{Offer, Product};
+use crate::motion::{Cancel, Contact, Frames, MotionError};
+use crate::seam::{Gap, Seam, measure};
+use serde::Serialize;
+use std::collections::BTreeMap;
+
+/// What became of a node.
+#[derive(Debug, Clone, PartialEq, Serialize)]
+pub struct NodeReport {
+    /// `worked`, `warning` or `error`.
+    pub state: &'static str,
+    /// Sentences: the error, or the warnings.
+    pub messages: Vec<String>,
+    /// Derived figures worth reading.
+    pub facts: Vec<String>,
+    /// Milliseconds it took; 0 when it was remembered.
+    pub millis: f64,
+}
+
+impl NodeReport {
+    fn of(result: &NodeResult) -> Self {
+        let millis = result.micros as f64 / 1000.0;
+        match result.outcome.as_ref() {
+            Ok(outcome) => Self {
+                state: if outcome.warnings.is_empty() { "worked" } else { "warning" },
+                messages: outcome.warnings.clone(),
+                facts: outcome.facts.clone(),
+                millis,
+            },
+            Err(why) => Self { state: "error", messages: vec![why.clone()], facts: Vec::new(), millis },
+        }
+    }
+}
+
+/// What happens at the loop point, in the units of the interface.
+#[derive(Debug, Clone, PartialEq, Serialize)]
+pub struct SeamReport {
+    /// Largest gap in position, metres.
+    pub position: f64,
+    /// Largest gap in velocity, metres per second.
+    pub velocity: f64,
+    /// Largest gap in orientation, degrees.
+    pub orientation: f64,
+    /// Largest gap in spin, degrees per second.
+    pub spin: f64,
+    /// Thing and frame of each of these.
+    pub worst: BTreeMap<&'static str, Worst>,
+    /// True when no gap can be seen.
+    pub closes: bool,
+    /// How many things go on where another one began.
+    pub trading: usize,
+    /// Things without a certain partner.
+    pub uncertain: Vec<usize>,
+}
+
+/// Where a gap is largest.
+#[derive(Debug, Clone, Copy, PartialEq, Serialize)]
+pub struct Worst {
+    /// Which thing, from 0.
+    pub object: usize,
+    /// Real-valued frame after the loop's end.
+    pub frame: f64,
+}
+
+/// Gaps up to this (m, m/s, rad, rad/s) count as closed.
+const CLOSED: f64 = 1e-6;
+
+impl From<&Seam> for SeamReport {
+    fn from(seam: &Seam) -> Self {
+        let worst = |gap: &Gap| Worst { object: gap.object, frame: gap.frame };
+        Self {
+            position: seam.position.amount,
+            velocity: seam.velocity.amount,
+            orientation: seam.orientation.amount.to_degrees(),
+            spin: seam.spin.amount.to_degrees(),
+            worst: BTreeMap::from([
+                ("position", worst(&seam.position)),
+                ("velocity", worst(&seam.velocity)),
+                ("orientation", worst(&seam.orientation)),
+                ("spin", worst(&seam.spin)),
+            ]),
+            closes: seam.closes(CLOSED),
+            trading: seam.trading,
+            uncertain: seam.uncertain.clone(),
+        }
+    }
+}
+
+/// What is said about a motion that can be looked at.
+#[derive(Debug, Clone, PartialEq, Serialize)]
+pub struct EndReport {
+    /// Id of its node.
+    pub node: String,
+    /// Given name of its node.
+    pub name: String,
+    /// True when it is handed off.
+    pub output: bool,
+    /// How many things.
+    pub things: usize,
+    /// The loop point.
+    pub seam: SeamReport,
+    /// What would close it, when it does not.
+    pub offers: Vec<Offer>,
+    /// Contacts of the loop.
+    pub contacts: Vec<Contact>,
+    /// Each thing's place on its path at frame 0, in laps modulo 1; empty without a path.
+    pub phases: Vec<f64>,
+}
+
+impl EndReport {
+    /// Measures one end.
+    pub fn of(end: &End, frames: f64, fps: f64, cancel: &Cancel) -> Result<Self, MotionError> {
+        use crate::motion::{Columns, Sample};
+        let seam = SeamReport::from(&measure(&end.motion, frames, fps, cancel)?);
+        let mut sample = Sample::default();
+        let phases = if end.motion.path().is_some() {
+            end.motion.sample(0.0, Columns::PLACE, &mut sample);
+            sample.places.iter().map(|place| place.laps - place.laps.floor()).collect()
+        } else {
+            Vec::new()
+        };
+        Ok(Self {
+            node: end.node.clone(),
+            name: end.name.clone(),
+            output: end.output,
+            things: end.motion.len(),
+            offers: if seam.closes { Vec::new() } else { end.offers.clone() },
+            seam,
+            contacts: end.motion.contacts(Frames { from: 0.0, to: frames }),
+            phases,
+        })
+    }
+}
+
+/// Reports on every node of a compiled scene.
+pub fn report(compiled: &Compiled) -> BTreeMap<String, NodeReport> {
+    compiled.nodes.iter().map(|(id, result)| (id.clone(), NodeReport::of(result))).collect()
+}
+
+impl Compiled {
+    /// The path that a node gives, if it does.
+    pub fn path(&self, node: &str) -> Option<&super::node::PathProduct> {
+        match self.nodes.get(node)?.product()? {
+            Product::Path(product) => Some(product),
+            Product::Motion(_) => None,
+        }
+    }
+}

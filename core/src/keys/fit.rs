@@ -1,0 +1,90 @@
+//! One cubic over a stretch of values.
+
+use super::channel::hermite;
+
+/// A value with its slope, as a track holds it.
+#[derive(Debug, Clone, Copy)]
+pub struct Point<const N: usize> {
+    /// Real-valued frame.
+    pub frame: f64,
+    /// Value and slope per frame just before.
+    pub left: ([f64; N], [f64; N]),
+    /// Value and slope per frame from here on.
+    pub right: ([f64; N], [f64; N]),
+}
+
+/// Slopes at both ends of a stretch.
+pub type Slopes<const N: usize> = ([f64; N], [f64; N]);
+
+/// The cubic over `points`, first to last, whose largest error is at most `tolerance`: with the true
+/// slopes if they will do, otherwise with those of least squares. `Err` tells the worst point.
+pub fn fit<const N: usize>(
+    points: &[Point<N>],
+    tolerance: f64,
+    error: &dyn Fn(&[f64; N], &[f64; N]) -> f64,
+) -> Result<Slopes<N>, usize> {
+    let last = points.len() - 1;
+    let truth = (points[0].right.1, points[last].left.1);
+    let (worst, at) = largest_error(points, &truth, error);
+    if worst <= tolerance {
+        return Ok(truth);
+    }
+    let best = least_squares(points);
+    if largest_error(points, &best, error).0 <= tolerance {
+        return Ok(best);
+    }
+    Err(at)
+}
+
+fn value_at<const N: usize>(points: &[Point<N>], slopes: &Slopes<N>, frame: f64) -> [f64; N] {
+    let (a, b) = (&points[0], &points[points.len() - 1]);
+    let length = b.frame - a.frame;
+    let x = (frame - a.frame) / length;
+    std::array::from_fn(|i| hermite(a.right.0[i], slopes.0[i] * length, b.left.0[i], slopes.1[i] * length, x))
+}
+
+/// The largest error at the inner points, and which point that is.
+fn largest_error<const N: usize>(
+    points: &[Point<N>],
+    slopes: &Slopes<N>,
+    error: &dyn Fn(&[f64; N], &[f64; N]) -> f64,
+) -> (f64, usize) {
+    let mut worst = (0.0, points.len() / 2);
+    for (index, point) in points.iter().enumerate().take(points.len() - 1).skip(1) {
+        let value = value_at(points, slopes, point.frame);
+        let off = error(&value, &point.right.0).max(error(&value, &point.left.0));
+        if off > worst.0 {
+            worst = (off, index);
+        }
+    }
+    worst
+}
+
+/// Slopes that make the sum of squared errors least, ends fixed: two unknowns per number.
+fn least_squares<const N: usize>(points: &[Point<N>]) -> Slopes<N> {
+    let (a, b) = (&points[0], &points[points.len() - 1]);
+    let length = b.frame - a.frame;
+    let mut slopes = ([0.0; N], [0.0; N]);
+    for i in 0..N {
+        let (mut aa, mut ab, mut bb, mut ra, mut rb) = (0.0, 0.0, 0.0, 0.0, 0.0);
+        for point in &points[1..points.len() - 1] {
+            let x = (point.frame - a.frame) / length;
+            let (p, q) = (hermite(0.0, 1.0, 0.0, 0.0, x), hermite(0.0, 0.0, 0.0, 1.0, x));
+            let rest = point.right.0[i] - hermite(a.right.0[i], 0.0, b.left.0[i], 0.0, x);
+            aa += p * p;
+            ab += p * q;
+            bb += q * q;
+            ra += p * rest;
+            rb += q * rest;
+        }
+        let determinant = aa * bb - ab * ab;
+        if determinant > 1e-12 * aa * bb {
+            slopes.0[i] = (ra * bb - rb * ab) / determinant / length;
+            slopes.1[i] = (rb * aa - ra * ab) / determinant / length;
+        } else {
+            slopes.0[i] = (b.left.0[i] - a.right.0[i]) / length;
+            slopes.1[i] = slopes.0[i];
+        }
+    }
+    slopes
+}

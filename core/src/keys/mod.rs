@@ -1,0 +1,11 @@
+//! Keys: a motion that stands on its own, baked and reduced to few.
+
+mod bake;
+mod channel;
+mod fit;
+mod reduce;
+mod track;
+
+pub use bake::{Keys, ObjectKeys, bake_dense, bake_reduced};
+pub use channel::{Channel, Interpolation, Key, merge};
+pub use track::Track;

@@ -1,0 +1,223 @@
+//! Facing the travel: the nose forward, the top as upright as the rule allows.
+
+use super::{Break, Cancel, Columns, Contact, Extent, Frames, Motion, MotionError, Place, Sample};
+use crate::curve::{AxesTable, Node, Path, UpRule};
+use crate::pose::{Axis, facing, turn_between};
+use glam::{DQuat, DVec3};
+use std::sync::Arc;
+
+/// Where a thing's top points.
+pub type FaceUp = UpRule;
+
+/// Turns the things of another motion so that `nose` points along the travel and `top` up.
+///
+/// On a path that does not move, axes are taken along the path; otherwise along each thing's
+/// trajectory in time, over the prepared range.
+pub struct FaceTravel {
+    inner: Arc<dyn Motion>,
+    nose: Axis,
+    top: Axis,
+    up: FaceUp,
+    axes: Axes,
+}
+
+enum Axes {
+    /// One table per strand of a path that does not move.
+    AlongPath(Arc<Vec<AxesTable>>),
+    /// One table per thing, over time.
+    InTime(Vec<AxesTable>),
+    /// In time, but not prepared yet: each direction by itself.
+    Unprepared,
+}
+
+/// Half the frames over which a spin is measured; its error is of second order in this.
+const SPIN_STEP: f64 = 1e-3;
+/// Steps per frame of a trajectory's axes.
+const STEPS_PER_FRAME: f64 = 4.0;
+/// Radians between nodes of a path's axes.
+const PATH_STEP: f64 = 0.02;
+/// Most nodes that the axes of trajectories may take in all.
+const MOST_NODES: f64 = 2e7;
+
+impl FaceTravel {
+    /// `nose` and `top` must not be parallel.
+    pub fn new(inner: Arc<dyn Motion>, nose: Axis, top: Axis, up: FaceUp) -> Self {
+        let axes = match inner.path().and_then(Path::unmoving) {
+            Some(curve) => {
+                let table =
+                    |strand: &crate::curve::Strand| AxesTable::new(strand.nodes(PATH_STEP), up, strand.closed());
+                Axes::AlongPath(Arc::new(curve.strands().iter().map(table).collect()))
+            }
+            None => Axes::Unprepared,
+        };
+        Self { inner, nose, top, up, axes }
+    }
+
+    /// How many bridges along the path turn things by a half turn; 0 for trajectories.
+    pub fn half_turns(&self) -> usize {
+        match &self.axes {
+            Axes::AlongPath(tables) => tables.iter().map(AxesTable::half_turns).sum(),
+            Axes::InTime(_) | Axes::Unprepared => 0,
+        }
+    }
+
+    fn needs(&self) -> Columns {
+        let position = Columns::POSITION | Columns::TRAVEL;
+        match self.axes {
+            Axes::AlongPath(_) => position | Columns::PLACE,
+            Axes::InTime(_) | Axes::Unprepared => position,
+        }
+    }
+
+    fn turn(&self, object: usize, frame: f64, position: DVec3, travel: DVec3, place: Option<&Place>) -> DQuat {
+        if travel == DVec3::ZERO {
+            return DQuat::IDENTITY;
+        }
+        let up = match (&self.axes, place) {
+            (Axes::AlongPath(tables), Some(place)) => {
+                tables[place.strand].up(place.s, position, travel * place.direction)
+            }
+            (Axes::InTime(tables), _) => tables[object].up(frame, position, travel),
+            _ => AxesTable::new(vec![Node { at: frame, point: position, tangent: travel }], self.up, false)
+                .up(frame, position, travel),
+        };
+        facing(self.nose, self.top, travel, up)
+    }
+
+    fn orient(&self, at: impl Fn(usize) -> (usize, f64), base: &Sample) -> Vec<DQuat> {
+        (0..base.positions.len())
+            .map(|row| {
+                let (object, frame) = at(row);
+                self.turn(object, frame, base.positions[row], base.travels[row], base.places.get(row))
+            })
+            .collect()
+    }
+
+    /// Central difference; one-sided where a break lies within the step.
+    fn spins(&self, at: &[(usize, f64)]) -> Vec<DVec3> {
+        let mut base = Sample::default();
+        let mut ends = |offset: f64| {
+            let moved: Vec<(usize, f64)> = at.iter().map(|&(object, frame)| (object, frame + offset)).collect();
+            self.inner.sample_at(&moved, self.needs(), &mut base);
+            self.orient(|row| moved[row], &base)
+        };
+        let (before, here, after) = (ends(-SPIN_STEP), ends(0.0), ends(SPIN_STEP));
+        (0..at.len())
+            .map(|row| {
+                let left = turn_between(before[row], here[row]) / SPIN_STEP;
+                let right = turn_between(here[row], after[row]) / SPIN_STEP;
+                let broken = (left - right).length() > 1.0;
+                if broken { right } else { 0.5 * (left + right) }
+            })
+            .collect()
+    }
+}
+
+/// Keeps of `out` only what was asked for.
+fn keep(out: &mut Sample, columns: Columns) {
+    if !columns.contain(Columns::POSITION) {
+        out.positions.clear();
+    }
+    if !columns.contain(Columns::TRAVEL) {
+        out.travels.clear();
+    }
+    if !columns.contain(Columns::PLACE) {
+        out.places.clear();
+    }
+}
+
+impl Motion for FaceTravel {
+    fn len(&self) -> usize {
+        self.inner.len()
+    }
+
+    fn extent(&self) -> Extent {
+        self.inner.extent()
+    }
+
+    fn prepare(&self, range: Frames, cancel: &Cancel) -> Result<Option<Arc<dyn Motion>>, MotionError> {
+        let inner = self.inner.prepare(range.widened(1.0), cancel)?;
+        if let Axes::AlongPath(tables) = &self.axes {
+            return Ok(inner.map(|inner| -> Arc<dyn Motion> {
+                Arc::new(Self { inner, axes: Axes::AlongPath(tables.clone()), ..*self })
+            }));
+        }
+        let inner = inner.unwrap_or_else(|| self.inner.clone());
+        let tables = in_time(&*inner, self.up, range.widened(1.0), cancel)?;
+        Ok(Some(Arc::new(Self { inner, axes: Axes::InTime(tables), ..*self })))
+    }
+
+    fn sample_at(&self, at: &[(usize, f64)], columns: Columns, out: &mut Sample) {
+        let own = Columns::ORIENTATION | Columns::SPIN;
+        self.inner.sample_at(at, columns.without(own) | self.needs(), out);
+        if columns.contain(Columns::ORIENTATION) {
+            out.orientations = self.orient(|row| at[row], out);
+        }
+        if columns.contain(Columns::SPIN) {
+            out.spins = self.spins(at);
+        }
+        keep(out, columns);
+    }
+
+    fn sample(&self, frame: f64, columns: Columns, out: &mut Sample) {
+        let own = Columns::ORIENTATION | Columns::SPIN;
+        self.inner.sample(frame, columns.without(own) | self.needs(), out);
+        if columns.contain(Columns::ORIENTATION) {
+            out.orientations = self.orient(|row| (row, frame), out);
+        }
+        if columns.contain(Columns::SPIN) {
+            let at: Vec<(usize, f64)> = (0..self.len()).map(|object| (object, frame)).collect();
+            out.spins = self.spins(&at);
+        }
+        keep(out, columns);
+    }
+
+    fn breaks(&self, object: usize, range: Frames) -> Vec<Break> {
+        self.inner.breaks(object, range)
+    }
+
+    fn contacts(&self, range: Frames) -> Vec<Contact> {
+        self.inner.contacts(range)
+    }
+
+    fn path(&self) -> Option<&Path> {
+        self.inner.path()
+    }
+
+    fn look(&self, object: usize) -> u64 {
+        self.inner.look(object)
+    }
+}
+
+/// One table per thing over the frames of `range`, with nodes on both sides of every break.
+fn in_time(motion: &dyn Motion, up: FaceUp, range: Frames, cancel: &Cancel) -> Result<Vec<AxesTable>, MotionError> {
+    let steps = ((range.to - range.from) * STEPS_PER_FRAME).ceil();
+    if steps * motion.len() as f64 > MOST_NODES {
+        return Err(MotionError::TooMuch(format!(
+            "turning {} things over {} frames takes too much memory: use fewer things or frames",
+            motion.len(),
+            (range.to - range.from).round()
+        )));
+    }
+    let mut sample = Sample::default();
+    (0..motion.len())
+        .map(|object| {
+            if cancel.cancelled() {
+                return Err(MotionError::Cancelled);
+            }
+            let mut frames: Vec<f64> = (0..=steps as usize).map(|i| range.from + i as f64 / STEPS_PER_FRAME).collect();
+            for broken in motion.breaks(object, range) {
+                frames.extend([broken.frame - 1e-9, broken.frame]);
+            }
+            frames.sort_by(f64::total_cmp);
+            let at: Vec<(usize, f64)> = frames.iter().map(|&frame| (object, frame)).collect();
+            motion.sample_at(&at, Columns::POSITION | Columns::TRAVEL, &mut sample);
+            let nodes = (0..at.len())
+                .map(|row| Node { at: frames[row], point: sample.positions[row], tangent: sample.travels[row] })
+                .filter(|node| node.tangent != DVec3::ZERO)
+                .collect::<Vec<Node>>();
+            let still = vec![Node { at: range.from, point: DVec3::ZERO, tangent: DVec3::X }];
+            Ok(AxesTable::new(if nodes.is_empty() { still } else { nodes }, up, false))
+        })
+        .collect()
+}

@@ -1,0 +1,157 @@
+//! Motions: functions of time that give a pose for every thing, and what reads and wraps them.
+
+mod block;
+mod cancel;
+mod contact;
+mod face_travel;
+mod ride;
+mod sample;
+
+pub use block::{POSE_FLOATS, fill_poses};
+pub use cancel::Cancel;
+pub use contact::Contact;
+pub use face_travel::{FaceTravel, FaceUp};
+pub use ride::{Ride, RideEnd};
+pub use sample::{Columns, Place, Sample};
+
+use crate::curve::Path;
+use std::sync::Arc;
+
+/// What a motion does outside the frames that it was made for.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Outside {
+    /// Defined by the same rule at every frame.
+    RunsOn,
+    /// Stays as it was at the nearer end.
+    Holds,
+    /// Repeats.
+    Periodic,
+}
+
+/// The frames that a motion was made for.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Extent {
+    /// First frame.
+    pub from: f64,
+    /// Last frame.
+    pub to: f64,
+    /// What it does before and after.
+    pub outside: Outside,
+}
+
+/// A stretch of frames, both ends included.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Frames {
+    /// First frame.
+    pub from: f64,
+    /// Last frame, not before the first.
+    pub to: f64,
+}
+
+impl Frames {
+    /// Widened by `margin` frames on both sides.
+    pub fn widened(self, margin: f64) -> Self {
+        Self { from: self.from - margin, to: self.to + margin }
+    }
+
+    /// True when `frame` lies in it.
+    pub fn holds(self, frame: f64) -> bool {
+        frame >= self.from && frame <= self.to
+    }
+}
+
+/// A frame at which a thing's motion is not smooth.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Break {
+    /// Real-valued frame.
+    pub frame: f64,
+    /// What happens there.
+    pub kind: BreakKind,
+}
+
+/// How a motion is not smooth.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum BreakKind {
+    /// The position jumps.
+    Jump,
+    /// The velocity changes at once: a corner of the path, a start, a stop.
+    Corner,
+    /// The velocity changes at once because something was touched.
+    Contact,
+}
+
+impl BreakKind {
+    /// Where several fall on one frame, the one with the lowest rank counts.
+    pub const fn rank(self) -> u8 {
+        match self {
+            Self::Jump => 0,
+            Self::Contact => 1,
+            Self::Corner => 2,
+        }
+    }
+}
+
+/// Why a motion cannot be sampled.
+#[derive(Debug, Clone, PartialEq, thiserror::Error)]
+pub enum MotionError {
+    #[error("stopped before it was ready")]
+    Cancelled,
+    #[error("{0}")]
+    TooMuch(String),
+}
+
+/// A function of time that gives a pose for every thing.
+pub trait Motion: Send + Sync {
+    /// How many things it moves.
+    fn len(&self) -> usize;
+
+    /// True when it moves nothing.
+    fn is_empty(&self) -> bool {
+        self.len() == 0
+    }
+
+    /// The frames it was made for.
+    fn extent(&self) -> Extent;
+
+    /// Does once what sampling in `range` needs, such as filters with a history. Gives what to sample
+    /// in its place, or `None` when it is ready as it stands.
+    fn prepare(&self, range: Frames, cancel: &Cancel) -> Result<Option<Arc<dyn Motion>>, MotionError> {
+        let _ = (range, cancel);
+        Ok(None)
+    }
+
+    /// Samples things at frames of their own: one row per entry of `at`, an (object, frame) pair with
+    /// object < `len()` and a finite frame. Columns that were not asked for are left empty.
+    fn sample_at(&self, at: &[(usize, f64)], columns: Columns, out: &mut Sample);
+
+    /// Samples all things at one frame, row i being object i.
+    fn sample(&self, frame: f64, columns: Columns, out: &mut Sample) {
+        let at: Vec<(usize, f64)> = (0..self.len()).map(|object| (object, frame)).collect();
+        self.sample_at(&at, columns, out);
+    }
+
+    /// Where within `range` a thing's motion is not smooth, in order of frames.
+    fn breaks(&self, object: usize, range: Frames) -> Vec<Break>;
+
+    /// Contacts within `range`, in order of frames.
+    fn contacts(&self, range: Frames) -> Vec<Contact> {
+        let _ = range;
+        Vec::new()
+    }
+
+    /// The path that [`Place`] columns speak of, when there is one.
+    fn path(&self) -> Option<&Path> {
+        None
+    }
+
+    /// Things with the same look may trade places at the seam.
+    fn look(&self, object: usize) -> u64 {
+        let _ = object;
+        0
+    }
+}
+
+/// `motion` made ready for `range`.
+pub fn prepared(motion: &Arc<dyn Motion>, range: Frames, cancel: &Cancel) -> Result<Arc<dyn Motion>, MotionError> {
+    Ok(motion.prepare(range, cancel)?.unwrap_or_else(|| motion.clone()))
+}

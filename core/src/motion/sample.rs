@@ -1,0 +1,108 @@
+use crate::pose::Pose;
+use glam::{DQuat, DVec3};
+use std::ops::BitOr;
+
+/// Which columns of a [`Sample`] are asked for.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Columns(u16);
+
+impl Columns {
+    /// Nothing.
+    pub const NONE: Self = Self(0);
+    /// Positions.
+    pub const POSITION: Self = Self(1);
+    /// Orientations.
+    pub const ORIENTATION: Self = Self(2);
+    /// Scales.
+    pub const SCALE: Self = Self(4);
+    /// Whether a thing is there.
+    pub const ALIVE: Self = Self(8);
+    /// Velocities.
+    pub const VELOCITY: Self = Self(16);
+    /// Angular velocities.
+    pub const SPIN: Self = Self(32);
+    /// Directions of travel.
+    pub const TRAVEL: Self = Self(64);
+    /// Places on a path.
+    pub const PLACE: Self = Self(128);
+    /// Everything a pose is made of, and whether it is there.
+    pub const POSE: Self = Self(1 | 2 | 4 | 8);
+
+    /// True when all of `other` are in it.
+    pub const fn contain(self, other: Self) -> bool {
+        self.0 & other.0 == other.0
+    }
+
+    /// Without those of `other`.
+    pub const fn without(self, other: Self) -> Self {
+        Self(self.0 & !other.0)
+    }
+}
+
+impl BitOr for Columns {
+    type Output = Self;
+
+    fn bitor(self, other: Self) -> Self {
+        Self(self.0 | other.0)
+    }
+}
+
+/// Where a thing is on its path.
+#[derive(Debug, Clone, Copy, PartialEq, Default)]
+pub struct Place {
+    /// Which strand.
+    pub strand: usize,
+    /// Arc length on it, metres.
+    pub s: f64,
+    /// Laps travelled, the whole ones included: the unwrapped phase.
+    pub laps: f64,
+    /// +1 along the strand, −1 against it.
+    pub direction: f64,
+}
+
+/// Poses and more of many things: one vector per column, filled only when asked for.
+#[derive(Debug, Clone, Default, PartialEq)]
+pub struct Sample {
+    /// Metres.
+    pub positions: Vec<DVec3>,
+    /// Unit quaternions.
+    pub orientations: Vec<DQuat>,
+    /// Factors along a thing's own axes.
+    pub scales: Vec<DVec3>,
+    /// Whether a thing is there.
+    pub alive: Vec<bool>,
+    /// Metres per frame.
+    pub velocities: Vec<DVec3>,
+    /// World axes, radians per frame.
+    pub spins: Vec<DVec3>,
+    /// Unit vectors; the last one is held while a thing rests, and zero when it never moved.
+    pub travels: Vec<DVec3>,
+    /// Places on the motion's path.
+    pub places: Vec<Place>,
+}
+
+impl Sample {
+    /// Makes the asked-for columns `rows` long and empties the others. Scales become 1, things are
+    /// there, orientations are unturned; the rest is zero.
+    pub fn reset(&mut self, rows: usize, columns: Columns) {
+        fn column<T: Clone>(values: &mut Vec<T>, wanted: bool, rows: usize, value: T) {
+            values.clear();
+            if wanted {
+                values.resize(rows, value);
+            }
+        }
+        column(&mut self.positions, columns.contain(Columns::POSITION), rows, DVec3::ZERO);
+        column(&mut self.orientations, columns.contain(Columns::ORIENTATION), rows, DQuat::IDENTITY);
+        column(&mut self.scales, columns.contain(Columns::SCALE), rows, DVec3::ONE);
+        column(&mut self.alive, columns.contain(Columns::ALIVE), rows, true);
+        column(&mut self.velocities, columns.contain(Columns::VELOCITY), rows, DVec3::ZERO);
+        column(&mut self.spins, columns.contain(Columns::SPIN), rows, DVec3::ZERO);
+        column(&mut self.travels, columns.contain(Columns::TRAVEL), rows, DVec3::ZERO);
+        column(&mut self.places, columns.contain(Columns::PLACE), rows, Place::default());
+    }
+
+    /// The pose in a row; asks for position, orientation and scale.
+    pub fn pose(&self, row: usize) -> Pose {
+        Pose { position: self.positions[row], orientation: self.orientations[row], scale: self.scales[row] }
+    }
+}

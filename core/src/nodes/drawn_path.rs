@@ -1,0 +1,54 @@
+use crate::curve::{Curve, Joint, Path, through};
+use crate::graph::{Context, NodeType, Outcome, PathProduct, Product};
+use crate::schema::{Group, Param, PortKind, Schema, Values};
+
+/// A path drawn by hand.
+pub struct DrawnPath;
+
+impl NodeType for DrawnPath {
+    fn schema(&self) -> Schema {
+        Schema {
+            name: "drawn-path",
+            title: "Drawn path",
+            group: "Paths",
+            help: "A path through points that you place in the View.",
+            inputs: vec![],
+            output: Some(PortKind::Path),
+            params: vec![
+                Param::new(
+                    "points",
+                    "points",
+                    Group::Form,
+                    Values::Points,
+                    "The points in order; draw and drag them in the View.",
+                ),
+                Param::new(
+                    "closed",
+                    "closed",
+                    Group::Form,
+                    Values::Flag { default: false },
+                    "Whether the end runs into the start.",
+                ),
+            ],
+            uses_timing: false,
+        }
+    }
+
+    fn evaluate(&self, context: &Context<'_>) -> Result<Outcome, String> {
+        let points = context.params.points("points");
+        let list: Vec<_> = points.iter().map(|point| point.point).collect();
+        let strand = through(&list, context.params.flag("closed")).map_err(|error| sentence(&error.to_string()))?;
+        let joints = points.into_iter().map(|point| Joint { id: point.id, point: point.point }).collect();
+        let fact = format!("{:.2} m long", strand.length());
+        let path = Path::still(Curve::from(strand));
+        let product = PathProduct { path, joints, points_param: "points" };
+        Ok(Outcome { facts: vec![fact], ..Outcome::new(Product::Path(product)) })
+    }
+}
+
+/// With a capital letter and a full stop.
+pub(super) fn sentence(text: &str) -> String {
+    let mut letters = text.chars();
+    let first: String = letters.next().into_iter().flat_map(char::to_uppercase).collect();
+    format!("{first}{}.", letters.as_str().trim_end_matches('.'))
+}

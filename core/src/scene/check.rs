@@ -1,0 +1,180 @@
+//! Is a document a scene? Every refusal names the place.
+
+use super::document::{FORMAT, Node, Scene, Thread, VERSION};
+use super::values::check_value;
+use crate::schema::Schema;
+use serde_json::Value;
+use std::collections::BTreeSet;
+
+/// Why a document is not a scene.
+#[derive(Debug, Clone, PartialEq, thiserror::Error)]
+pub enum SceneError {
+    #[error("This is not a scene file: {0}.")]
+    NotAScene(String),
+    #[error(
+        "This scene was written by a later version (format {0}, this program reads up to {VERSION}): update the program to open it."
+    )]
+    LaterVersion(u64),
+    #[error("{place}: {what}")]
+    Wrong {
+        /// Where, as ids.
+        place: String,
+        /// What is wrong and what to do.
+        what: String,
+    },
+}
+
+fn wrong(place: impl Into<String>, what: impl Into<String>) -> SceneError {
+    SceneError::Wrong { place: place.into(), what: what.into() }
+}
+
+/// Longest name, characters.
+const LONGEST_NAME: usize = 200;
+/// Most nodes of a scene.
+const MOST_NODES: usize = 1000;
+/// Longest loop.
+pub(super) const MOST_FRAMES: u32 = 100_000;
+
+impl Scene {
+    /// Reads and checks a scene from JSON text.
+    pub fn from_json(text: &str, schemas: &[Schema]) -> Result<Self, SceneError> {
+        let value: Value = serde_json::from_str(text).map_err(|error| SceneError::NotAScene(error.to_string()))?;
+        Self::from_value(value, schemas)
+    }
+
+    /// Reads and checks a scene from a JSON value.
+    pub fn from_value(value: Value, schemas: &[Schema]) -> Result<Self, SceneError> {
+        if value.get("format").and_then(Value::as_str) != Some(FORMAT) {
+            return Err(SceneError::NotAScene(format!("its field \"format\" is not \"{FORMAT}\"")));
+        }
+        match value.get("version").and_then(Value::as_u64) {
+            Some(version) if version > u64::from(VERSION) => return Err(SceneError::LaterVersion(version)),
+            Some(1..) => {}
+            _ => return Err(SceneError::NotAScene("its field \"version\" is not a whole number from 1".to_owned())),
+        }
+        let scene: Self = serde_json::from_value(value).map_err(|error| SceneError::NotAScene(error.to_string()))?;
+        check(&scene, schemas)?;
+        Ok(scene)
+    }
+}
+
+/// Checks a scene: settings, nodes and their parameters, threads that fit, no circle.
+pub fn check(scene: &Scene, schemas: &[Schema]) -> Result<(), SceneError> {
+    settings(scene)?;
+    if scene.nodes.len() > MOST_NODES {
+        return Err(wrong("nodes", format!("{} nodes are too many: use at most {MOST_NODES}.", scene.nodes.len())));
+    }
+    for (id, node) in &scene.nodes {
+        check_node(id, node, schemas)?;
+    }
+    let mut taken = BTreeSet::new();
+    for (id, thread) in &scene.threads {
+        check_thread(scene, id, thread, schemas)?;
+        if !taken.insert((&thread.to, &thread.port)) {
+            let to = &scene.nodes[&thread.to].name;
+            return Err(wrong(
+                format!("threads/{id}"),
+                format!("the port \"{}\" of \"{to}\" has a thread already: remove one of them.", thread.port),
+            ));
+        }
+    }
+    no_circle(scene)
+}
+
+fn settings(scene: &Scene) -> Result<(), SceneError> {
+    if scene.name.trim().is_empty() || scene.name.chars().count() > LONGEST_NAME {
+        return Err(wrong("name", format!("a scene needs a name of 1 to {LONGEST_NAME} characters.")));
+    }
+    let fps = scene.fps.value();
+    if !(1.0..=1000.0).contains(&fps) {
+        return Err(wrong("fps", format!("{} frames per second: choose from 1 to 1000.", scene.fps)));
+    }
+    if !(1..=MOST_FRAMES).contains(&scene.frames) {
+        return Err(wrong("frames", format!("a loop of {} frames: choose from 1 to {MOST_FRAMES}.", scene.frames)));
+    }
+    if scene.first_frame.abs() > 1_000_000_000 {
+        return Err(wrong("first_frame", "the first frame's number must lie within ±1000000000."));
+    }
+    for (name, side) in [("picture/width", scene.picture.width), ("picture/height", scene.picture.height)] {
+        if !(side.is_finite() && side > 0.0 && side <= 1e6) {
+            return Err(wrong(name, "the picture's sides must be from above 0 to 1000000 m."));
+        }
+    }
+    Ok(())
+}
+
+fn check_node(id: &str, node: &Node, schemas: &[Schema]) -> Result<(), SceneError> {
+    let place = format!("nodes/{id}");
+    if id.is_empty() || id.len() > 64 {
+        return Err(wrong(place, "a node's id must have 1 to 64 bytes."));
+    }
+    let Some(schema) = schemas.iter().find(|schema| schema.name == node.kind) else {
+        return Err(wrong(
+            place,
+            format!("\"{}\" is of the unknown type \"{}\": remove it, or update the program.", node.name, node.kind),
+        ));
+    };
+    if node.name.trim().is_empty() || node.name.chars().count() > LONGEST_NAME {
+        return Err(wrong(place, format!("a node needs a name of 1 to {LONGEST_NAME} characters.")));
+    }
+    if !node.at.iter().all(|x| x.is_finite() && x.abs() <= 1e7) {
+        return Err(wrong(place, "its place in the Weave must be two finite numbers."));
+    }
+    for (name, value) in &node.params {
+        let place = format!("nodes/{id}/params/{name}");
+        let Some(param) = schema.param(name) else {
+            return Err(wrong(place, format!("{} has no parameter \"{name}\": remove it.", schema.title)));
+        };
+        check_value(param, value).map_err(|what| wrong(place, what))?;
+    }
+    Ok(())
+}
+
+fn check_thread(scene: &Scene, id: &str, thread: &Thread, schemas: &[Schema]) -> Result<(), SceneError> {
+    let place = format!("threads/{id}");
+    let schema_of = |end: &str| {
+        let node = scene.nodes.get(end);
+        let schema = node.and_then(|node| schemas.iter().find(|schema| schema.name == node.kind));
+        node.zip(schema)
+            .ok_or_else(|| wrong(place.clone(), format!("it ends at \"{end}\", which is not a node: remove it.")))
+    };
+    let (from, gives) = schema_of(&thread.from)?;
+    let (to, takes) = schema_of(&thread.to)?;
+    let Some(port) = takes.input(&thread.port) else {
+        return Err(wrong(place, format!("\"{}\" has no port \"{}\": remove the thread.", to.name, thread.port)));
+    };
+    if gives.output == Some(port.kind) {
+        return Ok(());
+    }
+    let given = gives.output.map_or("nothing", |kind| kind.name());
+    Err(wrong(
+        place,
+        format!(
+            "\"{}\" gives {given}, but the port \"{}\" of \"{}\" takes a {}: thread something else to it.",
+            from.name,
+            port.name,
+            to.name,
+            port.kind.name()
+        ),
+    ))
+}
+
+/// Kahn's order; what is left over lies on a circle or behind one.
+fn no_circle(scene: &Scene) -> Result<(), SceneError> {
+    let mut open: Vec<&str> = scene.nodes.keys().map(String::as_str).collect();
+    loop {
+        let fed = |id: &str| scene.threads.values().any(|t| t.to == id && open.contains(&t.from.as_str()));
+        let stuck: Vec<&str> = open.iter().copied().filter(|id| fed(id)).collect();
+        if stuck.is_empty() {
+            return Ok(());
+        }
+        if stuck.len() == open.len() {
+            let names: Vec<&str> = stuck.iter().map(|id| scene.nodes[*id].name.as_str()).collect();
+            return Err(wrong(
+                "threads",
+                format!("these threads close a circle: {}. Remove one of them.", names.join(", ")),
+            ));
+        }
+        open = stuck;
+    }
+}

@@ -1,0 +1,132 @@
+use crate::fraction::Fraction;
+use serde::{Deserialize, Serialize};
+use serde_json::Value;
+use std::collections::BTreeMap;
+
+/// What the field `format` of every scene says.
+pub const FORMAT: &str = "zickzack-scene";
+/// The version that this program writes, and the latest that it reads.
+pub const VERSION: u32 = 1;
+
+/// A whole scene.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct Scene {
+    /// Always [`FORMAT`].
+    pub format: String,
+    /// At most [`VERSION`].
+    pub version: u32,
+    /// On screen.
+    pub name: String,
+    /// Flat or deep.
+    pub space: Space,
+    /// Frames per second, exactly.
+    pub fps: Fraction,
+    /// Length of the loop.
+    pub frames: u32,
+    /// Number shown for frame 0.
+    #[serde(default)]
+    pub first_frame: i64,
+    /// The picture's size in the scene.
+    #[serde(default)]
+    pub picture: Picture,
+    /// By id.
+    #[serde(default)]
+    pub nodes: BTreeMap<String, Node>,
+    /// By id.
+    #[serde(default)]
+    pub threads: BTreeMap<String, Thread>,
+    /// Files that nodes refer to, by name.
+    #[serde(default, skip_serializing_if = "BTreeMap::is_empty")]
+    pub assets: BTreeMap<String, Asset>,
+}
+
+/// Flat scenes lie in the plane z = 0 and are seen from the front.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum Space {
+    Flat,
+    Deep,
+}
+
+/// The border of the scene's picture, centred on the origin.
+#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct Picture {
+    /// Metres.
+    pub width: f64,
+    /// Metres.
+    pub height: f64,
+}
+
+impl Default for Picture {
+    fn default() -> Self {
+        Self { width: 16.0, height: 9.0 }
+    }
+}
+
+/// A node of the graph.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct Node {
+    /// The name of its schema.
+    #[serde(rename = "type")]
+    pub kind: String,
+    /// Given by the user.
+    pub name: String,
+    /// Where it lies in the Weave, pixels.
+    #[serde(default)]
+    pub at: [f64; 2],
+    /// Parameters that differ from their defaults, by name.
+    #[serde(default, skip_serializing_if = "BTreeMap::is_empty")]
+    pub params: BTreeMap<String, Value>,
+}
+
+/// A thread from a node's output to another's port.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct Thread {
+    /// Id of the node that gives.
+    pub from: String,
+    /// Id of the node that takes.
+    pub to: String,
+    /// Name of its port.
+    pub port: String,
+}
+
+/// A file that belongs to the scene.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct Asset {
+    /// BLAKE3 of its bytes, as 64 hexadecimal digits.
+    pub hash: String,
+    /// Such as `image/svg+xml`.
+    pub media: String,
+    /// Its text, in scenes that travel as one file.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub text: Option<String>,
+}
+
+impl Scene {
+    /// An empty scene.
+    pub fn empty(name: &str, space: Space) -> Self {
+        Self {
+            format: FORMAT.to_owned(),
+            version: VERSION,
+            name: name.to_owned(),
+            space,
+            fps: Fraction::new(24, 1).unwrap_or(Fraction::ZERO),
+            frames: 120,
+            first_frame: 0,
+            picture: Picture::default(),
+            nodes: BTreeMap::new(),
+            threads: BTreeMap::new(),
+            assets: BTreeMap::new(),
+        }
+    }
+
+    /// The thread that ends at a port, with its id.
+    pub fn thread_to(&self, node: &str, port: &str) -> Option<(&String, &Thread)> {
+        self.threads.iter().find(|(_, thread)| thread.to == node && thread.port == port)
+    }
+}

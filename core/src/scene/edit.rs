@@ -1,0 +1,206 @@
+//! Edits: three operations on things with ids, and what undoes them.
+
+use super::check::{SceneError, check};
+use super::document::Scene;
+use crate::schema::Schema;
+use serde::{Deserialize, Serialize};
+use serde_json::{Map, Value, json};
+
+/// Several operations that are done together or not at all.
+pub type Edit = Vec<Op>;
+
+/// One change. `at` is an address: field names and ids from the scene downwards, such as
+/// `["nodes", "ride", "params", "laps"]` or `["nodes", "path", "params", "points", "p4"]`.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[serde(tag = "op", rename_all = "kebab-case", deny_unknown_fields)]
+pub enum Op {
+    /// Sets what is there, or makes it. In an ordered list something new goes before the item
+    /// `before`, or to the end.
+    Put {
+        at: Vec<String>,
+        value: Value,
+        #[serde(default, skip_serializing_if = "Option::is_none")]
+        before: Option<String>,
+    },
+    /// Takes away what is there; a node takes its threads along.
+    Remove { at: Vec<String> },
+    /// Puts an item of an ordered list before another, or to the end.
+    Move {
+        at: Vec<String>,
+        #[serde(default, skip_serializing_if = "Option::is_none")]
+        before: Option<String>,
+    },
+}
+
+impl Op {
+    /// Its address.
+    pub fn address(&self) -> &[String] {
+        match self {
+            Self::Put { at, .. } | Self::Remove { at } | Self::Move { at, .. } => at,
+        }
+    }
+}
+
+/// Why an edit was refused; the scene is as it was.
+#[derive(Debug, Clone, PartialEq, thiserror::Error)]
+pub enum EditError {
+    #[error("There is nothing at {0} any more.")]
+    Nowhere(String),
+    #[error("{0} cannot be changed by an edit.")]
+    NotEditable(String),
+    #[error("An edit may hold 1 to {MOST_OPS} operations.")]
+    TooMany,
+    #[error("{0}")]
+    Scene(#[from] SceneError),
+}
+
+/// Most operations of one edit.
+const MOST_OPS: usize = 10_000;
+/// What an edit may address at the top.
+const EDITABLE: [&str; 8] = ["name", "fps", "frames", "first_frame", "picture", "nodes", "threads", "assets"];
+
+/// The edited scene and the edit that undoes it.
+pub fn apply(scene: &Scene, edit: &[Op], schemas: &[Schema]) -> Result<(Scene, Edit), EditError> {
+    if edit.is_empty() || edit.len() > MOST_OPS {
+        return Err(EditError::TooMany);
+    }
+    let mut document = serde_json::to_value(scene).map_err(|error| SceneError::NotAScene(error.to_string()))?;
+    let mut inverse = Vec::new();
+    for op in edit {
+        let mut undo = one(&mut document, op)?;
+        undo.append(&mut inverse);
+        inverse = undo;
+    }
+    let edited: Scene = serde_json::from_value(document).map_err(|error| SceneError::NotAScene(error.to_string()))?;
+    check(&edited, schemas)?;
+    Ok((edited, inverse))
+}
+
+/// What stands at an address, if anything.
+pub fn value_at<'a>(document: &'a Value, at: &[String]) -> Option<&'a Value> {
+    at.iter().try_fold(document, |value, name| match value {
+        Value::Object(fields) => fields.get(name),
+        Value::Array(items) => items.iter().find(|item| has_id(item, name)),
+        _ => None,
+    })
+}
+
+fn has_id(item: &Value, id: &str) -> bool {
+    item.get("id").and_then(Value::as_str) == Some(id)
+}
+
+fn one(document: &mut Value, op: &Op) -> Result<Vec<Op>, EditError> {
+    let at = op.address();
+    let shown = || at.join("/");
+    let (Some(last), Some(first)) = (at.last(), at.first()) else {
+        return Err(EditError::NotEditable("The whole scene".to_owned()));
+    };
+    if !EDITABLE.contains(&first.as_str())
+        || (at.len() == 1 && first.ends_with('s') && !["fps", "frames"].contains(&first.as_str()))
+    {
+        return Err(EditError::NotEditable(shown()));
+    }
+    let mut undo = Vec::new();
+    if let (Op::Remove { .. }, [_, node]) = (op, at) {
+        if first == "nodes" {
+            undo = cut_threads(document, node);
+        }
+    }
+    let parent = parent_of(document, &at[..at.len() - 1]).ok_or_else(|| EditError::Nowhere(shown()))?;
+    let back = match parent {
+        Value::Object(fields) => in_fields(fields, last, op),
+        Value::Array(items) => in_list(items, last, op),
+        _ => None,
+    };
+    undo.insert(0, back.ok_or_else(|| EditError::Nowhere(shown()))?);
+    Ok(undo)
+}
+
+/// The container an op works in. Parameters and lists that still have their default are made.
+fn parent_of<'a>(document: &'a mut Value, at: &[String]) -> Option<&'a mut Value> {
+    let mut here = document;
+    for (depth, name) in at.iter().enumerate() {
+        here = match here {
+            Value::Object(fields) => {
+                let fresh = match (at[0].as_str(), depth) {
+                    ("nodes", 2) if name == "params" => Some(json!({})),
+                    ("nodes", 3) => Some(json!([])),
+                    ("assets" | "threads" | "nodes", 0) => Some(json!({})),
+                    _ => None,
+                };
+                match fresh {
+                    Some(fresh) => fields.entry(name.clone()).or_insert(fresh),
+                    None => fields.get_mut(name)?,
+                }
+            }
+            Value::Array(items) => items.iter_mut().find(|item| has_id(item, name))?,
+            _ => return None,
+        };
+    }
+    Some(here)
+}
+
+fn cut_threads(document: &mut Value, node: &str) -> Vec<Op> {
+    let Some(threads) = document.get_mut("threads").and_then(Value::as_object_mut) else { return Vec::new() };
+    let ends_there =
+        |thread: &Value| ["from", "to"].iter().any(|end| thread.get(end).and_then(Value::as_str) == Some(node));
+    let cut: Vec<(String, Value)> = threads
+        .iter()
+        .filter(|(_, thread)| ends_there(thread))
+        .map(|(id, thread)| (id.clone(), thread.clone()))
+        .collect();
+    for (id, _) in &cut {
+        threads.remove(id);
+    }
+    cut.into_iter().map(|(id, value)| Op::Put { at: vec!["threads".to_owned(), id], value, before: None }).collect()
+}
+
+fn in_fields(fields: &mut Map<String, Value>, name: &str, op: &Op) -> Option<Op> {
+    let at = op.address().to_vec();
+    match op {
+        Op::Put { value, .. } => Some(match fields.insert(name.to_owned(), value.clone()) {
+            Some(value) => Op::Put { at, value, before: None },
+            None => Op::Remove { at },
+        }),
+        Op::Remove { .. } => fields.shift_remove(name).map(|value| Op::Put { at, value, before: None }),
+        Op::Move { .. } => None,
+    }
+}
+
+fn in_list(items: &mut Vec<Value>, id: &str, op: &Op) -> Option<Op> {
+    let at = op.address().to_vec();
+    let found = items.iter().position(|item| has_id(item, id));
+    let follower = |items: &[Value], index: usize| {
+        items.get(index + 1).and_then(|next| next.get("id")).and_then(Value::as_str).map(str::to_owned)
+    };
+    let place = |items: &[Value], before: &Option<String>| match before {
+        Some(before) => items.iter().position(|item| has_id(item, before)),
+        None => Some(items.len()),
+    };
+    match (op, found) {
+        (Op::Put { value, .. }, Some(index)) if has_id(value, id) => {
+            let value = std::mem::replace(&mut items[index], value.clone());
+            Some(Op::Put { at, value, before: None })
+        }
+        (Op::Put { value, before, .. }, None) if has_id(value, id) => {
+            let index = place(items, before)?;
+            items.insert(index, value.clone());
+            Some(Op::Remove { at })
+        }
+        (Op::Remove { .. }, Some(index)) => {
+            let before = follower(items, index);
+            Some(Op::Put { at, value: items.remove(index), before })
+        }
+        (Op::Move { before, .. }, Some(index)) => {
+            let was = follower(items, index);
+            let item = items.remove(index);
+            let Some(index_now) = place(items, before) else {
+                items.insert(index, item);
+                return None;
+            };
+            items.insert(index_now, item);
+            Some(Op::Move { at, before: was })
+        }
+        _ => None,
+    }
+}

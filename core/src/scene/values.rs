@@ -1,0 +1,181 @@
+//! Parameter values: checked once against the schema, then read as what they are.
+
+use super::document::Node;
+use crate::curve::{PathPoint, PointKind};
+use crate::fraction::Fraction;
+use crate::schema::{Param, Schema, Values};
+use glam::DVec3;
+use serde_json::Value;
+use std::collections::BTreeSet;
+
+/// Largest coordinate that a document may hold, metres.
+const FARTHEST: f64 = 1e9;
+/// Most points of one path.
+const MOST_POINTS: usize = 20_000;
+
+/// Checks a value against what a parameter takes; the sentence says what is wrong and what to do.
+pub fn check_value(param: &Param, value: &Value) -> Result<(), String> {
+    let label = param.label;
+    let number = |min: f64, max: f64, x: Option<f64>| match x {
+        Some(x) if x.is_finite() && x >= min && x <= max => Ok(()),
+        Some(x) if x.is_finite() => Err(format!("{label} is {x}: choose a number from {min} to {max}.")),
+        _ => Err(format!("{label} must be a finite number from {min} to {max}.")),
+    };
+    match &param.values {
+        Values::Number { min, max, .. } => number(*min, *max, value.as_f64()),
+        Values::Whole { min, max, .. } => match value.as_i64() {
+            Some(x) if x >= *min && x <= *max => Ok(()),
+            Some(x) => Err(format!("{label} is {x}: choose a whole number from {min} to {max}.")),
+            None => Err(format!("{label} must be a whole number from {min} to {max}.")),
+        },
+        Values::Fraction { min, max, .. } => {
+            let text = value.as_str().ok_or_else(|| format!("{label} must be a fraction as text, such as \"9/7\"."))?;
+            let fraction: Fraction = text.parse().map_err(|error| format!("{label}: {error}."))?;
+            number(*min, *max, Some(fraction.value()))
+        }
+        Values::Choice { options, .. } => match value.as_str() {
+            Some(word) if options.contains(&word) => Ok(()),
+            _ => Err(format!("{label} must be one of: {}.", options.join(", "))),
+        },
+        Values::Several { options, .. } => {
+            let words: Option<Vec<&str>> = value.as_array().and_then(|list| list.iter().map(Value::as_str).collect());
+            let fits = |words: &Vec<&str>| {
+                let distinct: BTreeSet<&str> = words.iter().copied().collect();
+                distinct.len() == words.len() && words.iter().all(|word| options.contains(word))
+            };
+            match words {
+                Some(words) if fits(&words) => Ok(()),
+                _ => Err(format!("{label} must be a list of some of: {}.", options.join(", "))),
+            }
+        }
+        Values::Flag { .. } => {
+            value.is_boolean().then_some(()).ok_or_else(|| format!("{label} must be true or false."))
+        }
+        Values::Vector { .. } => vector(value).map(|_| ()).map_err(|why| format!("{label} {why}.")),
+        Values::Points => points(value).map(|_| ()).map_err(|why| format!("{label}: {why}.")),
+        Values::MovedPoints => points(value).map(|_| ()).map_err(|why| format!("{label}: {why}.")),
+        Values::Asset { .. } | Values::Text { .. } => match value.as_str() {
+            Some(text) if text.chars().count() <= 200 => Ok(()),
+            _ => Err(format!("{label} must be a text of at most 200 characters.")),
+        },
+    }
+}
+
+fn vector(value: &Value) -> Result<DVec3, String> {
+    let numbers: Option<Vec<f64>> = value.as_array().and_then(|list| list.iter().map(Value::as_f64).collect());
+    match numbers.as_deref() {
+        Some(&[x, y, z]) => {
+            let place = DVec3::new(x, y, z);
+            let fits = place.is_finite() && place.abs().max_element() <= FARTHEST;
+            fits.then_some(place).ok_or_else(|| format!("must lie within ±{FARTHEST:e} m"))
+        }
+        _ => Err("must be three finite numbers [x, y, z]".to_owned()),
+    }
+}
+
+/// A point of a path in a document.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Point {
+    /// Unique within its list.
+    pub id: String,
+    /// What it says.
+    pub point: PathPoint,
+}
+
+fn points(value: &Value) -> Result<Vec<Point>, String> {
+    let list = value.as_array().ok_or("must be a list of points")?;
+    if list.len() > MOST_POINTS {
+        return Err(format!("{} points are too many: use at most {MOST_POINTS}", list.len()));
+    }
+    let mut seen = BTreeSet::new();
+    list.iter()
+        .enumerate()
+        .map(|(index, item)| {
+            let point = point(item).map_err(|why| format!("point {} {why}", index + 1))?;
+            if !seen.insert(point.id.clone()) {
+                return Err(format!("two points have the id \"{}\": give each its own", point.id));
+            }
+            Ok(point)
+        })
+        .collect()
+}
+
+fn point(item: &Value) -> Result<Point, String> {
+    let object = item.as_object().ok_or("must be an object with id and at")?;
+    if let Some(name) = object.keys().find(|name| !["id", "at", "kind", "in", "out"].contains(&name.as_str())) {
+        return Err(format!("has an unknown field \"{name}\""));
+    }
+    let id = object.get("id").and_then(Value::as_str).filter(|id| !id.is_empty()).ok_or("needs an id")?;
+    let position = vector(object.get("at").unwrap_or(&Value::Null)).map_err(|why| format!("at {why}"))?;
+    let kind = match object.get("kind").map(Value::as_str) {
+        None | Some(Some("smooth")) => PointKind::Smooth,
+        Some(Some("corner")) => PointKind::Corner,
+        Some(_) => return Err("kind must be smooth or corner".to_owned()),
+    };
+    let handle = |name: &str| object.get(name).map(vector).transpose().map_err(|why| format!("{name} {why}"));
+    let handles = match (handle("in")?, handle("out")?) {
+        (None, None) => None,
+        (a, b) => Some((a.unwrap_or(DVec3::ZERO), b.unwrap_or(DVec3::ZERO))),
+    };
+    Ok(Point { id: id.to_owned(), point: PathPoint { position, kind, handles } })
+}
+
+/// The parameters of a node of a checked scene, defaults filled in.
+pub struct Params<'a> {
+    schema: &'a Schema,
+    node: &'a Node,
+}
+
+impl<'a> Params<'a> {
+    /// Of a node and its schema.
+    pub const fn new(schema: &'a Schema, node: &'a Node) -> Self {
+        Self { schema, node }
+    }
+
+    fn value(&self, name: &str) -> Value {
+        let given = self.node.params.get(name).cloned();
+        given.or_else(|| self.schema.param(name).map(|param| param.values.default())).unwrap_or(Value::Null)
+    }
+
+    /// A number; 0 for a parameter that is none.
+    pub fn number(&self, name: &str) -> f64 {
+        self.value(name).as_f64().unwrap_or_default()
+    }
+
+    /// A whole number; 0 for a parameter that is none.
+    pub fn whole(&self, name: &str) -> i64 {
+        self.value(name).as_i64().unwrap_or_default()
+    }
+
+    /// A fraction; 0 for a parameter that is none.
+    pub fn fraction(&self, name: &str) -> Fraction {
+        self.text(name).parse().unwrap_or(Fraction::ZERO)
+    }
+
+    /// A text or a choice.
+    pub fn text(&self, name: &str) -> String {
+        self.value(name).as_str().unwrap_or_default().to_owned()
+    }
+
+    /// The chosen words.
+    pub fn several(&self, name: &str) -> Vec<String> {
+        let value = self.value(name);
+        let words = value.as_array().into_iter().flatten().filter_map(Value::as_str);
+        words.map(str::to_owned).collect()
+    }
+
+    /// Yes or no.
+    pub fn flag(&self, name: &str) -> bool {
+        self.value(name).as_bool().unwrap_or_default()
+    }
+
+    /// Three numbers.
+    pub fn vector(&self, name: &str) -> DVec3 {
+        vector(&self.value(name)).unwrap_or_default()
+    }
+
+    /// Points in order.
+    pub fn points(&self, name: &str) -> Vec<Point> {
+        points(&self.value(name)).unwrap_or_default()
+    }
+}

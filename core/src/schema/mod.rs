@@ -1,0 +1,205 @@
+//! What a node type declares about itself. The interface is drawn from this, documents are checked
+//! against it, and nothing about a node is written twice.
+
+use crate::pose::Axis;
+use serde::Serialize;
+use serde_json::{Value, json};
+
+/// The kind of data on a thread.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Serialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum PortKind {
+    Path,
+    Motion,
+    Signal,
+}
+
+impl PortKind {
+    /// Its name in messages.
+    pub const fn name(self) -> &'static str {
+        match self {
+            Self::Path => "path",
+            Self::Motion => "motion",
+            Self::Signal => "signal",
+        }
+    }
+}
+
+/// An input of a node.
+#[derive(Debug, Clone, Copy, PartialEq, Serialize)]
+pub struct Port {
+    /// Name in documents and on screen.
+    pub name: &'static str,
+    /// What may be threaded to it.
+    pub kind: PortKind,
+    /// One sentence.
+    pub help: &'static str,
+}
+
+/// What a number measures.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum Unit {
+    /// No unit: a plain number or a count.
+    None,
+    /// Metres.
+    Metres,
+    /// Metres per second.
+    Speed,
+    /// Metres per second squared.
+    Acceleration,
+    /// Frames.
+    Frames,
+    /// Laps of a path.
+    Laps,
+}
+
+/// Where a parameter stands in the Card.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum Group {
+    Form,
+    Time,
+    Spread,
+    Look,
+}
+
+/// What values a parameter takes.
+#[derive(Debug, Clone, PartialEq, Serialize)]
+#[serde(tag = "kind", rename_all = "kebab-case")]
+pub enum Values {
+    /// A finite number from `min` to `max`.
+    Number { unit: Unit, default: f64, min: f64, max: f64 },
+    /// A whole number from `min` to `max`.
+    Whole { default: i64, min: i64, max: i64 },
+    /// An exact fraction as text, such as `"9/7"`, from `min` to `max`.
+    Fraction { unit: Unit, default: &'static str, min: f64, max: f64 },
+    /// One of a few words.
+    Choice { options: &'static [&'static str], default: &'static str },
+    /// Any of a few words, each at most once.
+    Several { options: &'static [&'static str], default: &'static [&'static str] },
+    /// Yes or no.
+    Flag { default: bool },
+    /// Three finite numbers x, y, z.
+    Vector { unit: Unit, default: [f64; 3] },
+    /// Points of a path with ids, in order.
+    Points,
+    /// Points of another path that were moved, by the ids that path gives them.
+    MovedPoints,
+    /// The name of an asset of the scene with this media type; empty for none.
+    Asset { media: &'static str },
+    /// Any short text.
+    Text { default: &'static str },
+}
+
+impl Values {
+    /// The value of a parameter that a document does not mention.
+    pub fn default(&self) -> Value {
+        match self {
+            Self::Number { default, .. } => json!(default),
+            Self::Whole { default, .. } => json!(default),
+            Self::Fraction { default, .. } | Self::Choice { default, .. } | Self::Text { default } => json!(default),
+            Self::Several { default, .. } => json!(default),
+            Self::Flag { default } => json!(default),
+            Self::Vector { default, .. } => json!(default),
+            Self::Points | Self::MovedPoints => json!([]),
+            Self::Asset { .. } => json!(""),
+        }
+    }
+}
+
+/// In which scenes a parameter or a choice makes sense.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum Spaces {
+    Both,
+    Deep,
+    Flat,
+}
+
+/// A parameter of a node.
+#[derive(Debug, Clone, PartialEq, Serialize)]
+pub struct Param {
+    /// Name in documents.
+    pub name: &'static str,
+    /// Name on screen: three words at most.
+    pub label: &'static str,
+    /// Where it stands in the Card.
+    pub group: Group,
+    /// What it takes.
+    pub values: Values,
+    /// One sentence.
+    pub help: &'static str,
+    /// Shown only when another parameter has one of these values: (name, values).
+    pub only_when: Option<(&'static str, &'static [&'static str])>,
+    /// Scenes in which it is shown.
+    pub spaces: Spaces,
+}
+
+impl Param {
+    /// A parameter that is always shown.
+    pub const fn new(
+        name: &'static str,
+        label: &'static str,
+        group: Group,
+        values: Values,
+        help: &'static str,
+    ) -> Self {
+        Self { name, label, group, values, help, only_when: None, spaces: Spaces::Both }
+    }
+
+    /// Shown only when parameter `name` has one of `values`.
+    pub const fn only_when(mut self, name: &'static str, values: &'static [&'static str]) -> Self {
+        self.only_when = Some((name, values));
+        self
+    }
+
+    /// Shown only in these scenes.
+    pub const fn only_in(mut self, spaces: Spaces) -> Self {
+        self.spaces = spaces;
+        self
+    }
+}
+
+/// What a node type declares.
+#[derive(Debug, Clone, PartialEq, Serialize)]
+pub struct Schema {
+    /// Type in documents, such as `face-travel`.
+    pub name: &'static str,
+    /// Name on screen.
+    pub title: &'static str,
+    /// Group in the list of nodes.
+    pub group: &'static str,
+    /// One sentence: what it does.
+    pub help: &'static str,
+    /// What is threaded to it.
+    pub inputs: Vec<Port>,
+    /// What it gives, if anything.
+    pub output: Option<PortKind>,
+    /// In the order of the Card.
+    pub params: Vec<Param>,
+    /// True when its result depends on loop length, frame rate or picture.
+    pub uses_timing: bool,
+}
+
+impl Schema {
+    /// The parameter of that name.
+    pub fn param(&self, name: &str) -> Option<&Param> {
+        self.params.iter().find(|param| param.name == name)
+    }
+
+    /// The input of that name.
+    pub fn input(&self, name: &str) -> Option<&Port> {
+        self.inputs.iter().find(|port| port.name == name)
+    }
+}
+
+/// The names of the six axes, as choices.
+pub const AXIS_NAMES: &[&str] = &[
+    Axis::PlusX.name(),
+    Axis::MinusX.name(),
+    Axis::PlusY.name(),
+    Axis::MinusY.name(),
+    Axis::PlusZ.name(),
+    Axis::MinusZ.name(),
+];

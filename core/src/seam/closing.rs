@@ -1,0 +1,119 @@
+//! Values that close a loop.
+
+use crate::fraction::{Fraction, greatest_common_divisor};
+
+/// Laps per loop that close, and what that means for the riders.
+#[derive(Debug, Clone, PartialEq)]
+pub struct LapOffer {
+    /// Laps per loop, exactly.
+    pub laps: Fraction,
+    /// How many riders end where another one began; 0 when each returns to its own place.
+    pub trading: usize,
+}
+
+/// The largest m such that the phases, taken modulo 1, look the same after a shift by 1/m.
+///
+/// Two phases count as equal within 1e-9 laps. 1 for no phases or one.
+pub fn symmetry_order(phases: &[f64]) -> usize {
+    let count = phases.len();
+    let mut sorted: Vec<f64> = phases.iter().map(|phase| phase - phase.floor()).collect();
+    sorted.sort_by(f64::total_cmp);
+    (1..=count)
+        .rev()
+        .filter(|m| count % m == 0)
+        .find(|&m| shifted_onto_itself(&sorted, count / m, 1.0 / m as f64))
+        .unwrap_or(1)
+}
+
+/// True when every phase plus `shift` is the phase `places` further on round the circle.
+fn shifted_onto_itself(sorted: &[f64], places: usize, shift: f64) -> bool {
+    let count = sorted.len();
+    let off = |from: usize, to: usize| {
+        let gap = sorted[to % count] - sorted[from] - shift;
+        (gap - gap.round()).abs()
+    };
+    // Rounding may carry a phase across 0 ≡ 1, which turns the order by one place.
+    (places.saturating_sub(1)..=places + 1).any(|step| (0..count).all(|i| off(i, i + step) < 1e-9))
+}
+
+/// Laps near `laps` at which riders with these phases on each strand close: Δ·m whole, with m the
+/// order of symmetry over all strands. Nearest first; empty when `laps` closes already.
+pub fn lap_offers(laps: Fraction, strands: &[Vec<f64>]) -> Vec<LapOffer> {
+    let order = strands
+        .iter()
+        .filter(|phases| !phases.is_empty())
+        .map(|phases| symmetry_order(phases) as u64)
+        .fold(0, greatest_common_divisor)
+        .max(1) as i64;
+    let riders: usize = strands.iter().map(Vec::len).sum();
+    if laps.times(order).is_none_or(Fraction::is_whole) {
+        return Vec::new();
+    }
+    let steps = laps.value() * order as f64;
+    let nearest = steps.round() as i64;
+    let other = if (nearest as f64) < steps { nearest + 1 } else { nearest - 1 };
+    let whole = laps.value().round() as i64 * order;
+    let mut offers: Vec<LapOffer> = Vec::new();
+    for step in [nearest, other, whole] {
+        let Some(laps) = Fraction::new(step, order).filter(|offered| offered.numerator() != 0) else { continue };
+        if offers.iter().all(|offer| offer.laps != laps) {
+            offers.push(LapOffer { laps, trading: if laps.is_whole() { 0 } else { riders } });
+        }
+    }
+    offers
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    /// By definition: the set of phases shifted by 1/m equals itself.
+    fn order_by_definition(phases: &[f64]) -> usize {
+        let near = |a: f64, b: f64| (a - b - (a - b).round()).abs() < 1e-9;
+        (1..=phases.len())
+            .rev()
+            .find(|&m| {
+                let mut left: Vec<f64> = phases.to_vec();
+                phases.iter().all(|p| {
+                    let found = left.iter().position(|&q| near(p + 1.0 / m as f64, q));
+                    found.map(|i| left.swap_remove(i)).is_some()
+                })
+            })
+            .unwrap_or(1)
+    }
+
+    proptest! {
+        #[test]
+        fn symmetry_order_agrees_with_its_definition(
+            m in 1usize..7, offsets in prop::collection::vec(0.0..1.0f64, 1..4), start in -3.0..3.0f64,
+        ) {
+            let phases: Vec<f64> = offsets
+                .iter()
+                .flat_map(|offset| (0..m).map(move |k| start + offset / m as f64 + k as f64 / m as f64))
+                .collect();
+            prop_assert_eq!(symmetry_order(&phases), order_by_definition(&phases));
+            prop_assert_eq!(symmetry_order(&phases) % m, 0);
+        }
+
+        #[test]
+        fn every_offer_closes_exactly(riders in 1usize..40, a in -5000i64..5000, b in 1i64..400) {
+            let laps = Fraction::new(a, b).unwrap();
+            let phases: Vec<f64> = (0..riders).map(|i| i as f64 / riders as f64).collect();
+            let offers = lap_offers(laps, &[phases]);
+            prop_assert_eq!(offers.is_empty(), laps.times(riders as i64).unwrap().is_whole() );
+            for offer in &offers {
+                prop_assert!(offer.laps.times(riders as i64).unwrap().is_whole());
+                prop_assert!((offer.laps.value() - laps.value()).abs() <= 1.0);
+            }
+        }
+    }
+
+    #[test]
+    fn seven_riders_at_1_3_laps_are_offered_9_7() {
+        let phases: Vec<f64> = (0..7).map(|i| 0.12 + f64::from(i) / 7.0).collect();
+        let offers = lap_offers("1.3".parse().unwrap(), &[phases]);
+        assert_eq!(offers[0], LapOffer { laps: Fraction::new(9, 7).unwrap(), trading: 7 });
+        assert!(offers.iter().any(|offer| offer.laps == Fraction::whole(1).unwrap() && offer.trading == 0));
+    }
+}
