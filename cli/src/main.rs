@@ -1,1 +1,64 @@
-fn main(){}
+//! The command line: serve, bake, check, nodes, demo.
+
+mod bake;
+mod check;
+mod load;
+mod serve;
+
+use anyhow::Result;
+use clap::{Parser, Subcommand};
+use std::path::PathBuf;
+use std::process::ExitCode;
+
+#[derive(Parser)]
+#[command(
+    name = "zickzack",
+    version,
+    about = "Path motion that loops, faces its travel and is handed over as plain keys."
+)]
+struct Arguments {
+    #[command(subcommand)]
+    command: Command,
+}
+
+#[derive(Subcommand)]
+enum Command {
+    /// Serves the web interface.
+    Serve(serve::Serve),
+    /// Writes the outputs of a scene file as CSV or GLB; needs neither database nor browser.
+    Bake(bake::Bake),
+    /// Checks a scene file and prints node statuses and the seam as JSON.
+    Check {
+        /// The scene file.
+        scene: PathBuf,
+    },
+    /// Prints all node types as JSON.
+    Nodes,
+    /// Loads the demo scenes into the database, each at most once.
+    Demo(serve::Demo),
+    /// Prints the OpenAPI document of the server.
+    #[command(hide = true)]
+    Openapi,
+}
+
+fn main() -> ExitCode {
+    match run(Arguments::parse().command) {
+        Ok(code) => code,
+        Err(error) => {
+            eprintln!("zickzack: {error:#}");
+            ExitCode::FAILURE
+        }
+    }
+}
+
+fn run(command: Command) -> Result<ExitCode> {
+    match command {
+        Command::Serve(serve) => serve.run()?,
+        Command::Bake(bake) => bake.run()?,
+        Command::Check { scene } => return check::run(&scene),
+        Command::Nodes => println!("{}", serde_json::to_string_pretty(&zickzack_core::nodes::schemas())?),
+        Command::Demo(demo) => demo.run()?,
+        Command::Openapi => println!("{}", zickzack_server::api::openapi()),
+    }
+    Ok(ExitCode::SUCCESS)
+}

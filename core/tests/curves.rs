@@ -149,7 +149,7 @@ fn writhe(p: f64, q: f64, n: usize) -> f64 {
     for i in 0..n {
         for j in 0..i {
             let apart = samples[i].0 - samples[j].0;
-            sum += 2.0 * samples[i].1.cross(samples[j].1).dot(apart) / apart.length().powi(3);
+            sum += 2.0 * samples[i].1.cross(samples[j].1).dot(apart) / (apart.length() * apart.length_squared());
         }
     }
     sum / (n * n) as f64 / (4.0 * PI)

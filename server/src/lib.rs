@@ -1,1 +1,56 @@
+//! The web server: scenes in PostgreSQL, edits and samples over a live connection, the web interface.
 
+pub mod api;
+pub mod guard;
+pub mod live;
+pub mod store;
+mod web;
+
+use actix_web::{App, HttpServer, web as routes};
+use sqlx::PgPool;
+use std::net::TcpListener;
+use std::sync::Arc;
+use zickzack_core::nodes::Registry;
+
+/// What all requests share.
+pub struct Shop {
+    /// The database.
+    pub pool: PgPool,
+    /// Node types.
+    pub registry: Arc<Registry>,
+    /// Scenes that are open somewhere.
+    pub hub: live::Hub,
+    /// Names under which the server may be addressed, such as `127.0.0.1:8470`.
+    pub hosts: Vec<String>,
+}
+
+impl Shop {
+    /// For a database that was migrated.
+    pub fn new(pool: PgPool, hosts: Vec<String>) -> Arc<Self> {
+        Arc::new(Self { pool, registry: Arc::new(Registry::default()), hub: live::Hub::default(), hosts })
+    }
+}
+
+/// Largest body of a request, bytes.
+pub const LARGEST_BODY: usize = 16 << 20;
+
+/// The names by which a server on a port of the loopback interface may be called.
+pub fn loopback_hosts(port: u16) -> Vec<String> {
+    ["127.0.0.1", "localhost", "[::1]"].iter().map(|name| format!("{name}:{port}")).collect()
+}
+
+/// Serves on a bound socket until it is stopped.
+pub async fn serve(shop: Arc<Shop>, listener: TcpListener) -> std::io::Result<()> {
+    let server = HttpServer::new(move || {
+        App::new()
+            .app_data(routes::Data::from(shop.clone()))
+            .app_data(routes::PayloadConfig::new(LARGEST_BODY))
+            .app_data(api::json_limits())
+            .wrap(actix_web::middleware::from_fn(guard::check))
+            .wrap(actix_web::middleware::Compress::default())
+            .configure(api::routes)
+            .configure(live::routes)
+            .default_service(routes::to(web::page))
+    });
+    server.workers(2).shutdown_timeout(3).listen(listener)?.run().await
+}

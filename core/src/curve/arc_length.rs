@@ -22,8 +22,8 @@ enum Inverse {
 }
 
 /// Largest error of the interpolated parameter, as a length relative to the segment's.
-const TABLE_ERROR: f64 = 1e-11;
-const LARGEST_TABLE: usize = 1024;
+const TABLE_ERROR: f64 = 1e-10;
+const LARGEST_TABLE: usize = 2048;
 
 impl Measure {
     /// Measures a segment: exact for lines and arcs; adaptive 16-point Gauss–Legendre for Béziers,
@@ -61,7 +61,7 @@ impl Measure {
         match &self.inverse {
             Inverse::Proportional => fraction,
             Inverse::Table(nodes) => interpolate(nodes, fraction, self.length),
-            Inverse::Leaves(leaves) => newton(&|t| segment.derivative(t).length(), leaves, fraction * self.length),
+            Inverse::Leaves(leaves) => newton(&|t| segment.derivative(t).length(), leaves, fraction * self.length, None),
         }
     }
 }
@@ -78,40 +78,43 @@ fn interpolate(nodes: &[(f64, f64)], fraction: f64, length: f64) -> f64 {
     t0 + x * (m0 + x * (3.0 * rise - 2.0 * m0 - m1 + x * (m0 + m1 - 2.0 * rise)))
 }
 
+/// Doubles the nodes until what lies between them is interpolated well; the nodes that test one
+/// round are used in the next.
 fn table(speed: &impl Fn(f64) -> f64, leaves: &[(f64, Leaf)], length: f64) -> Option<Vec<(f64, f64)>> {
-    let mut count = 32;
-    while count <= LARGEST_TABLE {
-        let nodes: Vec<(f64, f64)> = (0..=count)
-            .map(|i| {
-                let t = newton(speed, leaves, length * i as f64 / count as f64);
-                (t, 1.0 / speed(t))
-            })
-            .collect();
-        if nodes.iter().any(|&(_, slope)| !slope.is_finite()) {
-            return None;
+    let node = |fraction: f64, guess: Option<f64>| {
+        let t = newton(speed, leaves, length * fraction, guess);
+        let slope = 1.0 / speed(t);
+        slope.is_finite().then_some((t, slope))
+    };
+    let mut nodes = (0..=8).map(|i| node(f64::from(i) / 8.0, None)).collect::<Option<Vec<_>>>()?;
+    while nodes.len() <= LARGEST_TABLE {
+        let steps = (nodes.len() - 1) as f64;
+        let mut finer = Vec::with_capacity(2 * nodes.len());
+        let mut worst = 0.0_f64;
+        for (i, &known) in nodes.iter().enumerate().take(nodes.len() - 1) {
+            let fraction = (i as f64 + 0.5) / steps;
+            let guess = interpolate(&nodes, fraction, length);
+            let between = node(fraction, Some(guess))?;
+            worst = worst.max((guess - between.0).abs() / between.1);
+            finer.extend([known, between]);
         }
-        let worst = (0..count)
-            .map(|i| {
-                let fraction = (i as f64 + 0.5) / count as f64;
-                let t = newton(speed, leaves, length * fraction);
-                (interpolate(&nodes, fraction, length) - t).abs() * speed(t)
-            })
-            .fold(0.0, f64::max);
+        finer.push(nodes[nodes.len() - 1]);
+        nodes = finer;
         if worst <= TABLE_ERROR * length {
             return Some(nodes);
         }
-        count *= 2;
     }
     None
 }
 
 /// Newton's method inside the leaf that holds `s`, kept within a shrinking bracket.
-fn newton(speed: &impl Fn(f64) -> f64, leaves: &[(f64, Leaf)], s: f64) -> f64 {
+fn newton(speed: &impl Fn(f64) -> f64, leaves: &[(f64, Leaf)], s: f64, guess: Option<f64>) -> f64 {
     let index = leaves.partition_point(|&(start, _)| start <= s).saturating_sub(1);
     let (start, leaf) = leaves[index];
     let wanted = (s - start).clamp(0.0, leaf.integral);
     let (mut low, mut high) = (leaf.from, leaf.to);
-    let mut t = low + (high - low) * (wanted / leaf.integral.max(f64::MIN_POSITIVE));
+    let even = low + (high - low) * (wanted / leaf.integral.max(f64::MIN_POSITIVE));
+    let mut t = guess.filter(|guess| *guess >= low && *guess <= high).unwrap_or(even);
     for _ in 0..60 {
         let over = gauss(speed, leaf.from, t) - wanted;
         if over.abs() <= 1e-15 * (start + leaf.integral) {

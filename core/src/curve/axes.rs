@@ -197,10 +197,10 @@ impl AxesTable {
         let after = self.nodes.partition_point(|node| node.at <= at);
         let index = after.saturating_sub(1);
         let stretch = self.stretch_at(index, at);
-        if let (UpRule::Towards(up), None) = (self.rule, stretch) {
-            if let Some(found) = towards(up, tangent) {
-                return found;
-            }
+        if let (UpRule::Towards(up), None) = (self.rule, stretch)
+            && let Some(found) = towards(up, tangent)
+        {
+            return found;
         }
         let here = Node { at, point, tangent };
         let carried = transport(&self.nodes[index], self.ups[index], &here);

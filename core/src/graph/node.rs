@@ -107,6 +107,7 @@ pub struct PathProduct {
 
 /// A value of a parameter that would close the loop.
 #[derive(Debug, Clone, PartialEq, Serialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
 pub struct Offer {
     /// Id of the node.
     pub node: String,

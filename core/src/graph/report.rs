@@ -9,6 +9,7 @@ use std::collections::BTreeMap;
 
 /// What became of a node.
 #[derive(Debug, Clone, PartialEq, Serialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
 pub struct NodeReport {
     /// `worked`, `warning` or `error`.
     pub state: &'static str,
@@ -37,6 +38,7 @@ impl NodeReport {
 
 /// What happens at the loop point, in the units of the interface.
 #[derive(Debug, Clone, PartialEq, Serialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
 pub struct SeamReport {
     /// Largest gap in position, metres.
     pub position: f64,
@@ -58,6 +60,7 @@ pub struct SeamReport {
 
 /// Where a gap is largest.
 #[derive(Debug, Clone, Copy, PartialEq, Serialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
 pub struct Worst {
     /// Which thing, from 0.
     pub object: usize,
@@ -91,6 +94,7 @@ impl From<&Seam> for SeamReport {
 
 /// What is said about a motion that can be looked at.
 #[derive(Debug, Clone, PartialEq, Serialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
 pub struct EndReport {
     /// Id of its node.
     pub node: String,

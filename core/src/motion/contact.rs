@@ -3,6 +3,7 @@ use serde::Serialize;
 
 /// A thing touches something at an instant.
 #[derive(Debug, Clone, PartialEq, Serialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
 pub struct Contact {
     /// Which thing.
     pub object: usize,
@@ -11,10 +12,13 @@ pub struct Contact {
     /// Real-valued frame.
     pub frame: f64,
     /// Metres.
+    #[cfg_attr(feature = "openapi", schema(value_type = [f64; 3]))]
     pub place: DVec3,
     /// Unit vector from what is touched towards the thing.
+    #[cfg_attr(feature = "openapi", schema(value_type = [f64; 3]))]
     pub normal: DVec3,
     /// Change of velocity, metres per second (impulse per unit of mass).
+    #[cfg_attr(feature = "openapi", schema(value_type = [f64; 3]))]
     pub impulse: DVec3,
     /// Speed before, metres per second.
     pub speed_in: f64,

@@ -6,6 +6,7 @@ mod contact;
 mod face_travel;
 mod ride;
 mod sample;
+mod trace;
 
 pub use block::{POSE_FLOATS, fill_poses};
 pub use cancel::Cancel;
@@ -13,6 +14,7 @@ pub use contact::Contact;
 pub use face_travel::{FaceTravel, FaceUp};
 pub use ride::{Ride, RideEnd};
 pub use sample::{Columns, Place, Sample};
+pub use trace::{Channel as TraceChannel, trace};
 
 use crate::curve::Path;
 use std::sync::Arc;

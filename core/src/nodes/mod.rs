@@ -29,3 +29,17 @@ pub fn all() -> Vec<Box<dyn NodeType>> {
 pub fn schemas() -> Vec<Schema> {
     all().iter().map(|kind| kind.schema()).collect()
 }
+
+/// All node types with their schemas, made once.
+pub struct Registry {
+    /// The types.
+    pub types: Vec<Box<dyn NodeType>>,
+    /// Their schemas, in the same order.
+    pub schemas: Vec<Schema>,
+}
+
+impl Default for Registry {
+    fn default() -> Self {
+        Self { types: all(), schemas: schemas() }
+    }
+}

@@ -263,10 +263,14 @@ impl<'a> Solver<'a> {
         }
         let after = first_reach(distance, sign * self.velocity[axis], sign * acceleration[axis])?;
         let place = self.position + (self.velocity + acceleration * (0.5 * after)) * after;
-        let inside = (0..3).filter(|&other| other != axis).all(|other| {
-            let (low, high) = (self.setup.bounds.min[other], self.setup.bounds.max[other]);
-            let slack = EDGE * (1.0 + place[other].abs());
-            place[other] >= low - slack && place[other] <= high + slack
+        let leaving = self.velocity + acceleration * after;
+        let inside = Side::ALL.into_iter().filter(|other| other.axis().0 != axis).all(|other| {
+            let (axis, sign) = other.axis();
+            let beyond = sign * (place[axis] - self.bound(other));
+            let slack = EDGE * (1.0 + place[axis].abs());
+            // On the very edge it counts as gone when it moves out through an open side.
+            let gone = beyond > -slack && sign * leaving[axis] > 0.0 && !self.setup.sides.contains(&other);
+            beyond <= slack && !gone
         });
         inside.then_some(after)
     }

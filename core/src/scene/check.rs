@@ -52,10 +52,16 @@ impl Scene {
             Some(1..) => {}
             _ => return Err(SceneError::NotAScene("its field \"version\" is not a whole number from 1".to_owned())),
         }
-        let scene: Self = serde_json::from_value(value).map_err(|error| SceneError::NotAScene(error.to_string()))?;
+        let scene = parse(value)?;
         check(&scene, schemas)?;
         Ok(scene)
     }
+}
+
+/// Fields of the right kind; a refusal names the field.
+pub(super) fn parse(value: Value) -> Result<Scene, SceneError> {
+    serde_path_to_error::deserialize(value)
+        .map_err(|error| wrong(error.path().to_string().replace('.', "/"), format!("{}.", error.inner())))
 }
 
 /// Checks a scene: settings, nodes and their parameters, threads that fit, no circle.
@@ -63,6 +69,13 @@ pub fn check(scene: &Scene, schemas: &[Schema]) -> Result<(), SceneError> {
     settings(scene)?;
     if scene.nodes.len() > MOST_NODES {
         return Err(wrong("nodes", format!("{} nodes are too many: use at most {MOST_NODES}.", scene.nodes.len())));
+    }
+    for name in scene.assets.keys() {
+        let plain =
+            !name.is_empty() && name.len() <= 200 && !name.starts_with('.') && !name.contains(['/', '\\', '\0']);
+        if !plain {
+            return Err(wrong(format!("assets/{name}"), "an asset's name must be a plain file name without folders."));
+        }
     }
     for (id, node) in &scene.nodes {
         check_node(id, node, schemas)?;

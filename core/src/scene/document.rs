@@ -11,6 +11,7 @@ pub const VERSION: u32 = 1;
 /// A whole scene.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 #[serde(deny_unknown_fields)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
 pub struct Scene {
     /// Always [`FORMAT`].
     pub format: String,
@@ -21,6 +22,7 @@ pub struct Scene {
     /// Flat or deep.
     pub space: Space,
     /// Frames per second, exactly.
+    #[cfg_attr(feature = "openapi", schema(value_type = String))]
     pub fps: Fraction,
     /// Length of the loop.
     pub frames: u32,
@@ -44,6 +46,7 @@ pub struct Scene {
 /// Flat scenes lie in the plane z = 0 and are seen from the front.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "kebab-case")]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
 pub enum Space {
     Flat,
     Deep,
@@ -52,6 +55,7 @@ pub enum Space {
 /// The border of the scene's picture, centred on the origin.
 #[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
 #[serde(deny_unknown_fields)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
 pub struct Picture {
     /// Metres.
     pub width: f64,
@@ -68,6 +72,7 @@ impl Default for Picture {
 /// A node of the graph.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 #[serde(deny_unknown_fields)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
 pub struct Node {
     /// The name of its schema.
     #[serde(rename = "type")]
@@ -85,6 +90,7 @@ pub struct Node {
 /// A thread from a node's output to another's port.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(deny_unknown_fields)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
 pub struct Thread {
     /// Id of the node that gives.
     pub from: String,
@@ -97,6 +103,7 @@ pub struct Thread {
 /// A file that belongs to the scene.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(deny_unknown_fields)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
 pub struct Asset {
     /// BLAKE3 of its bytes, as 64 hexadecimal digits.
     pub hash: String,

@@ -1,6 +1,6 @@
 //! Edits: three operations on things with ids, and what undoes them.
 
-use super::check::{SceneError, check};
+use super::check::{SceneError, check, parse};
 use super::document::Scene;
 use crate::schema::Schema;
 use serde::{Deserialize, Serialize};
@@ -13,6 +13,7 @@ pub type Edit = Vec<Op>;
 /// `["nodes", "ride", "params", "laps"]` or `["nodes", "path", "params", "points", "p4"]`.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 #[serde(tag = "op", rename_all = "kebab-case", deny_unknown_fields)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
 pub enum Op {
     /// Sets what is there, or makes it. In an ordered list something new goes before the item
     /// `before`, or to the end.
@@ -66,12 +67,19 @@ pub fn apply(scene: &Scene, edit: &[Op], schemas: &[Schema]) -> Result<(Scene, E
     }
     let mut document = serde_json::to_value(scene).map_err(|error| SceneError::NotAScene(error.to_string()))?;
     let mut inverse = Vec::new();
+    let mut cut: Vec<Vec<String>> = Vec::new();
     for op in edit {
+        if matches!(op, Op::Remove { .. }) && cut.iter().any(|known| known == op.address()) {
+            continue;
+        }
+        cut.retain(|known| known != op.address());
         let mut undo = one(&mut document, op)?;
+        // Beyond its own inverse, a removed node brings those of the threads it took along.
+        cut.extend(undo.iter().skip(1).map(|op| op.address().to_vec()));
         undo.append(&mut inverse);
         inverse = undo;
     }
-    let edited: Scene = serde_json::from_value(document).map_err(|error| SceneError::NotAScene(error.to_string()))?;
+    let edited = parse(document)?;
     check(&edited, schemas)?;
     Ok((edited, inverse))
 }
@@ -101,10 +109,10 @@ fn one(document: &mut Value, op: &Op) -> Result<Vec<Op>, EditError> {
         return Err(EditError::NotEditable(shown()));
     }
     let mut undo = Vec::new();
-    if let (Op::Remove { .. }, [_, node]) = (op, at) {
-        if first == "nodes" {
-            undo = cut_threads(document, node);
-        }
+    if let (Op::Remove { .. }, [_, node]) = (op, at)
+        && first == "nodes"
+    {
+        undo = cut_threads(document, node);
     }
     let parent = parent_of(document, &at[..at.len() - 1]).ok_or_else(|| EditError::Nowhere(shown()))?;
     let back = match parent {

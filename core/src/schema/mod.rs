@@ -8,6 +8,7 @@ use serde_json::{Value, json};
 /// The kind of data on a thread.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Serialize)]
 #[serde(rename_all = "kebab-case")]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
 pub enum PortKind {
     Path,
     Motion,
@@ -27,6 +28,7 @@ impl PortKind {
 
 /// An input of a node.
 #[derive(Debug, Clone, Copy, PartialEq, Serialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
 pub struct Port {
     /// Name in documents and on screen.
     pub name: &'static str,
@@ -39,6 +41,7 @@ pub struct Port {
 /// What a number measures.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
 #[serde(rename_all = "kebab-case")]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
 pub enum Unit {
     /// No unit: a plain number or a count.
     None,
@@ -57,6 +60,7 @@ pub enum Unit {
 /// Where a parameter stands in the Card.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
 #[serde(rename_all = "kebab-case")]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
 pub enum Group {
     Form,
     Time,
@@ -67,6 +71,7 @@ pub enum Group {
 /// What values a parameter takes.
 #[derive(Debug, Clone, PartialEq, Serialize)]
 #[serde(tag = "kind", rename_all = "kebab-case")]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
 pub enum Values {
     /// A finite number from `min` to `max`.
     Number { unit: Unit, default: f64, min: f64, max: f64 },
@@ -111,6 +116,7 @@ impl Values {
 /// In which scenes a parameter or a choice makes sense.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
 #[serde(rename_all = "kebab-case")]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
 pub enum Spaces {
     Both,
     Deep,
@@ -119,6 +125,7 @@ pub enum Spaces {
 
 /// A parameter of a node.
 #[derive(Debug, Clone, PartialEq, Serialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
 pub struct Param {
     /// Name in documents.
     pub name: &'static str,
@@ -163,6 +170,7 @@ impl Param {
 
 /// What a node type declares.
 #[derive(Debug, Clone, PartialEq, Serialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
 pub struct Schema {
     /// Type in documents, such as `face-travel`.
     pub name: &'static str,

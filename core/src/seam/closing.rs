@@ -20,7 +20,7 @@ pub fn symmetry_order(phases: &[f64]) -> usize {
     sorted.sort_by(f64::total_cmp);
     (1..=count)
         .rev()
-        .filter(|m| count % m == 0)
+        .filter(|m| count.is_multiple_of(*m))
         .find(|&m| shifted_onto_itself(&sorted, count / m, 1.0 / m as f64))
         .unwrap_or(1)
 }

@@ -1,0 +1,155 @@
+use crate::load;
+use anyhow::{Context, Result, bail};
+use clap::Args;
+use std::fs::{self, File};
+use std::io::{self, BufWriter, Write};
+use std::path::{Path, PathBuf};
+use std::sync::Arc;
+use zickzack_core::keys::{bake_dense, bake_reduced};
+use zickzack_core::motion::{Cancel, Frames, Motion};
+use zickzack_core::nodes::Registry;
+use zickzack_core::scene::Scene;
+use zickzack_formats::{csv, glb};
+
+#[derive(Args)]
+pub struct Bake {
+    /// The scene file.
+    scene: PathBuf,
+    /// Where to write: a name ending in .csv or .glb, or - for CSV on standard output.
+    #[arg(long)]
+    to: String,
+    /// Only the output of this name.
+    #[arg(long)]
+    output: Option<String>,
+    /// Shown frame numbers, both included; fractions are fine. By default one loop: for CSV without
+    /// its last frame, which is the first again.
+    #[arg(long, value_name = "A..B", allow_hyphen_values = true)]
+    frames: Option<String>,
+    /// Frames from row to row, or from key to key where keys are not reduced.
+    #[arg(long, default_value_t = 1.0)]
+    step: f64,
+    /// Reduces keys until the motion is off by at most this many metres (GLB only).
+    #[arg(long, value_name = "METRES")]
+    tolerance: Option<f64>,
+}
+
+impl Bake {
+    pub fn run(self) -> Result<()> {
+        let registry = Registry::default();
+        let scene = load::scene(&self.scene, &registry)?;
+        let table = self.to == "-" || self.to.ends_with(".csv");
+        if !table && !self.to.ends_with(".glb") {
+            bail!("--to must end in .csv or .glb, or be - for standard output");
+        }
+        if !(self.step.is_finite() && self.step > 0.0) {
+            bail!("--step must be a number above 0");
+        }
+        if self.tolerance.is_some_and(|tolerance| !(tolerance.is_finite() && tolerance > 0.0)) {
+            bail!("--tolerance must be a number of metres above 0");
+        }
+        let cancel = Cancel::default();
+        let range = self.range(&scene, table)?;
+        let outputs = self.outputs(&scene, &registry, &cancel)?;
+        if table {
+            self.write_table(&scene, &outputs, range, &cancel)
+        } else {
+            self.write_keys(&scene, &outputs, range, &cancel)
+        }
+    }
+
+    /// Frames counted from 0.
+    fn range(&self, scene: &Scene, table: bool) -> Result<Frames> {
+        let first = scene.first_frame as f64;
+        let Some(text) = &self.frames else {
+            let last = f64::from(scene.frames) - if table { 1.0 } else { 0.0 };
+            return Ok(Frames { from: 0.0, to: last });
+        };
+        let numbers = text.split_once("..").and_then(|(a, b)| Some((a.parse::<f64>().ok()?, b.parse::<f64>().ok()?)));
+        match numbers {
+            Some((from, to)) if from.is_finite() && to.is_finite() && from <= to && (to - from) <= 1e7 => {
+                Ok(Frames { from: from - first, to: to - first })
+            }
+            _ => bail!("--frames must be two numbers such as 1001..1120, the first not above the second"),
+        }
+    }
+
+    fn outputs(&self, scene: &Scene, registry: &Registry, cancel: &Cancel) -> Result<Vec<(String, Arc<dyn Motion>)>> {
+        let compiled = load::compiled(scene, &self.scene, registry, cancel);
+        for (id, result) in &compiled.nodes {
+            if let Err(why) = result.outcome.as_ref() {
+                eprintln!("{}: {why}", scene.nodes[id].name);
+            }
+        }
+        let wanted = |name: &str| self.output.as_ref().is_none_or(|output| output == name);
+        let found: Vec<_> = compiled
+            .ends
+            .iter()
+            .filter(|end| end.output && wanted(&end.name))
+            .map(|end| (end.name.clone(), end.motion.clone()))
+            .collect();
+        if found.is_empty() {
+            bail!(
+                "{} has no working output{}",
+                self.scene.display(),
+                self.output.as_ref().map_or(String::new(), |name| format!(" named \"{name}\""))
+            );
+        }
+        Ok(found)
+    }
+
+    fn write_table(
+        &self,
+        scene: &Scene,
+        outputs: &[(String, Arc<dyn Motion>)],
+        range: Frames,
+        cancel: &Cancel,
+    ) -> Result<()> {
+        let table = csv::Table { outputs, range, step: self.step, first_frame: scene.first_frame };
+        if self.to == "-" {
+            let written = csv::write(&table, BufWriter::new(io::stdout().lock()), cancel);
+            return match written {
+                // A reader that has seen enough, such as head, is no failure.
+                Err(csv::CsvError::Io(error)) if error.kind() == io::ErrorKind::BrokenPipe => Ok(()),
+                other => Ok(other?),
+            };
+        }
+        whole_or_nothing(Path::new(&self.to), |file| Ok(csv::write(&table, BufWriter::new(file), cancel)?))
+    }
+
+    fn write_keys(
+        &self,
+        scene: &Scene,
+        outputs: &[(String, Arc<dyn Motion>)],
+        range: Frames,
+        cancel: &Cancel,
+    ) -> Result<()> {
+        let mut baked = Vec::new();
+        for (name, motion) in outputs {
+            let keys = match self.tolerance {
+                Some(tolerance) => bake_reduced(motion, range, tolerance, cancel)?,
+                None => bake_dense(motion, range, self.step, cancel)?,
+            };
+            baked.push((name, keys));
+        }
+        let parts: Vec<glb::Part<'_>> = baked.iter().map(|(name, keys)| glb::Part { name, keys }).collect();
+        let bytes = glb::write(&parts, &scene.name, scene.fps.value())?;
+        whole_or_nothing(Path::new(&self.to), |mut file| Ok(file.write_all(&bytes)?))
+    }
+}
+
+/// Writes beside the goal and renames at the end, so that no half-written file is left behind.
+fn whole_or_nothing(path: &Path, write: impl FnOnce(File) -> Result<()>) -> Result<()> {
+    let mut part = path.as_os_str().to_owned();
+    part.push(".part");
+    let part = PathBuf::from(part);
+    let written = File::create(&part)
+        .map_err(anyhow::Error::from)
+        .and_then(write)
+        .and_then(|()| Ok(fs::rename(&part, path)?))
+        .with_context(|| format!("{} cannot be written", path.display()));
+    if written.is_err() {
+        // The reason to report is the first one, not that the rest could not be removed.
+        let _ = fs::remove_file(&part);
+    }
+    written
+}

@@ -1,0 +1,105 @@
+use crate::load;
+use anyhow::{Context, Result, bail};
+use clap::Args;
+use std::fs;
+use std::net::{IpAddr, Ipv4Addr, TcpListener};
+use std::path::{Path, PathBuf};
+use std::sync::Arc;
+use zickzack_core::nodes::Registry;
+use zickzack_core::scene::Scene;
+use zickzack_server::{Shop, api, loopback_hosts, serve, store};
+
+#[derive(Args)]
+pub struct Database {
+    /// Where the database is.
+    #[arg(long, env = "DATABASE_URL", hide_env_values = true)]
+    database: String,
+}
+
+#[derive(Args)]
+pub struct Serve {
+    #[command(flatten)]
+    database: Database,
+    /// The port on the loopback interface; 0 takes a free one.
+    #[arg(long, default_value_t = 8470)]
+    port: u16,
+    /// Load the demo scenes from this folder first.
+    #[arg(long, value_name = "FOLDER")]
+    demo: Option<PathBuf>,
+}
+
+#[derive(Args)]
+pub struct Demo {
+    #[command(flatten)]
+    database: Database,
+    /// The folder of the demo scenes.
+    #[arg(long, value_name = "FOLDER", default_value = "demo")]
+    from: PathBuf,
+}
+
+async fn shop(database: &str, hosts: Vec<String>) -> Result<Arc<Shop>> {
+    let pool = store::connect(database).await.context("the database cannot be reached or brought up to date")?;
+    Ok(Shop::new(pool, hosts))
+}
+
+impl Serve {
+    pub fn run(self) -> Result<()> {
+        tracing_subscriber::fmt().with_max_level(tracing::Level::WARN).with_writer(std::io::stderr).init();
+        let listener = TcpListener::bind((IpAddr::V4(Ipv4Addr::LOCALHOST), self.port))
+            .with_context(|| format!("port {} is taken: choose another with --port", self.port))?;
+        let port = listener.local_addr()?.port();
+        actix_web::rt::System::new().block_on(async move {
+            let shop = shop(&self.database.database, loopback_hosts(port)).await?;
+            if let Some(folder) = &self.demo {
+                load_folder(&shop, folder).await?;
+            }
+            println!("Zickzack is open at http://127.0.0.1:{port}/");
+            serve(shop, listener).await.context("the server stopped")
+        })
+    }
+}
+
+impl Demo {
+    pub fn run(self) -> Result<()> {
+        actix_web::rt::System::new().block_on(async move {
+            let shop = shop(&self.database.database, Vec::new()).await?;
+            let loaded = load_folder(&shop, &self.from).await?;
+            println!("{loaded} demo scenes loaded");
+            Ok(())
+        })
+    }
+}
+
+/// Loads every scene file of a folder, with the files beside it, in order of names.
+async fn load_folder(shop: &Shop, folder: &Path) -> Result<usize> {
+    let entries =
+        fs::read_dir(folder).with_context(|| format!("the demo folder {} cannot be read", folder.display()))?;
+    let mut paths: Vec<PathBuf> =
+        entries.collect::<Result<Vec<_>, _>>()?.into_iter().map(|entry| entry.path()).collect();
+    paths.retain(|path| path.extension().is_some_and(|ending| ending == "json"));
+    paths.sort();
+    if paths.is_empty() {
+        bail!("there is no scene in {}", folder.display());
+    }
+    let mut loaded = 0;
+    for path in paths {
+        let scene = with_files(&path, &shop.registry)?;
+        let name = path.file_name().map(|name| name.to_string_lossy().into_owned()).unwrap_or_default();
+        let done = api::load_demo(shop, &name, serde_json::to_value(&scene)?).await;
+        loaded += usize::from(done.map_err(|refusal| anyhow::anyhow!("{}: {refusal}", path.display()))?);
+    }
+    Ok(loaded)
+}
+
+/// A scene file with the files beside it put inside.
+fn with_files(path: &Path, registry: &Registry) -> Result<Scene> {
+    let mut scene = load::scene(path, registry)?;
+    let folder = path.parent().unwrap_or(Path::new("."));
+    for (name, asset) in &mut scene.assets {
+        if asset.text.is_none() {
+            let file = folder.join(name);
+            asset.text = Some(fs::read_to_string(&file).with_context(|| format!("{} cannot be read", file.display()))?);
+        }
+    }
+    Ok(scene)
+}

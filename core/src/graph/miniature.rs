@@ -1,0 +1,126 @@
+//! Small pictures of what a node gives, and of a whole scene.
+
+use super::compile::Compiled;
+use super::node::Product;
+use crate::curve::{Curve, tessellate};
+use crate::motion::{Cancel, Columns, Frames, Motion, MotionError, Sample, prepared};
+use serde::Serialize;
+use std::collections::BTreeMap;
+use std::sync::Arc;
+
+/// Lines and dots in scene space.
+#[derive(Debug, Clone, PartialEq, Serialize, Default)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+pub struct Miniature {
+    /// Each x, y, z, x, y, z …, metres.
+    pub lines: Vec<Vec<f32>>,
+    /// x, y, z, x, y, z …, metres, at frame 0.
+    pub dots: Vec<f32>,
+}
+
+/// A whole scene, small and moving.
+#[derive(Debug, Clone, PartialEq, Serialize, Default)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+pub struct LivingMiniature {
+    /// Paths and wakes, as in a miniature.
+    pub lines: Vec<Vec<f32>>,
+    /// Per step of the loop the places of the things: x, y, z, x, y, z …
+    pub steps: Vec<Vec<f32>>,
+    /// How many things there are in all; pictures show some of them.
+    pub things: usize,
+    /// How many contacts there are.
+    pub contacts: usize,
+    /// Whether every output closes.
+    pub closes: bool,
+    /// The most that a thing's end misses its beginning, metres.
+    pub gap: f64,
+}
+
+const MOST_THINGS: usize = 24;
+const WAKES: usize = 4;
+const WAKE_STEPS: usize = 96;
+
+fn path_lines(curve: &Curve) -> Vec<Vec<f32>> {
+    let tolerance = curve.length() / 400.0;
+    let flat = |strand| tessellate(strand, tolerance).iter().flat_map(|p| p.as_vec3().to_array()).collect();
+    curve.strands().iter().take(64).map(flat).collect()
+}
+
+fn wakes(motion: &dyn Motion, range: Frames) -> Vec<Vec<f32>> {
+    let mut sample = Sample::default();
+    let frames = |object: usize| -> Vec<(usize, f64)> {
+        let step = (range.to - range.from) / WAKE_STEPS as f64;
+        let mut frames: Vec<f64> = (0..=WAKE_STEPS).map(|i| range.from + i as f64 * step).collect();
+        frames.extend(motion.contacts(range).iter().filter(|c| c.object == object).take(200).map(|c| c.frame));
+        frames.sort_by(f64::total_cmp);
+        frames.into_iter().map(|frame| (object, frame)).collect()
+    };
+    (0..motion.len().min(WAKES))
+        .map(|object| {
+            motion.sample_at(&frames(object), Columns::POSITION, &mut sample);
+            sample.positions.iter().flat_map(|p| p.as_vec3().to_array()).collect()
+        })
+        .collect()
+}
+
+impl Compiled {
+    /// A miniature of what each node gives. On a path, motions show the path rather than their wake.
+    pub fn miniatures(&self, cancel: &Cancel) -> Result<BTreeMap<String, Miniature>, MotionError> {
+        let drawn = self.nodes.iter().filter_map(|(id, result)| Some((id, result.product()?)));
+        drawn
+            .map(|(id, product)| {
+                let miniature = match product {
+                    Product::Path(product) => Miniature { lines: path_lines(&product.path.at(0.0)), dots: Vec::new() },
+                    Product::Motion(motion) => self.motion_miniature(motion, cancel)?,
+                };
+                Ok((id.clone(), miniature))
+            })
+            .collect()
+    }
+
+    fn motion_miniature(&self, motion: &Arc<dyn Motion>, cancel: &Cancel) -> Result<Miniature, MotionError> {
+        let range = Frames { from: 0.0, to: self.timing.frames };
+        let ready = prepared(motion, range, cancel)?;
+        let lines = match ready.path() {
+            Some(path) => path_lines(&path.at(0.0)),
+            None => wakes(&*ready, range),
+        };
+        let at: Vec<(usize, f64)> = (0..ready.len().min(MOST_THINGS)).map(|object| (object, 0.0)).collect();
+        let mut sample = Sample::default();
+        ready.sample_at(&at, Columns::POSITION, &mut sample);
+        Ok(Miniature { lines, dots: sample.positions.iter().flat_map(|p| p.as_vec3().to_array()).collect() })
+    }
+
+    /// The scene as a small moving picture of at most `steps` steps.
+    pub fn living_miniature(&self, steps: usize, cancel: &Cancel) -> Result<LivingMiniature, MotionError> {
+        let frames = self.timing.frames;
+        let range = Frames { from: 0.0, to: frames };
+        let count = steps.min(frames as usize).max(1);
+        let mut living = LivingMiniature { steps: vec![Vec::new(); count], closes: true, ..LivingMiniature::default() };
+        for result in self.nodes.values() {
+            if let Some(Product::Path(product)) = result.product() {
+                living.lines.extend(path_lines(&product.path.at(0.0)));
+            }
+        }
+        let mut sample = Sample::default();
+        for end in &self.ends {
+            let ready = prepared(&end.motion, range, cancel)?;
+            if ready.path().is_none() {
+                living.lines.extend(wakes(&*ready, range));
+            }
+            let shown = ready.len().min(MOST_THINGS);
+            for (step, places) in living.steps.iter_mut().enumerate() {
+                let frame = frames * step as f64 / count as f64;
+                let at: Vec<(usize, f64)> = (0..shown).map(|object| (object, frame)).collect();
+                ready.sample_at(&at, Columns::POSITION, &mut sample);
+                places.extend(sample.positions.iter().flat_map(|p| p.as_vec3().to_array()));
+            }
+            let told = super::report::EndReport::of(end, frames, self.timing.fps, cancel)?;
+            living.things += told.things;
+            living.contacts += told.contacts.iter().filter(|contact| contact.speed_in >= 0.01).count();
+            living.closes &= told.seam.closes;
+            living.gap = living.gap.max(told.seam.position);
+        }
+        Ok(living)
+    }
+}

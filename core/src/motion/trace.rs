@@ -1,0 +1,72 @@
+//! Channels of one thing over time, for drawing.
+
+use super::{Columns, Motion, Sample};
+use glam::DVec3;
+
+/// One channel.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Channel {
+    /// Name on screen.
+    pub name: &'static str,
+    /// Unit on screen.
+    pub unit: &'static str,
+    /// One value per frame asked for.
+    pub values: Vec<f64>,
+    /// Rate of change of each value, in units per second.
+    pub pace: Vec<f64>,
+}
+
+/// Half the step over which rates without a closed form are measured, frames.
+const STEP: f64 = 1e-3;
+
+/// Position, speed and heading of a thing of a prepared motion at given frames. Heading is the angle
+/// of travel, degrees: in a flat scene from +x towards +y, in a deep one from +x towards −z, both
+/// counter-clockwise for the viewer.
+pub fn trace(motion: &dyn Motion, object: usize, frames: &[f64], fps: f64, flat: bool) -> Vec<Channel> {
+    let columns = Columns::POSITION | Columns::VELOCITY | Columns::TRAVEL;
+    let sampled = |offset: f64| {
+        let at: Vec<(usize, f64)> = frames.iter().map(|&frame| (object, frame + offset)).collect();
+        let mut sample = Sample::default();
+        motion.sample_at(&at, columns, &mut sample);
+        sample
+    };
+    let (here, before, after) = (sampled(0.0), sampled(-STEP), sampled(STEP));
+    let per_second = fps / (2.0 * STEP);
+    let mut channels: Vec<Channel> = ["position x", "position y", "position z"]
+        .into_iter()
+        .enumerate()
+        .take(if flat { 2 } else { 3 })
+        .map(|(axis, name)| Channel {
+            name,
+            unit: "m",
+            values: here.positions.iter().map(|p| p[axis]).collect(),
+            pace: here.velocities.iter().map(|v| v[axis] * fps).collect(),
+        })
+        .collect();
+    let speed = |sample: &Sample| sample.velocities.iter().map(|v| v.length() * fps).collect::<Vec<f64>>();
+    let (slower, faster) = (speed(&before), speed(&after));
+    channels.push(Channel {
+        name: "speed",
+        unit: "m/s",
+        values: speed(&here),
+        pace: slower.iter().zip(&faster).map(|(a, b)| (b - a) * per_second).collect(),
+    });
+    let turn = |(a, b): (&DVec3, &DVec3)| {
+        let apart = heading(*b, flat) - heading(*a, flat);
+        (apart - (apart / 360.0).round() * 360.0) * per_second
+    };
+    channels.push(Channel {
+        name: "heading",
+        unit: "°",
+        values: here.travels.iter().map(|travel| heading(*travel, flat)).collect(),
+        pace: before.travels.iter().zip(&after.travels).map(turn).collect(),
+    });
+    channels
+}
+
+/// Degrees in [0, 360).
+fn heading(travel: DVec3, flat: bool) -> f64 {
+    let across = if flat { travel.y } else { -travel.z };
+    let angle = libm::atan2(across, travel.x).to_degrees();
+    if angle < 0.0 { angle + 360.0 } else { angle }
+}

@@ -1,0 +1,148 @@
+//! Compilation: only what changed is computed, errors stay where they are, the same bits everywhere.
+
+use serde_json::json;
+use std::sync::Arc;
+use zickzack_core::graph::{Compiled, EndReport, Memo, NoAssets, Workshop, compile, report};
+use zickzack_core::motion::{Cancel, POSE_FLOATS, fill_poses};
+use zickzack_core::nodes;
+use zickzack_core::scene::{Op, Scene, apply};
+
+fn scene() -> Scene {
+    let document = json!({
+        "format": "zickzack-scene", "version": 1, "name": "Two branches", "space": "deep", "fps": "24", "frames": 96,
+        "nodes": {
+            "path": { "type": "drawn-path", "name": "Way", "params": { "closed": true, "points": [
+                { "id": "a", "at": [0, 0, 0] }, { "id": "b", "at": [4, 1, 0] }, { "id": "c", "at": [4, 0, 3] }, { "id": "d", "at": [0, 2, 4] } ] } },
+            "ride": { "type": "ride", "name": "Riders", "params": { "riders": 7, "laps": "1.3" } },
+            "face": { "type": "face-travel", "name": "Facing" },
+            "out": { "type": "output", "name": "Out" },
+            "throw": { "type": "launch", "name": "Throw" },
+            "out2": { "type": "output", "name": "Thrown" }
+        },
+        "threads": {
+            "t1": { "from": "path", "to": "ride", "port": "path" },
+            "t2": { "from": "ride", "to": "face", "port": "motion" },
+            "t3": { "from": "face", "to": "out", "port": "motion" },
+            "t4": { "from": "throw", "to": "out2", "port": "motion" }
+        }
+    });
+    Scene::from_value(document, &nodes::schemas()).unwrap()
+}
+
+fn compiled(scene: &Scene, memo: &Memo) -> Compiled {
+    let (types, schemas) = (nodes::all(), nodes::schemas());
+    let cancel = Cancel::default();
+    let clock = || 0;
+    compile(
+        scene,
+        &Workshop { types: &types, schemas: &schemas, memo, assets: &NoAssets, clock: &clock, cancel: &cancel },
+    )
+}
+
+fn edited(scene: &Scene, at: &[&str], value: serde_json::Value) -> Scene {
+    let op = Op::Put { at: at.iter().map(|part| (*part).to_owned()).collect(), value, before: None };
+    apply(scene, &[op], &nodes::schemas()).unwrap().0
+}
+
+fn evaluations(memo: &Memo, scene: &Scene) -> u64 {
+    let before = memo.evaluations();
+    compiled(scene, memo);
+    memo.evaluations() - before
+}
+
+#[test]
+fn a_change_recomputes_what_depends_on_it_and_nothing_else() {
+    let (memo, scene) = (Memo::default(), scene());
+    assert_eq!(evaluations(&memo, &scene), 6);
+    assert_eq!(evaluations(&memo, &scene), 0);
+    let riders = edited(&scene, &["nodes", "ride", "params", "riders"], json!(8));
+    assert_eq!(evaluations(&memo, &riders), 3, "ride, facing and its output");
+    assert_eq!(evaluations(&memo, &scene), 0, "going back is remembered");
+    let moved = edited(&scene, &["nodes", "ride", "at"], json!([10.0, 20.0]));
+    assert_eq!(evaluations(&memo, &moved), 0, "where a slip lies changes nothing");
+    let longer = edited(&scene, &["frames"], json!(120));
+    assert_eq!(evaluations(&memo, &longer), 5, "all but the path, which does not know time");
+}
+
+#[test]
+fn what_is_wrong_says_so_and_the_rest_works() {
+    let memo = Memo::default();
+    let scene = edited(&scene(), &["nodes", "path", "params", "points"], json!([{ "id": "a", "at": [0, 0, 0] }]));
+    let compiled = compiled(&scene, &memo);
+    let nodes = report(&compiled);
+    assert_eq!(nodes["path"].state, "error");
+    assert!(nodes["path"].messages[0].contains("only one point"), "{:?}", nodes["path"]);
+    assert!(nodes["ride"].messages[0].contains("waits for \"Way\""), "{:?}", nodes["ride"]);
+    assert_eq!(nodes["throw"].state, "worked");
+    assert_eq!(compiled.ends.len(), 1);
+    let cut = apply(&scene, &[Op::Remove { at: vec!["threads".into(), "t1".into()] }], &nodes::schemas()).unwrap().0;
+    let nodes = report(&self::compiled(&cut, &memo));
+    assert_eq!(nodes["ride"].messages[0], "Ride needs a path: pull a thread to its path port.");
+    let same = edited(
+        &scene,
+        &["nodes", "path", "params", "points"],
+        json!([{ "id": "a", "at": [1, 1, 1] }, { "id": "b", "at": [1, 1, 1] }]),
+    );
+    assert!(report(&self::compiled(&same, &memo))["path"].messages[0].contains("no length"));
+}
+
+#[test]
+fn too_many_poses_are_refused_by_the_node_that_makes_them() {
+    let huge = edited(&scene(), &["nodes", "ride", "params", "riders"], json!(1_000_000));
+    let nodes = report(&compiled(&huge, &Memo::default()));
+    assert_eq!(nodes["ride"].state, "error");
+    assert!(nodes["ride"].messages[0].contains("million poses"), "{:?}", nodes["ride"]);
+    assert_eq!(nodes["out2"].state, "worked");
+}
+
+#[test]
+fn the_offer_of_an_end_closes_it() {
+    let scene = scene();
+    let memo = Memo::default();
+    let compiled_now = compiled(&scene, &memo);
+    let end = compiled_now.ends.iter().find(|end| end.node == "out").unwrap();
+    let told = EndReport::of(end, 96.0, 24.0, &Cancel::default()).unwrap();
+    assert!(!told.seam.closes && told.seam.position > 0.01);
+    let offer = &told.offers[0];
+    assert_eq!((offer.node.as_str(), offer.value.as_str().unwrap()), ("ride", "9/7"));
+    let closed = edited(&scene, &["nodes", &offer.node, "params", &offer.param], offer.value.clone());
+    let compiled_then = compiled(&closed, &memo);
+    let end = compiled_then.ends.iter().find(|end| end.node == "out").unwrap();
+    let told = EndReport::of(end, 96.0, 24.0, &Cancel::default()).unwrap();
+    assert!(told.seam.closes && told.offers.is_empty(), "{:?}", told.seam);
+}
+
+#[test]
+fn a_cancelled_compilation_remembers_nothing_half_done() {
+    let (types, schemas, memo, scene) = (nodes::all(), nodes::schemas(), Memo::default(), scene());
+    let cancel = Cancel::default();
+    cancel.cancel();
+    let stopped = compile(
+        &scene,
+        &Workshop { types: &types, schemas: &schemas, memo: &memo, assets: &NoAssets, clock: &|| 0, cancel: &cancel },
+    );
+    assert!(stopped.ends.is_empty());
+    assert_eq!(compiled(&scene, &memo).ends.len(), 2);
+}
+
+#[test]
+fn poses_have_the_same_bits_at_one_two_and_eight_workers() {
+    let scene = edited(&scene(), &["nodes", "ride", "params", "riders"], json!(501));
+    let bits = |workers: usize| {
+        let pool = rayon::ThreadPoolBuilder::new().num_threads(workers).build().unwrap();
+        pool.install(|| {
+            let compiled = compiled(&scene, &Memo::default());
+            let motion = Arc::clone(&compiled.ends[0].motion);
+            let frames: Vec<f64> = (0..40).map(|i| f64::from(i) * 2.4).collect();
+            let mut out = vec![0.0f32; frames.len() * motion.len() * POSE_FLOATS];
+            fill_poses(&*motion, &frames, &mut out, &Cancel::default()).unwrap();
+            out.iter().map(|x| x.to_bits()).collect::<Vec<u32>>()
+        })
+    };
+    let one = bits(1);
+    assert_eq!(one, bits(2));
+    assert_eq!(one, bits(8));
+    // The same digest on every machine: recorded once, and equal wherever this runs.
+    let bytes: Vec<u8> = one.iter().flat_map(|x| x.to_le_bytes()).collect();
+    println!("digest {}", blake3::hash(&bytes).to_hex());
+}

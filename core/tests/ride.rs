@@ -1,0 +1,157 @@
+//! Riding, closing and the seam.
+
+mod common;
+
+use common::{circle, place, points, smooth, still, strand};
+use glam::DVec3;
+use proptest::prelude::*;
+use std::f64::consts::TAU;
+use std::sync::Arc;
+use zickzack_core::fraction::Fraction;
+use zickzack_core::motion::{BreakKind, Cancel, Columns, FaceTravel, FaceUp, Frames, Motion, Ride, RideEnd, Sample};
+use zickzack_core::pose::Axis;
+use zickzack_core::seam::{lap_offers, measure};
+
+fn fraction(a: i64, b: i64) -> Fraction {
+    Fraction::new(a, b).unwrap()
+}
+
+fn sampled(motion: &dyn Motion, frame: f64) -> Sample {
+    let mut sample = Sample::default();
+    let columns = Columns::POSE | Columns::VELOCITY | Columns::TRAVEL | Columns::PLACE | Columns::SPIN;
+    motion.sample(frame, columns, &mut sample);
+    sample
+}
+
+fn facing(motion: Arc<dyn Motion>, up: FaceUp) -> Arc<dyn Motion> {
+    Arc::new(FaceTravel::new(motion, Axis::PlusX, Axis::PlusY, up))
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(64))]
+
+    #[test]
+    fn riders_are_where_the_definition_puts_them(
+        list in prop::collection::vec(place(), 3..8), riders in 1usize..20, a in -40i64..40, b in 1i64..9, start in -2.0..2.0f64, frame in -200.0..400.0f64,
+    ) {
+        let strand = smooth(&list, true);
+        let ride = Ride::new(still(strand.clone()), riders, fraction(a, b), 120.0).starting_at(start);
+        let sample = sampled(&ride, frame);
+        for i in 0..riders {
+            let phase = start + i as f64 / riders as f64 + a as f64 / b as f64 * frame / 120.0;
+            let expected = strand.at((phase - phase.floor()) * strand.length()).point;
+            prop_assert!(sample.positions[i].distance(expected) <= 1e-6 * strand.length());
+        }
+    }
+
+    #[test]
+    fn velocity_is_the_derivative_of_position(list in points(3..8), closed: bool, a in -9i64..9, b in 1i64..5, frame in 0.0..120.0f64) {
+        let strand = strand(&list, closed);
+        let ride = Ride::new(still(strand.clone()), 5, fraction(a, b), 120.0);
+        let h = 1e-4;
+        let near: Vec<f64> = (0..5).flat_map(|i| ride.breaks(i, Frames { from: frame - 0.01, to: frame + 0.01 })).map(|b| b.frame).collect();
+        prop_assume!(near.is_empty());
+        // Close to a corner with tiny handles the curvature is beyond what a difference can tell.
+        let (before, here, after) = (sampled(&ride, frame - h), sampled(&ride, frame), sampled(&ride, frame + h));
+        for i in 0..5 {
+            let slope = (after.positions[i] - before.positions[i]) / (2.0 * h);
+            prop_assert!(slope.distance(here.velocities[i]) <= 1e-3 * (1.0 + here.velocities[i].length()) * strand.length());
+        }
+    }
+
+    #[test]
+    fn a_closing_ride_has_no_gap_and_an_offer_makes_one(
+        list in prop::collection::vec(place(), 3..7), riders in 1usize..9, a in -30i64..30, b in 1i64..30,
+    ) {
+        let strand = smooth(&list, true);
+        let make = |laps| -> Arc<dyn Motion> { Arc::new(Ride::new(still(strand.clone()), riders, laps, 96.0).starting_at(0.13)) };
+        let laps = fraction(a, b);
+        let phases: Vec<f64> = (0..riders).map(|i| i as f64 / riders as f64).collect();
+        let offers = lap_offers(laps, &[phases]);
+        let closing = if offers.is_empty() { vec![laps] } else { offers.iter().map(|offer| offer.laps).collect() };
+        for laps in closing {
+            for motion in [make(laps), facing(make(laps), FaceUp::Steady)] {
+                let seam = measure(&motion, 96.0, 24.0, &Cancel::default()).unwrap();
+                prop_assert!(seam.position.amount <= 1e-9 * strand.length().max(1.0), "{laps}: {:?}", seam);
+                prop_assert!(seam.velocity.amount <= 1e-6 && seam.orientation.amount <= 1e-6 && seam.spin.amount <= 1e-3, "{laps}: {:?}", seam);
+                prop_assert!(seam.uncertain.is_empty());
+            }
+        }
+    }
+
+    #[test]
+    fn a_stopped_ride_stays_at_the_end_facing_the_way_it_went(list in prop::collection::vec(place(), 2..7), backwards: bool, late in 0.0..100.0f64) {
+        let strand = smooth(&list, false);
+        let laps = fraction(if backwards { -3 } else { 3 }, 2);
+        let ride = Ride::new(still(strand.clone()), 1, laps, 100.0).starting_at(if backwards { 1.0 } else { 0.0 }).at_end(RideEnd::Hold);
+        let motion = facing(Arc::new(ride), FaceUp::Towards(DVec3::Y));
+        let (at_end, later) = (sampled(&*motion, 67.0), sampled(&*motion, 67.0 + late));
+        let goal = strand.at(if backwards { 0.0 } else { strand.length() });
+        prop_assert!(at_end.positions[0].distance(goal.point) < 1e-9 * strand.length());
+        prop_assert_eq!(at_end.positions[0], later.positions[0]);
+        prop_assert_eq!(at_end.orientations[0], later.orientations[0]);
+        prop_assert_eq!(later.velocities[0], DVec3::ZERO);
+        let nose = at_end.orientations[0] * DVec3::X;
+        let ahead = if backwards { -goal.tangent } else { goal.tangent };
+        prop_assert!(nose.distance(ahead) < 1e-9);
+    }
+
+    #[test]
+    fn the_nose_leads_along_any_path(list in prop::collection::vec(place(), 3..8), frame in 0.0..120.0f64, backwards: bool, steady: bool) {
+        let laps = fraction(if backwards { -1 } else { 1 }, 1);
+        let ride = Arc::new(Ride::new(still(smooth(&list, true)), 7, laps, 120.0));
+        let up = if steady { FaceUp::Steady } else { FaceUp::Towards(DVec3::Y) };
+        let sample = sampled(&*facing(ride, up), frame);
+        for i in 0..7 {
+            prop_assert!((sample.orientations[i] * DVec3::X).distance(sample.velocities[i].normalize()) < 1e-9);
+        }
+    }
+}
+
+#[test]
+fn seven_lanterns_at_1_3_laps_miss_by_the_tenth_of_a_seventh() {
+    // Shift 1.3 laps = 9.1 places: nearest look-alikes are 0.1 places of L/7 apart.
+    let radius = 2.0;
+    let ride: Arc<dyn Motion> = Arc::new(Ride::new(still(circle(radius)), 7, fraction(13, 10), 120.0));
+    let seam = measure(&ride, 120.0, 24.0, &Cancel::default()).unwrap();
+    let angle = 0.1 / 7.0 * TAU;
+    let chord = 2.0 * radius * libm::sin(angle / 2.0);
+    assert!((seam.position.amount - chord).abs() < 1e-9, "{} {chord}", seam.position.amount);
+    assert_eq!(seam.trading, 7);
+    let closed: Arc<dyn Motion> = Arc::new(Ride::new(still(circle(radius)), 7, fraction(9, 7), 120.0));
+    assert!(measure(&closed, 120.0, 24.0, &Cancel::default()).unwrap().closes(1e-9));
+}
+
+#[test]
+fn riders_exactly_between_two_places_have_no_certain_partner() {
+    let ride: Arc<dyn Motion> = Arc::new(Ride::new(still(circle(1.0)), 4, fraction(1, 8), 60.0));
+    let seam = measure(&ride, 60.0, 24.0, &Cancel::default()).unwrap();
+    assert!(!seam.closes(0.1));
+}
+
+#[test]
+fn every_rider_is_on_its_strand_and_strands_take_turns() {
+    let (a, b) = (circle(1.0), circle(3.0));
+    let path = zickzack_core::curve::Path::still(zickzack_core::curve::Curve::new(vec![a, b]).unwrap());
+    let ride = Ride::new(path, 5, fraction(1, 1), 10.0);
+    let sample = sampled(&ride, 3.3);
+    for (i, position) in sample.positions.iter().enumerate() {
+        let radius = if i % 2 == 0 { 1.0 } else { 3.0 };
+        assert!((position.length() - radius).abs() < 1e-12);
+    }
+}
+
+#[test]
+fn an_open_path_that_goes_round_jumps_where_it_says() {
+    let strand = smooth(&[DVec3::ZERO, DVec3::X, DVec3::new(2.0, 1.0, 0.0)], false);
+    let ride = Ride::new(still(strand), 3, fraction(-2, 1), 90.0);
+    for object in 0..3 {
+        let breaks = ride.breaks(object, Frames { from: 0.5, to: 90.5 });
+        let jumps: Vec<f64> = breaks.iter().filter(|b| b.kind == BreakKind::Jump).map(|b| b.frame).collect();
+        assert_eq!(jumps.len(), 2, "{object}: {jumps:?}");
+        for frame in jumps {
+            let (before, after) = (sampled(&ride, frame - 1e-5), sampled(&ride, frame + 1e-5));
+            assert!(before.positions[object].distance(after.positions[object]) > 1.0);
+        }
+    }
+}

@@ -1,0 +1,78 @@
+//! Poses as a table: one row per frame, output and thing, numbers as exact f64.
+
+use std::io::Write;
+use zickzack_core::motion::{Cancel, Columns, Frames, Motion, MotionError, Sample, prepared};
+
+/// The columns, in order.
+pub const HEADER: [&str; 14] =
+    ["frame", "output", "object", "alive", "px", "py", "pz", "qx", "qy", "qz", "qw", "sx", "sy", "sz"];
+
+/// Why a table could not be written.
+#[derive(Debug, thiserror::Error)]
+pub enum CsvError {
+    #[error("{0}")]
+    Motion(#[from] MotionError),
+    #[error("the file cannot be written: {0}")]
+    Io(#[source] std::io::Error),
+    #[error("the step must be a number above 0, and the range at most {MOST_FRAMES} steps long")]
+    Range,
+}
+
+impl From<csv::Error> for CsvError {
+    fn from(error: csv::Error) -> Self {
+        match error.into_kind() {
+            csv::ErrorKind::Io(error) => Self::Io(error),
+            other => Self::Io(std::io::Error::other(format!("{other:?}"))),
+        }
+    }
+}
+
+const MOST_FRAMES: f64 = 1e7;
+
+/// What goes into a table.
+pub struct Table<'a> {
+    /// Names and motions.
+    pub outputs: &'a [(String, std::sync::Arc<dyn Motion>)],
+    /// Frames, counted from 0; both ends included.
+    pub range: Frames,
+    /// Frames from row to row, above 0; fractions are fine.
+    pub step: f64,
+    /// Number shown for frame 0.
+    pub first_frame: i64,
+}
+
+/// Writes the table; the column `frame` holds shown numbers.
+pub fn write(table: &Table<'_>, out: impl Write, cancel: &Cancel) -> Result<(), CsvError> {
+    let steps = ((table.range.to - table.range.from) / table.step + 1e-9).floor();
+    if !(table.step > 0.0 && (0.0..=MOST_FRAMES).contains(&steps)) {
+        return Err(CsvError::Range);
+    }
+    let mut ready = Vec::new();
+    for (name, motion) in table.outputs {
+        ready.push((name, prepared(motion, table.range.widened(1.0), cancel)?));
+    }
+    let mut writer = csv::Writer::from_writer(out);
+    writer.write_record(HEADER)?;
+    let mut sample = Sample::default();
+    for i in 0..=steps as u64 {
+        if cancel.cancelled() {
+            return Err(MotionError::Cancelled.into());
+        }
+        let frame = table.range.from + i as f64 * table.step;
+        let shown = (frame + table.first_frame as f64).to_string();
+        for (name, motion) in &ready {
+            motion.sample(frame, Columns::POSE, &mut sample);
+            for object in 0..motion.len() {
+                let pose = sample.pose(object);
+                let (p, q, s) = (pose.position, pose.orientation, pose.scale);
+                let numbers = [p.x, p.y, p.z, q.x, q.y, q.z, q.w, s.x, s.y, s.z];
+                let alive = if sample.alive[object] { "1" } else { "0" };
+                let mut record = vec![shown.clone(), (*name).clone(), object.to_string(), alive.to_owned()];
+                record.extend(numbers.iter().map(f64::to_string));
+                writer.write_record(&record)?;
+            }
+        }
+    }
+    writer.flush().map_err(CsvError::Io)?;
+    Ok(())
+}

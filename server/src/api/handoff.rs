@@ -1,0 +1,279 @@
+use super::Refusal;
+use super::scenes::attachment;
+use crate::Shop;
+use crate::live::{compile_now, open_scene};
+use actix_web::http::header;
+use actix_web::{HttpResponse, get, web};
+use serde::{Deserialize, Serialize};
+use std::sync::Arc;
+use utoipa::{IntoParams, ToSchema};
+use uuid::Uuid;
+use zickzack_core::graph::{Compiled, Memo};
+use zickzack_core::keys::{Keys, bake_dense, bake_reduced};
+use zickzack_core::motion::{Cancel, Columns, Frames, Motion, Sample, prepared};
+use zickzack_core::scene::Scene;
+use zickzack_formats::{csv, glb};
+
+/// What is handed off, and how. Frames are shown numbers.
+#[derive(Deserialize, IntoParams)]
+#[serde(deny_unknown_fields)]
+pub struct Wanted {
+    /// Id of the output's node; all outputs when left out.
+    node: Option<String>,
+    /// First frame.
+    from: f64,
+    /// Last frame.
+    to: f64,
+    /// Frames from row to row or key to key.
+    step: f64,
+    /// Metres; left out for a key at every step.
+    tolerance: Option<f64>,
+    /// `csv` or `glb`; only for files.
+    form: Option<String>,
+    /// Which thing is looked at.
+    object: Option<usize>,
+}
+
+/// One channel before and after reduction.
+#[derive(Serialize, ToSchema)]
+pub struct ChannelCount {
+    name: String,
+    /// Over all things.
+    before: usize,
+    /// Over all things; 0 for a channel that does not move.
+    after: usize,
+    /// Largest error over all things, in `unit`.
+    error: f64,
+    unit: String,
+    /// Shown frame of the largest error.
+    frame: f64,
+}
+
+/// A key of the drawn channel.
+#[derive(Serialize, ToSchema)]
+pub struct ShownKey {
+    frame: f64,
+    value: f64,
+    /// True where the slope breaks.
+    contact: bool,
+}
+
+/// One channel of one thing, drawn.
+#[derive(Serialize, ToSchema)]
+pub struct Plot {
+    name: String,
+    /// Shown frames, every quarter.
+    frames: Vec<f64>,
+    /// The motion, metres.
+    truth: Vec<f64>,
+    /// What the keys give, metres.
+    keyed: Vec<f64>,
+    keys: Vec<ShownKey>,
+}
+
+/// What a hand-off would give.
+#[derive(Serialize, ToSchema)]
+pub struct Look {
+    things: usize,
+    channels: Vec<ChannelCount>,
+    /// x, y, z of the thing looked at.
+    plots: Vec<Plot>,
+}
+
+/// Most poses of one hand-off.
+const MOST_POSES: f64 = 5e6;
+/// Most frames drawn.
+const MOST_PLOTTED: f64 = 20_000.0;
+
+fn range(wanted: &Wanted, scene: &Scene) -> Result<Frames, Refusal> {
+    let numbers = [wanted.from, wanted.to, wanted.step, wanted.tolerance.unwrap_or(1.0)];
+    if numbers.iter().any(|x| !x.is_finite()) {
+        return Err(Refusal::bad("Frames, step and tolerance must be finite numbers."));
+    }
+    let from = wanted.from - scene.first_frame as f64;
+    let to = wanted.to - scene.first_frame as f64;
+    if to <= from || to - from > 1e6 || from.abs() > 1e6 {
+        return Err(Refusal::bad("The last frame must come after the first, and at most 1000000 frames after it."));
+    }
+    if !(1e-3..=1e6).contains(&wanted.step) {
+        return Err(Refusal::bad("The step must be from 0.001 to 1000000 frames."));
+    }
+    if wanted.tolerance.is_some_and(|tolerance| !(1e-9..=1e3).contains(&tolerance)) {
+        return Err(Refusal::bad("The tolerance must be from 0.000001 mm to 1000 m."));
+    }
+    Ok(Frames { from, to })
+}
+
+type Named = Vec<(String, Arc<dyn Motion>)>;
+
+fn outputs(compiled: &Compiled, wanted: &Wanted, range: Frames) -> Result<Named, Refusal> {
+    let chosen =
+        |end: &&zickzack_core::graph::End| end.output && wanted.node.as_ref().is_none_or(|node| *node == end.node);
+    let found: Named = compiled.ends.iter().filter(chosen).map(|end| (end.name.clone(), end.motion.clone())).collect();
+    if found.is_empty() {
+        return Err(Refusal::bad(
+            "There is no working Output to hand off: add an Output node and thread a motion to it.",
+        ));
+    }
+    let poses: f64 =
+        found.iter().map(|(_, motion)| motion.len() as f64).sum::<f64>() * (range.to - range.from) / wanted.step;
+    if poses > MOST_POSES {
+        return Err(Refusal::bad(format!(
+            "{:.0} million poses are more than one hand-off can take here: choose fewer frames or a larger step, or use the command line.",
+            poses / 1e6
+        )));
+    }
+    Ok(found)
+}
+
+fn keys(motion: &Arc<dyn Motion>, range: Frames, wanted: &Wanted, cancel: &Cancel) -> Result<Keys, Refusal> {
+    match wanted.tolerance {
+        Some(tolerance) => bake_reduced(motion, range, tolerance, cancel),
+        None => bake_dense(motion, range, wanted.step, cancel),
+    }
+    .map_err(|error| Refusal::bad(error.to_string()))
+}
+
+async fn on_worker<T: Send + 'static>(
+    work: impl FnOnce() -> Result<T, Refusal> + Send + 'static,
+) -> Result<T, Refusal> {
+    web::block(work).await.map_err(|_| Refusal::bad("The hand-off failed; nothing was written. Try fewer frames."))?
+}
+
+/// Key counts and errors of a hand-off, and one thing's channels to draw.
+#[utoipa::path(params(("id" = Uuid, Path), Wanted), responses((status = 200, body = Look), (status = 422, body = Refusal)))]
+#[get("/api/scenes/{id}/handoff")]
+pub async fn look(
+    shop: web::Data<Shop>,
+    id: web::Path<Uuid>,
+    wanted: web::Query<Wanted>,
+) -> Result<web::Json<Look>, Refusal> {
+    let state = open_scene(&shop, *id).await?;
+    let registry = shop.registry.clone();
+    let look = on_worker(move || {
+        let cancel = Cancel::default();
+        let range = range(&wanted, &state.scene)?;
+        let compiled = compile_now(&registry, &Memo::default(), &state.scene, &state.files, &cancel);
+        let outputs = outputs(&compiled, &wanted, range)?;
+        let (_, motion) = &outputs[0];
+        let keys = keys(motion, range, &wanted, &cancel)?;
+        let first = state.scene.first_frame as f64;
+        let object = wanted.object.unwrap_or(0).min(motion.len().saturating_sub(1));
+        let plots = plots(motion, &keys, object, first, &cancel)?;
+        Ok(Look { things: motion.len(), channels: counts(&keys, wanted.step, first), plots })
+    });
+    look.await.map(web::Json)
+}
+
+fn counts(keys: &Keys, step: f64, first_frame: f64) -> Vec<ChannelCount> {
+    let frames = ((keys.range.to - keys.range.from) / step).floor() as usize + 1;
+    let names = ["position x", "position y", "position z", "orientation"];
+    names
+        .iter()
+        .enumerate()
+        .map(|(i, name)| {
+            let count = |object: &zickzack_core::keys::ObjectKeys| {
+                let length = object.position.get(i).map_or(object.orientation.keys.len(), |c| c.keys.len());
+                if length == 1 { 0 } else { length }
+            };
+            let worst = keys
+                .objects
+                .iter()
+                .map(|object| object.errors[i])
+                .fold((0.0, 0.0), |a, b| if b.0 > a.0 { b } else { a });
+            let turn = i == 3;
+            ChannelCount {
+                name: (*name).to_owned(),
+                before: frames * keys.objects.len(),
+                after: keys.objects.iter().map(count).sum(),
+                error: if turn { worst.0.to_degrees() } else { worst.0 },
+                unit: if turn { "°" } else { "m" }.to_owned(),
+                frame: worst.1 + first_frame,
+            }
+        })
+        .collect()
+}
+
+fn plots(
+    motion: &Arc<dyn Motion>,
+    keys: &Keys,
+    object: usize,
+    first: f64,
+    cancel: &Cancel,
+) -> Result<Vec<Plot>, Refusal> {
+    let range = keys.range;
+    let steps = ((range.to - range.from) * 4.0).min(MOST_PLOTTED).floor();
+    let frames: Vec<f64> =
+        (0..=steps as usize).map(|i| range.from + (range.to - range.from) * i as f64 / steps).collect();
+    let ready = prepared(motion, range.widened(1.0), cancel).map_err(|error| Refusal::bad(error.to_string()))?;
+    let mut sample = Sample::default();
+    let at: Vec<(usize, f64)> = frames.iter().map(|&frame| (object, frame)).collect();
+    ready.sample_at(&at, Columns::POSITION, &mut sample);
+    let Some(object_keys) = keys.objects.get(object) else { return Ok(Vec::new()) };
+    Ok(["position x", "position y", "position z"]
+        .iter()
+        .enumerate()
+        .map(|(axis, name)| {
+            let channel = &object_keys.position[axis];
+            let breaks = |i: usize| {
+                let key = &channel.keys[i];
+                (key.slope_in[0] - key.slope_out[0]).abs() > 1e-3
+            };
+            Plot {
+                name: (*name).to_owned(),
+                truth: sample.positions.iter().map(|p| p[axis]).collect(),
+                keyed: frames.iter().map(|&frame| channel.at(frame).0[0]).collect(),
+                keys: channel
+                    .keys
+                    .iter()
+                    .enumerate()
+                    .map(|(i, key)| ShownKey { frame: key.frame + first, value: key.value[0], contact: breaks(i) })
+                    .collect(),
+                frames: frames.iter().map(|frame| frame + first).collect(),
+            }
+        })
+        .collect())
+}
+
+/// The file itself.
+#[utoipa::path(params(("id" = Uuid, Path), Wanted), responses((status = 200, body = Vec<u8>), (status = 422, body = Refusal)))]
+#[get("/api/scenes/{id}/handoff/file")]
+pub async fn write(
+    shop: web::Data<Shop>,
+    id: web::Path<Uuid>,
+    wanted: web::Query<Wanted>,
+) -> Result<HttpResponse, Refusal> {
+    let state = open_scene(&shop, *id).await?;
+    let registry = shop.registry.clone();
+    let form = wanted.form.clone().unwrap_or_else(|| "csv".to_owned());
+    let name = state.scene.name.clone();
+    let media = match form.as_str() {
+        "csv" => "text/csv; charset=utf-8",
+        "glb" => "model/gltf-binary",
+        _ => return Err(Refusal::bad("The form must be csv or glb.")),
+    };
+    let is_table = form == "csv";
+    let bytes = on_worker(move || {
+        let cancel = Cancel::default();
+        let range = range(&wanted, &state.scene)?;
+        let compiled = compile_now(&registry, &Memo::default(), &state.scene, &state.files, &cancel);
+        let outputs = outputs(&compiled, &wanted, range)?;
+        if is_table {
+            let table =
+                csv::Table { outputs: &outputs, range, step: wanted.step, first_frame: state.scene.first_frame };
+            let mut bytes = Vec::new();
+            csv::write(&table, &mut bytes, &cancel).map_err(|error| Refusal::bad(error.to_string()))?;
+            return Ok(bytes);
+        }
+        let baked = outputs
+            .iter()
+            .map(|(name, motion)| Ok((name, keys(motion, range, &wanted, &cancel)?)))
+            .collect::<Result<Vec<_>, Refusal>>()?;
+        let parts: Vec<glb::Part<'_>> = baked.iter().map(|(name, keys)| glb::Part { name, keys }).collect();
+        glb::write(&parts, &state.scene.name, state.scene.fps.value()).map_err(|error| Refusal::bad(error.to_string()))
+    });
+    Ok(HttpResponse::Ok()
+        .content_type(media)
+        .insert_header((header::CONTENT_DISPOSITION, attachment(&name, &form)))
+        .body(bytes.await?))
+}

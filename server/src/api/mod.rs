@@ -1,0 +1,76 @@
+//! HTTP: scenes, assets, hand-off, and the description of all of it.
+
+mod assets;
+mod handoff;
+mod nodes;
+mod refusal;
+mod scenes;
+
+pub use refusal::Refusal;
+pub use scenes::{load_demo, store_scene};
+
+use crate::live::{FromPage, NodeStatus, ToPage, TraceHeader};
+use actix_web::{HttpRequest, HttpResponse, ResponseError, web};
+use utoipa::OpenApi;
+
+/// The addresses of the interface's server side.
+pub fn routes(config: &mut web::ServiceConfig) {
+    config
+        .route("/api/openapi.json", web::get().to(description))
+        .service(scenes::list)
+        .service(scenes::create)
+        .service(scenes::bring_in)
+        .service(scenes::duplicate)
+        .service(scenes::remove)
+        .service(scenes::restore)
+        .service(scenes::export)
+        .service(scenes::miniature)
+        .service(assets::keep)
+        .service(nodes::list)
+        .service(handoff::look)
+        .service(handoff::write);
+}
+
+/// What is said of a JSON body that cannot be read.
+pub fn json_limits() -> web::JsonConfig {
+    web::JsonConfig::default().limit(crate::LARGEST_BODY).error_handler(|error, _: &HttpRequest| {
+        let message = match &error {
+            actix_web::error::JsonPayloadError::Overflow { .. }
+            | actix_web::error::JsonPayloadError::OverflowKnownLength { .. } => {
+                format!("That is larger than {} MB: make it smaller.", crate::LARGEST_BODY >> 20)
+            }
+            other => format!("That could not be read: {other}."),
+        };
+        Refusal::with_status(error.status_code(), message).into()
+    })
+}
+
+#[derive(OpenApi)]
+#[openapi(
+    info(title = "Zickzack", description = "Scenes, assets, hand-off and the messages of the live connection."),
+    paths(
+        scenes::list,
+        scenes::create,
+        scenes::bring_in,
+        scenes::duplicate,
+        scenes::remove,
+        scenes::restore,
+        scenes::export,
+        scenes::miniature,
+        assets::keep,
+        nodes::list,
+        handoff::look,
+        handoff::write,
+    ),
+    components(schemas(FromPage, ToPage, NodeStatus, TraceHeader))
+)]
+struct Description;
+
+/// The OpenAPI document.
+pub fn openapi() -> String {
+    Description::openapi().to_pretty_json().unwrap_or_else(|error| format!("{{\"error\": \"{error}\"}}"))
+}
+
+async fn description() -> HttpResponse {
+    HttpResponse::Ok().content_type("application/json").body(openapi())
+}

@@ -1,0 +1,194 @@
+use super::Refusal;
+use crate::Shop;
+use crate::live::{compile_now, open_scene};
+use crate::store::{assets, scenes};
+use actix_web::http::header;
+use actix_web::{HttpResponse, delete, get, post, web};
+use serde::{Deserialize, Serialize};
+use serde_json::Value;
+use utoipa::ToSchema;
+use uuid::Uuid;
+use zickzack_core::graph::{LivingMiniature, Memo};
+use zickzack_core::motion::Cancel;
+use zickzack_core::scene::{Scene, Space};
+
+/// A scene in the Pattern book.
+#[derive(Serialize, ToSchema)]
+pub struct Listed {
+    id: Uuid,
+    name: String,
+    revision: i64,
+    frames: u32,
+    fps: String,
+    space: Space,
+    /// ISO 8601.
+    changed_at: String,
+    /// Set when the scene cannot be opened, and why.
+    trouble: Option<String>,
+}
+
+#[derive(Serialize, ToSchema)]
+pub struct Made {
+    id: Uuid,
+}
+
+#[derive(Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
+pub struct NewScene {
+    name: String,
+    space: Space,
+}
+
+/// All scenes, the one changed last first.
+#[utoipa::path(responses((status = 200, body = Vec<Listed>)))]
+#[get("/api/scenes")]
+pub async fn list(shop: web::Data<Shop>) -> Result<web::Json<Vec<Listed>>, Refusal> {
+    let rows = scenes::list(&shop.pool).await?;
+    let listed = rows.into_iter().map(|row| {
+        let scene = Scene::from_value(row.document.0, &shop.registry.schemas);
+        let (frames, fps, space) = scene
+            .as_ref()
+            .map_or((0, String::new(), Space::Deep), |scene| (scene.frames, scene.fps.to_string(), scene.space));
+        Listed {
+            id: row.id,
+            name: row.name,
+            revision: row.revision,
+            frames,
+            fps,
+            space,
+            changed_at: row.changed_at.to_rfc3339(),
+            trouble: scene.err().map(|error| error.to_string()),
+        }
+    });
+    Ok(web::Json(listed.collect()))
+}
+
+/// An empty scene.
+#[utoipa::path(request_body = NewScene, responses((status = 200, body = Made), (status = 422, body = Refusal)))]
+#[post("/api/scenes")]
+pub async fn create(shop: web::Data<Shop>, body: web::Json<NewScene>) -> Result<web::Json<Made>, Refusal> {
+    let value = serde_json::to_value(Scene::empty(&body.name, body.space)).map_err(|e| Refusal::bad(e.to_string()))?;
+    store_scene(&shop, value, None).await.and_then(made)
+}
+
+fn made(id: Option<Uuid>) -> Result<web::Json<Made>, Refusal> {
+    id.map(|id| web::Json(Made { id })).ok_or_else(|| Refusal::conflict("That scene is there already."))
+}
+
+/// A scene from a file, its files inside it.
+#[utoipa::path(request_body = Object, responses((status = 200, body = Made), (status = 422, body = Refusal)))]
+#[post("/api/scenes/bring-in")]
+pub async fn bring_in(shop: web::Data<Shop>, body: web::Bytes) -> Result<web::Json<Made>, Refusal> {
+    let text = std::str::from_utf8(&body).map_err(|_| Refusal::bad("This is not a scene file: it is not text."))?;
+    let value: Value =
+        serde_json::from_str(text).map_err(|e| Refusal::bad(format!("This is not a scene file: {e}.")))?;
+    store_scene(&shop, value, None).await.and_then(made)
+}
+
+/// Checks a scene, keeps the files inside it, and then it. `None` when that demo was loaded before.
+pub async fn store_scene(shop: &Shop, value: Value, demo: Option<&str>) -> Result<Option<Uuid>, Refusal> {
+    let mut scene =
+        Scene::from_value(value, &shop.registry.schemas).map_err(|error| Refusal::bad(error.to_string()))?;
+    let mut transaction = shop.pool.begin().await?;
+    for (name, asset) in &mut scene.assets {
+        let Some(text) = asset.text.take() else {
+            let known = assets::text(&shop.pool, &asset.hash).await?;
+            if known.is_none() {
+                return Err(Refusal::bad(format!("The file \"{name}\" is not in the scene file: export it again.")));
+            }
+            continue;
+        };
+        if assets::hash(&text) != asset.hash {
+            return Err(Refusal::bad(format!("The file \"{name}\" is not the one that the scene was saved with.")));
+        }
+        assets::keep(&mut *transaction, &asset.media, &text).await?;
+    }
+    let document = serde_json::to_value(&scene).map_err(|error| Refusal::bad(error.to_string()))?;
+    let id = scenes::insert(&mut *transaction, &scene.name, &document, demo).await?;
+    transaction.commit().await?;
+    Ok(id)
+}
+
+/// Loads a demo scene, whose files are inside it, unless it was loaded before.
+pub async fn load_demo(shop: &Shop, file: &str, value: Value) -> Result<bool, Refusal> {
+    Ok(store_scene(shop, value, Some(file)).await?.is_some())
+}
+
+/// A copy under another name.
+#[utoipa::path(params(("id" = Uuid, Path)), responses((status = 200, body = Made), (status = 404, body = Refusal)))]
+#[post("/api/scenes/{id}/duplicate")]
+pub async fn duplicate(shop: web::Data<Shop>, id: web::Path<Uuid>) -> Result<web::Json<Made>, Refusal> {
+    let row = scenes::find(&shop.pool, *id).await?.ok_or_else(Refusal::no_scene)?;
+    let mut document = row.document.0;
+    document["name"] = Value::from(format!("{} copy", row.name.chars().take(190).collect::<String>()));
+    store_scene(&shop, document, None).await.and_then(made)
+}
+
+/// Deletes a scene; it can be brought back.
+#[utoipa::path(params(("id" = Uuid, Path)), responses((status = 204), (status = 404, body = Refusal)))]
+#[delete("/api/scenes/{id}")]
+pub async fn remove(shop: web::Data<Shop>, id: web::Path<Uuid>) -> Result<HttpResponse, Refusal> {
+    if !scenes::set_deleted(&shop.pool, *id, true).await? {
+        return Err(Refusal::no_scene());
+    }
+    shop.hub.deleted(*id).await;
+    Ok(HttpResponse::NoContent().finish())
+}
+
+/// Brings a deleted scene back.
+#[utoipa::path(params(("id" = Uuid, Path)), responses((status = 204), (status = 404, body = Refusal)))]
+#[post("/api/scenes/{id}/restore")]
+pub async fn restore(shop: web::Data<Shop>, id: web::Path<Uuid>) -> Result<HttpResponse, Refusal> {
+    if !scenes::set_deleted(&shop.pool, *id, false).await? {
+        return Err(Refusal::no_scene());
+    }
+    Ok(HttpResponse::NoContent().finish())
+}
+
+/// A scene as one file, its files inside it.
+#[utoipa::path(params(("id" = Uuid, Path)), responses((status = 200, body = Scene), (status = 404, body = Refusal)))]
+#[get("/api/scenes/{id}/file")]
+pub async fn export(shop: web::Data<Shop>, id: web::Path<Uuid>) -> Result<HttpResponse, Refusal> {
+    let row = scenes::find(&shop.pool, *id).await?.ok_or_else(Refusal::no_scene)?;
+    let mut scene =
+        Scene::from_value(row.document.0, &shop.registry.schemas).map_err(|error| Refusal::bad(error.to_string()))?;
+    for asset in scene.assets.values_mut() {
+        asset.text = assets::text(&shop.pool, &asset.hash).await?;
+    }
+    let text = serde_json::to_string_pretty(&scene).map_err(|error| Refusal::bad(error.to_string()))?;
+    Ok(HttpResponse::Ok()
+        .content_type("application/json")
+        .insert_header((header::CONTENT_DISPOSITION, attachment(&scene.name, "json")))
+        .body(text))
+}
+
+/// A header that saves a download under a plain file name.
+pub fn attachment(name: &str, ending: &str) -> String {
+    let plain: String = name
+        .to_lowercase()
+        .chars()
+        .map(|c| if c.is_ascii_alphanumeric() { c } else { '-' })
+        .collect::<String>()
+        .split('-')
+        .filter(|part| !part.is_empty())
+        .collect::<Vec<_>>()
+        .join("-");
+    format!("attachment; filename=\"{}.{ending}\"", if plain.is_empty() { "scene" } else { &plain })
+}
+
+/// Steps of the loop in a living miniature.
+const STEPS: usize = 72;
+
+/// The scene as a small moving picture.
+#[utoipa::path(params(("id" = Uuid, Path)), responses((status = 200, body = LivingMiniature), (status = 422, body = Refusal)))]
+#[get("/api/scenes/{id}/miniature")]
+pub async fn miniature(shop: web::Data<Shop>, id: web::Path<Uuid>) -> Result<web::Json<LivingMiniature>, Refusal> {
+    let state = open_scene(&shop, *id).await?;
+    let registry = shop.registry.clone();
+    let made = web::block(move || {
+        let cancel = Cancel::default();
+        compile_now(&registry, &Memo::default(), &state.scene, &state.files, &cancel).living_miniature(STEPS, &cancel)
+    });
+    let miniature = made.await.map_err(|_| Refusal::bad("The miniature could not be made."))?;
+    miniature.map(web::Json).map_err(|error| Refusal::bad(error.to_string()))
+}

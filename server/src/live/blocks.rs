@@ -1,0 +1,132 @@
+//! Binary blocks: the length of a JSON header as u32, the header padded with spaces to four bytes, then
+//! little-endian f32.
+
+use serde::Serialize;
+use serde_json::json;
+use std::sync::Arc;
+use zickzack_core::curve::{Curve, PointKind, tessellate};
+use zickzack_core::graph::PathProduct;
+use zickzack_core::motion::{Cancel, Frames, Motion, MotionError, POSE_FLOATS, fill_poses, prepared, trace};
+
+/// Most bytes of poses in one block, so that the one on screen is never long behind another.
+const BLOCK_BYTES: usize = 1 << 20;
+/// Part of the loop that traces show beyond the seam on either side.
+const BEYOND: f64 = 0.15;
+/// Steps per frame in traces of short loops.
+const TRACE_STEPS: f64 = 4.0;
+/// Most steps of a trace.
+const MOST_TRACE_STEPS: f64 = 6000.0;
+
+/// Which state of the scene a block shows.
+#[derive(Debug, Clone, Copy, Serialize, PartialEq)]
+pub struct Stamp {
+    /// Revision that is kept.
+    pub revision: i64,
+    /// Number of the preview on top of it, or 0.
+    pub preview: u32,
+}
+
+/// A header and numbers as one message.
+pub fn encode(header: &serde_json::Value, numbers: &[f32]) -> Vec<u8> {
+    let mut text = header.to_string().into_bytes();
+    text.resize(text.len().next_multiple_of(4), b' ');
+    let mut block = Vec::with_capacity(4 + text.len() + 4 * numbers.len());
+    block.extend((text.len() as u32).to_le_bytes());
+    block.extend(text);
+    block.extend(numbers.iter().flat_map(|x| x.to_le_bytes()));
+    block
+}
+
+/// The frames of a loop in blocks: the one that holds `now` first, then onwards round the loop.
+pub fn pose_blocks(
+    node: &str,
+    motion: &Arc<dyn Motion>,
+    frames: u32,
+    now: f64,
+    stamp: Stamp,
+    cancel: &Cancel,
+    send: &mut dyn FnMut(Vec<u8>) -> bool,
+) -> Result<(), MotionError> {
+    let range = Frames { from: 0.0, to: f64::from(frames) };
+    let ready = prepared(motion, range, cancel)?;
+    let row = ready.len() * POSE_FLOATS;
+    let total = frames as usize + 1;
+    let per_block = (BLOCK_BYTES / (4 * row.max(1))).clamp(1, total);
+    let count = total.div_ceil(per_block);
+    let first = (now.clamp(0.0, f64::from(frames)) as usize / per_block).min(count - 1);
+    for index in 0..count {
+        let from = (first + index) % count * per_block;
+        let length = per_block.min(total - from);
+        let list: Vec<f64> = (from..from + length).map(|frame| frame as f64).collect();
+        let mut numbers = vec![0.0; length * row];
+        fill_poses(&*ready, &list, &mut numbers, cancel)?;
+        let header = json!({
+            "kind": "poses", "stamp": stamp, "node": node, "things": ready.len(),
+            "frames": total, "from": from, "count": length,
+        });
+        if !send(encode(&header, &numbers)) {
+            return Err(MotionError::Cancelled);
+        }
+    }
+    Ok(())
+}
+
+/// A path as lines to draw, with the points that can be taken hold of.
+pub fn path_block(node: &str, product: &PathProduct, stamp: Stamp) -> Vec<u8> {
+    let curve: &Curve = &product.path.at(0.0);
+    let tolerance = curve.length() / 4000.0;
+    let mut numbers: Vec<f32> = Vec::new();
+    let strands: Vec<_> = curve
+        .strands()
+        .iter()
+        .map(|strand| {
+            let points = tessellate(strand, tolerance);
+            numbers.extend(points.iter().flat_map(|point| point.as_vec3().to_array()));
+            json!({ "points": points.len(), "closed": strand.closed(), "length": strand.length() })
+        })
+        .collect();
+    let joints: Vec<_> = product
+        .joints
+        .iter()
+        .map(|joint| {
+            let kind = if joint.point.kind == PointKind::Corner { "corner" } else { "smooth" };
+            json!({ "id": joint.id, "at": joint.point.position, "kind": kind })
+        })
+        .collect();
+    let header = json!({
+        "kind": "path", "stamp": stamp, "node": node, "strands": strands, "joints": joints,
+        "param": product.points_param, "still": product.path.unmoving().is_some(),
+    });
+    encode(&header, &numbers)
+}
+
+/// The channels of one thing over the loop and a part beyond both ends, where the loop goes on.
+pub fn trace_block(
+    node: &str,
+    motion: &Arc<dyn Motion>,
+    object: usize,
+    (frames, fps, flat): (u32, f64, bool),
+    stamp: Stamp,
+    cancel: &Cancel,
+) -> Result<Vec<u8>, MotionError> {
+    let length = f64::from(frames);
+    let ready = prepared(motion, Frames { from: -1.0, to: length + 1.0 }, cancel)?;
+    let per_frame = TRACE_STEPS.min(MOST_TRACE_STEPS / (length * (1.0 + 2.0 * BEYOND))).max(1e-3);
+    let first = (-BEYOND * length * per_frame).floor() as i64;
+    let last = ((1.0 + BEYOND) * length * per_frame).ceil() as i64;
+    let shown: Vec<f64> = (first..=last).map(|i| i as f64 / per_frame).collect();
+    // At the very end the loop's own last value is shown, not its first.
+    let wrapped: Vec<f64> =
+        shown.iter().map(|&f| if f == length { f } else { f - (f / length).floor() * length }).collect();
+    let channels = trace(&*ready, object, &wrapped, fps, flat);
+    let mut numbers: Vec<f32> = shown.iter().map(|&frame| frame as f32).collect();
+    for channel in &channels {
+        numbers.extend(channel.values.iter().map(|&x| x as f32));
+        numbers.extend(channel.pace.iter().map(|&x| x as f32));
+    }
+    let names: Vec<_> = channels.iter().map(|c| json!({ "name": c.name, "unit": c.unit })).collect();
+    let header = json!({
+        "kind": "traces", "stamp": stamp, "node": node, "object": object, "steps": shown.len(), "channels": names,
+    });
+    Ok(encode(&header, &numbers))
+}

@@ -1,0 +1,171 @@
+//! From a scene to messages, in the background, only what a page does not have yet.
+
+use super::blocks::{self, Stamp};
+use super::messages::{NodeStatus, ToPage};
+use std::collections::HashMap;
+use std::sync::{Arc, Mutex, PoisonError};
+use std::time::Instant;
+use tokio::sync::mpsc;
+use zickzack_core::graph::{Compiled, EndReport, Memo, Workshop, compile, report};
+use zickzack_core::motion::{Cancel, MotionError};
+use zickzack_core::nodes::Registry;
+use zickzack_core::scene::{Scene, Space};
+use zickzack_formats::files::Files;
+
+/// A message on its way to a page.
+pub enum Out {
+    Json(Box<ToPage>),
+    Block(Vec<u8>),
+}
+
+/// What a page has: what, and by which key. Shared with the work in the background.
+#[derive(Default)]
+pub struct Has(Mutex<HashMap<String, [u8; 32]>>);
+
+impl Has {
+    fn same(&self, what: &str, key: &[u8; 32]) -> bool {
+        self.0.lock().unwrap_or_else(PoisonError::into_inner).get(what) == Some(key)
+    }
+
+    fn now(&self, what: String, key: [u8; 32]) {
+        self.0.lock().unwrap_or_else(PoisonError::into_inner).insert(what, key);
+    }
+}
+
+/// What a page looks at.
+#[derive(Debug, Clone, Default, PartialEq)]
+pub struct Watched {
+    /// Whose channels are drawn.
+    pub thing: Option<(String, usize)>,
+    /// The frame on screen.
+    pub frame: f64,
+}
+
+/// One round of work.
+pub struct Work {
+    pub registry: Arc<Registry>,
+    pub memo: Arc<Memo>,
+    pub scene: Arc<Scene>,
+    pub files: Arc<Files>,
+    pub stamp: Stamp,
+    pub watched: Watched,
+    pub has: Arc<Has>,
+    pub cancel: Cancel,
+    pub out: mpsc::Sender<Out>,
+}
+
+/// Compiles a scene outside any live connection.
+pub fn compile_now(registry: &Registry, memo: &Memo, scene: &Scene, files: &Files, cancel: &Cancel) -> Compiled {
+    let begun = Instant::now();
+    let clock = || begun.elapsed().as_micros() as u64;
+    let workshop =
+        Workshop { types: &registry.types, schemas: &registry.schemas, memo, assets: files, clock: &clock, cancel };
+    compile(scene, &workshop)
+}
+
+fn mixed(key: &[u8; 32], more: impl std::fmt::Debug) -> [u8; 32] {
+    let mut hash = blake3::Hasher::new();
+    hash.update(key);
+    hash.update(format!("{more:?}").as_bytes());
+    *hash.finalize().as_bytes()
+}
+
+impl Work {
+    /// Does the round; ends early when it is cancelled or the page is gone.
+    pub fn run(&self) {
+        // Cancelled work is taken up again by the round that follows it.
+        let _ = self.rounds();
+    }
+
+    fn rounds(&self) -> Result<(), MotionError> {
+        let compiled = compile_now(&self.registry, &self.memo, &self.scene, &self.files, &self.cancel);
+        self.going()?;
+        self.paths(&compiled)?;
+        self.poses(&compiled)?;
+        self.nodes(&compiled)?;
+        self.ends(&compiled)?;
+        self.traces(&compiled)
+    }
+
+    fn going(&self) -> Result<(), MotionError> {
+        if self.cancel.cancelled() { Err(MotionError::Cancelled) } else { Ok(()) }
+    }
+
+    fn send(&self, out: Out) -> Result<(), MotionError> {
+        self.going()?;
+        self.out.blocking_send(out).map_err(|_| MotionError::Cancelled)
+    }
+
+    fn paths(&self, compiled: &Compiled) -> Result<(), MotionError> {
+        for (id, result) in &compiled.nodes {
+            let Some(product) = compiled.path(id) else { continue };
+            let what = format!("path {id}");
+            if !self.has.same(&what, result.key()) {
+                self.send(Out::Block(blocks::path_block(id, product, self.stamp)))?;
+                self.has.now(what, *result.key());
+            }
+        }
+        Ok(())
+    }
+
+    fn poses(&self, compiled: &Compiled) -> Result<(), MotionError> {
+        for end in &compiled.ends {
+            let (what, key) = (format!("poses {}", end.node), mixed(&end.key, self.scene.frames));
+            if self.has.same(&what, &key) {
+                continue;
+            }
+            let mut send = |block| self.send(Out::Block(block)).is_ok();
+            blocks::pose_blocks(
+                &end.node,
+                &end.motion,
+                self.scene.frames,
+                self.watched.frame,
+                self.stamp,
+                &self.cancel,
+                &mut send,
+            )?;
+            self.has.now(what, key);
+        }
+        Ok(())
+    }
+
+    fn nodes(&self, compiled: &Compiled) -> Result<(), MotionError> {
+        let mut pictures = compiled.miniatures(&self.cancel)?;
+        let mut nodes = std::collections::BTreeMap::new();
+        for (id, told) in report(compiled) {
+            let what = format!("miniature {id}");
+            let key = mixed(compiled.nodes[&id].key(), self.scene.frames);
+            let miniature = if self.has.same(&what, &key) { None } else { pictures.remove(&id) };
+            if miniature.is_some() {
+                self.has.now(what, key);
+            }
+            nodes.insert(id, NodeStatus { report: told, miniature });
+        }
+        let Stamp { revision, preview } = self.stamp;
+        self.send(Out::Json(Box::new(ToPage::Nodes { revision, preview, nodes })))
+    }
+
+    fn ends(&self, compiled: &Compiled) -> Result<(), MotionError> {
+        let (frames, fps) = (compiled.timing.frames, compiled.timing.fps);
+        let ends =
+            compiled.ends.iter().map(|end| EndReport::of(end, frames, fps, &self.cancel)).collect::<Result<_, _>>()?;
+        let Stamp { revision, preview } = self.stamp;
+        self.send(Out::Json(Box::new(ToPage::Ends { revision, preview, ends })))
+    }
+
+    fn traces(&self, compiled: &Compiled) -> Result<(), MotionError> {
+        let Some((node, object)) = &self.watched.thing else { return Ok(()) };
+        let Some(end) = compiled.ends.iter().find(|end| end.node == *node && *object < end.motion.len()) else {
+            return Ok(());
+        };
+        let timing = (self.scene.frames, compiled.timing.fps, self.scene.space == Space::Flat);
+        let key = mixed(&end.key, (object, timing));
+        if self.has.same("traces", &key) {
+            return Ok(());
+        }
+        let block = blocks::trace_block(node, &end.motion, *object, timing, self.stamp, &self.cancel)?;
+        self.send(Out::Block(block))?;
+        self.has.now("traces".to_owned(), key);
+        Ok(())
+    }
+}

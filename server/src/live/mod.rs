@@ -1,0 +1,39 @@
+//! The live connection: edits in; statuses, seam and binary blocks of samples out.
+
+mod blocks;
+mod compute;
+mod messages;
+mod room;
+mod session;
+
+pub use compute::compile_now;
+pub use messages::{FromPage, NodeStatus, ToPage, TraceHeader};
+pub use room::{Hub, Room, files_of, open_scene};
+
+use crate::Shop;
+use crate::api::Refusal;
+use actix_web::{HttpRequest, HttpResponse, web};
+use uuid::Uuid;
+
+/// Largest message of a page, bytes.
+pub const LARGEST_MESSAGE: usize = 4 << 20;
+
+/// The address of the live connection.
+pub fn routes(config: &mut web::ServiceConfig) {
+    config.route("/api/scenes/{id}/live", web::get().to(connect));
+}
+
+async fn connect(
+    shop: web::Data<Shop>,
+    id: web::Path<Uuid>,
+    request: HttpRequest,
+    body: web::Payload,
+) -> Result<HttpResponse, Refusal> {
+    let room = shop.hub.room(&shop, *id).await?;
+    let (response, socket, stream) =
+        actix_ws::handle(&request, body).map_err(|error| Refusal::bad(format!("No live connection: {error}.")))?;
+    let stream =
+        stream.max_frame_size(LARGEST_MESSAGE).aggregate_continuations().max_continuation_size(LARGEST_MESSAGE);
+    actix_web::rt::spawn(session::run(shop.into_inner(), room, socket, stream));
+    Ok(response)
+}

@@ -1,0 +1,224 @@
+//! A scene that is open: its state in memory, edits in order, and the pages that look at it.
+
+use super::messages::ToPage;
+use crate::Shop;
+use crate::api::Refusal;
+use crate::store::{assets, edits, scenes};
+use serde_json::Value;
+use std::collections::{BTreeMap, HashMap};
+use std::sync::atomic::{AtomicU64, Ordering};
+use std::sync::{Arc, Mutex as StdMutex, PoisonError};
+use tokio::sync::{Mutex, mpsc};
+use uuid::Uuid;
+use zickzack_core::graph::Memo;
+use zickzack_core::nodes::Registry;
+use zickzack_core::scene::{Op, Scene, apply, value_at};
+use zickzack_formats::files::Files;
+
+/// All scenes that are open somewhere.
+#[derive(Default)]
+pub struct Hub(Mutex<HashMap<Uuid, Arc<Room>>>);
+
+/// One open scene.
+pub struct Room {
+    /// Of the scene.
+    pub id: Uuid,
+    /// What was computed for it.
+    pub memo: Arc<Memo>,
+    state: Mutex<State>,
+    pages: StdMutex<HashMap<u64, mpsc::UnboundedSender<Event>>>,
+    next_page: AtomicU64,
+}
+
+/// The scene as it is kept.
+#[derive(Clone)]
+pub struct State {
+    /// Of the scene.
+    pub scene: Arc<Scene>,
+    /// Counts edits.
+    pub revision: i64,
+    /// What the scene refers to.
+    pub files: Arc<Files>,
+}
+
+/// What pages are told.
+#[derive(Clone)]
+pub enum Event {
+    /// Somebody changed the scene.
+    Edited { revision: i64, client: String, sequence: i64, ops: Vec<Op> },
+    /// The scene is gone.
+    Deleted,
+}
+
+impl Hub {
+    /// The room of a scene, opened when nobody was there.
+    pub async fn room(&self, shop: &Shop, id: Uuid) -> Result<Arc<Room>, Refusal> {
+        let mut rooms = self.0.lock().await;
+        if let Some(room) = rooms.get(&id) {
+            return Ok(room.clone());
+        }
+        let state = open_scene(shop, id).await?;
+        rooms.retain(|_, room| !room.is_empty());
+        let room = Arc::new(Room {
+            id,
+            memo: Arc::default(),
+            state: Mutex::new(state),
+            pages: StdMutex::default(),
+            next_page: AtomicU64::new(1),
+        });
+        rooms.insert(id, room.clone());
+        Ok(room)
+    }
+
+    /// Tells the pages of a scene that it is gone.
+    pub async fn deleted(&self, id: Uuid) {
+        if let Some(room) = self.0.lock().await.remove(&id) {
+            room.tell(&Event::Deleted);
+        }
+    }
+}
+
+/// A scene and its files from the database.
+pub async fn open_scene(shop: &Shop, id: Uuid) -> Result<State, Refusal> {
+    let row = scenes::find(&shop.pool, id).await?.ok_or_else(Refusal::no_scene)?;
+    let scene = Scene::from_value(row.document.0, &shop.registry.schemas)
+        .map_err(|error| Refusal::bad(format!("This scene cannot be opened. {error}")))?;
+    let files = Arc::new(files_of(shop, &scene).await?);
+    Ok(State { scene: Arc::new(scene), revision: row.revision, files })
+}
+
+/// The files that a scene refers to.
+pub async fn files_of(shop: &Shop, scene: &Scene) -> Result<Files, Refusal> {
+    let mut texts = BTreeMap::new();
+    for (name, asset) in &scene.assets {
+        let text = assets::text(&shop.pool, &asset.hash).await?;
+        let missing = || format!("the file \"{name}\" is not kept here: bring it in again");
+        texts.insert(name.clone(), text.ok_or_else(missing));
+    }
+    Ok(Files::new(texts))
+}
+
+/// What a client asks for, with its sequence number.
+pub enum Wish {
+    Edit { label: String, ops: Vec<Op> },
+    Undo,
+    Redo,
+}
+
+struct Change {
+    kind: &'static str,
+    label: String,
+    ops: Vec<Op>,
+    takes_back: Option<i64>,
+}
+
+impl Room {
+    fn is_empty(&self) -> bool {
+        self.pages().is_empty()
+    }
+
+    fn pages(&self) -> std::sync::MutexGuard<'_, HashMap<u64, mpsc::UnboundedSender<Event>>> {
+        self.pages.lock().unwrap_or_else(PoisonError::into_inner)
+    }
+
+    /// Joins; what happens arrives at the receiver.
+    pub fn enter(&self) -> (u64, mpsc::UnboundedReceiver<Event>) {
+        let (sender, receiver) = mpsc::unbounded_channel();
+        let page = self.next_page.fetch_add(1, Ordering::Relaxed);
+        self.pages().insert(page, sender);
+        (page, receiver)
+    }
+
+    /// Leaves.
+    pub fn leave(&self, page: u64) {
+        self.pages().remove(&page);
+    }
+
+    fn tell(&self, event: &Event) {
+        self.pages().retain(|_, page| page.send(event.clone()).is_ok());
+    }
+
+    /// The scene as it is kept now.
+    pub async fn state(&self) -> State {
+        self.state.lock().await.clone()
+    }
+
+    /// Does what a client wishes, keeps it, and tells every page. `Ok(Some)` when it was done before.
+    pub async fn act(&self, shop: &Shop, client: &str, sequence: i64, wish: Wish) -> Result<Option<ToPage>, Refusal> {
+        let mut state = self.state.lock().await;
+        if let Some(revision) = edits::known(&shop.pool, self.id, client, sequence).await? {
+            let (can_undo, can_redo) = self.can(shop, client).await?;
+            let (client, ops) = (client.to_owned(), Vec::new());
+            return Ok(Some(ToPage::Edited { revision, client, sequence, ops, can_undo, can_redo }));
+        }
+        let change = self.change(shop, client, wish, &state.scene).await?;
+        let (scene, inverse) = apply(&state.scene, &change.ops, &shop.registry.schemas)
+            .map_err(|error| Refusal::bad(error.to_string()))?;
+        let revision = state.revision + 1;
+        let document = serde_json::to_value(&scene).map_err(|error| Refusal::bad(error.to_string()))?;
+        let after: Vec<(Vec<String>, Option<Value>)> =
+            inverse.iter().map(|op| (op.address().to_vec(), value_at(&document, op.address()).cloned())).collect();
+        let mut transaction = shop.pool.begin().await?;
+        let kept = scenes::update(&mut *transaction, self.id, &scene.name, &document, revision).await?;
+        if kept == 0 {
+            return Err(Refusal::conflict("The scene was changed or deleted elsewhere: open it again."));
+        }
+        let new = edits::New {
+            scene: self.id,
+            revision,
+            client,
+            sequence,
+            kind: change.kind,
+            label: &change.label,
+            ops: &change.ops,
+            inverse: &inverse,
+            after: &after,
+        };
+        edits::insert(&mut *transaction, &new).await?;
+        if let Some(old) = change.takes_back {
+            edits::mark_undone(&mut *transaction, self.id, old, revision).await?;
+        }
+        transaction.commit().await?;
+        if scene.assets != state.scene.assets {
+            state.files = Arc::new(files_of(shop, &scene).await?);
+        }
+        state.scene = Arc::new(scene);
+        state.revision = revision;
+        self.tell(&Event::Edited { revision, client: client.to_owned(), sequence, ops: change.ops });
+        Ok(None)
+    }
+
+    async fn change(&self, shop: &Shop, client: &str, wish: Wish, scene: &Scene) -> Result<Change, Refusal> {
+        let (kind, found) = match wish {
+            Wish::Edit { label, ops } => return Ok(Change { kind: "edit", label, ops, takes_back: None }),
+            Wish::Undo => ("undo", edits::last_undoable(&shop.pool, self.id, client).await?),
+            Wish::Redo => ("redo", edits::last_redoable(&shop.pool, self.id, client).await?),
+        };
+        let Some(old) = found else {
+            return Err(Refusal::bad(format!("There is nothing to {kind} on this page.")));
+        };
+        let document = serde_json::to_value(scene).map_err(|error| Refusal::bad(error.to_string()))?;
+        let changed = old.after.0.iter().find(|(at, value)| value_at(&document, at) != value.as_ref());
+        if let Some((at, _)) = changed {
+            return Err(Refusal::conflict(format!(
+                "\"{}\" cannot be taken back: {} has been changed since by another page.",
+                old.label,
+                at.join("/")
+            )));
+        }
+        Ok(Change { kind, label: old.label, ops: old.inverse.0, takes_back: Some(old.revision) })
+    }
+
+    /// Whether a client has something to undo and to redo.
+    pub async fn can(&self, shop: &Shop, client: &str) -> Result<(bool, bool), Refusal> {
+        Ok((
+            edits::last_undoable(&shop.pool, self.id, client).await?.is_some(),
+            edits::last_redoable(&shop.pool, self.id, client).await?.is_some(),
+        ))
+    }
+}
+
+/// The scene with a preview on top, if that fits.
+pub fn previewed(registry: &Registry, scene: &Scene, ops: &[Op]) -> Result<Scene, String> {
+    apply(scene, ops, &registry.schemas).map(|(scene, _)| scene).map_err(|error| error.to_string())
+}

@@ -1,0 +1,242 @@
+//! One page's end of the live connection.
+
+use super::blocks::Stamp;
+use super::compute::{Has, Out, Watched, Work};
+use super::messages::{FromPage, ToPage};
+use super::room::{Event, Room, Wish, previewed};
+use crate::Shop;
+use actix_ws::{AggregatedMessage, AggregatedMessageStream, CloseCode, CloseReason, Closed, Session};
+use futures_util::StreamExt;
+use std::sync::Arc;
+use std::time::Duration;
+use tokio::sync::mpsc;
+use zickzack_core::motion::Cancel;
+use zickzack_core::scene::Op;
+
+/// Blocks that may wait for a slow page before work for it pauses.
+const WAITING_BLOCKS: usize = 4;
+/// A page that answers no ping for this long is taken to be gone.
+const SILENCE: Duration = Duration::from_secs(90);
+
+struct Page {
+    shop: Arc<Shop>,
+    room: Arc<Room>,
+    socket: Session,
+    client: String,
+    preview: Option<(u32, Vec<Op>)>,
+    watched: Watched,
+    has: Arc<Has>,
+    cancel: Cancel,
+    out: mpsc::Sender<Out>,
+    working: Option<tokio::task::JoinHandle<()>>,
+    /// Set when something changed while the work in progress could not be given up yet.
+    stale: bool,
+}
+
+/// Serves a page until it goes.
+pub async fn run(shop: Arc<Shop>, room: Arc<Room>, socket: Session, mut stream: AggregatedMessageStream) {
+    let (number, mut events) = room.enter();
+    let (out, mut results) = mpsc::channel(WAITING_BLOCKS);
+    let mut page = Page {
+        shop,
+        room: room.clone(),
+        socket,
+        client: String::new(),
+        preview: None,
+        watched: Watched::default(),
+        has: Arc::default(),
+        cancel: Cancel::default(),
+        out,
+        working: None,
+        stale: false,
+    };
+    let mut ping = tokio::time::interval(Duration::from_secs(20));
+    let mut heard = tokio::time::Instant::now();
+    loop {
+        let going = tokio::select! {
+            message = stream.next() => {
+                heard = tokio::time::Instant::now();
+                match message {
+                    Some(Ok(message)) => page.message(message).await,
+                    Some(Err(error)) => page.refuse(None, format!("That message could not be read: {error}.")).await.and(Err(Closed)),
+                    None => Err(Closed),
+                }
+            }
+            Some(event) = events.recv() => page.event(event).await,
+            Some(result) = results.recv() => page.pass_on(result).await,
+            _ = ping.tick() => if heard.elapsed() > SILENCE { Err(Closed) } else { page.socket.ping(b"").await },
+            () = done(&mut page.working), if page.working.is_some() => { page.finished().await; Ok(()) }
+        };
+        if going.is_err() {
+            break;
+        }
+    }
+    page.cancel.cancel();
+    room.leave(number);
+    let _ = page.socket.close(None).await;
+}
+
+async fn done(working: &mut Option<tokio::task::JoinHandle<()>>) {
+    if let Some(task) = working
+        && let Err(error) = task.await
+    {
+        tracing::error!("work for a page failed: {error}");
+    }
+}
+
+impl Page {
+    async fn message(&mut self, message: AggregatedMessage) -> Result<(), Closed> {
+        match message {
+            AggregatedMessage::Text(text) => match serde_json::from_str::<FromPage>(&text) {
+                Ok(message) => self.heed(message).await,
+                Err(error) => self.refuse(None, format!("That message is not understood: {error}.")).await,
+            },
+            AggregatedMessage::Binary(_) => self.refuse(None, "Pages send text, not binary data.".to_owned()).await,
+            AggregatedMessage::Ping(bytes) => self.socket.pong(&bytes).await,
+            AggregatedMessage::Pong(_) => Ok(()),
+            AggregatedMessage::Close(_) => Err(Closed),
+        }
+    }
+
+    async fn heed(&mut self, message: FromPage) -> Result<(), Closed> {
+        if let FromPage::Hello { client } = message {
+            if client.is_empty() || client.len() > 64 {
+                return self.refuse(None, "A page's name must have 1 to 64 bytes.".to_owned()).await;
+            }
+            self.client = client;
+            self.send_scene().await?;
+            self.work().await;
+            return Ok(());
+        }
+        if self.client.is_empty() {
+            return self.refuse(None, "Say hello first.".to_owned()).await;
+        }
+        match message {
+            FromPage::Hello { .. } => Ok(()),
+            FromPage::Edit { sequence, label, ops } => self.act(sequence, Wish::Edit { label, ops }).await,
+            FromPage::Undo { sequence } => self.act(sequence, Wish::Undo).await,
+            FromPage::Redo { sequence } => self.act(sequence, Wish::Redo).await,
+            FromPage::Preview { number, ops } => {
+                self.preview = Some((number, ops));
+                self.work().await;
+                Ok(())
+            }
+            FromPage::EndPreview { number } => {
+                if self.preview.as_ref().is_some_and(|(known, _)| *known <= number) {
+                    self.preview = None;
+                    self.work().await;
+                }
+                Ok(())
+            }
+            FromPage::Watch { node, object, frame } => {
+                let thing = node.map(|node| (node, object));
+                let frame = if frame.is_finite() { frame } else { 0.0 };
+                let changed = thing != self.watched.thing;
+                self.watched = Watched { thing, frame };
+                if changed {
+                    self.work().await;
+                }
+                Ok(())
+            }
+        }
+    }
+
+    async fn act(&mut self, sequence: i64, wish: Wish) -> Result<(), Closed> {
+        self.preview = None;
+        let done = self.room.act(&self.shop, &self.client, sequence, wish).await;
+        match done {
+            Ok(None) => Ok(()),
+            Ok(Some(answer)) => self.say(&answer).await,
+            Err(refusal) => {
+                self.refuse(Some(sequence), refusal.message).await?;
+                self.work().await;
+                Ok(())
+            }
+        }
+    }
+
+    async fn event(&mut self, event: Event) -> Result<(), Closed> {
+        match event {
+            Event::Edited { revision, client, sequence, ops } => {
+                let (can_undo, can_redo) = self.room.can(&self.shop, &self.client).await.unwrap_or_default();
+                self.say(&ToPage::Edited { revision, client, sequence, ops, can_undo, can_redo }).await?;
+                self.work().await;
+                Ok(())
+            }
+            Event::Deleted => {
+                self.refuse(None, "This scene was deleted: it can be brought back in the Pattern book.".to_owned())
+                    .await?;
+                let reason = CloseReason { code: CloseCode::Away, description: Some("deleted".to_owned()) };
+                let _ = self.socket.clone().close(Some(reason)).await;
+                Err(Closed)
+            }
+        }
+    }
+
+    async fn send_scene(&mut self) -> Result<(), Closed> {
+        let state = self.room.state().await;
+        let (can_undo, can_redo) = self.room.can(&self.shop, &self.client).await.unwrap_or_default();
+        let document = (*state.scene).clone();
+        self.say(&ToPage::Scene { revision: state.revision, document, can_undo, can_redo }).await
+    }
+
+    async fn say(&mut self, message: &ToPage) -> Result<(), Closed> {
+        let text = serde_json::to_string(message).map_err(|_| Closed)?;
+        self.socket.text(text).await
+    }
+
+    async fn refuse(&mut self, sequence: Option<i64>, message: String) -> Result<(), Closed> {
+        self.say(&ToPage::Refused { sequence, message }).await
+    }
+
+    async fn pass_on(&mut self, result: Out) -> Result<(), Closed> {
+        match result {
+            Out::Json(message) => self.say(&message).await,
+            Out::Block(block) => self.socket.binary(block).await,
+        }
+    }
+
+    /// Begins a round of work, or marks the one in progress as out of date and asks it to stop.
+    async fn work(&mut self) {
+        if self.client.is_empty() {
+            return;
+        }
+        if self.working.is_some() {
+            self.cancel.cancel();
+            self.stale = true;
+            return;
+        }
+        let state = self.room.state().await;
+        let (scene, preview) = match &self.preview {
+            None => (state.scene, 0),
+            Some((number, ops)) => match previewed(&self.shop.registry, &state.scene, ops) {
+                Ok(scene) => (Arc::new(scene), *number),
+                Err(message) => {
+                    // What does not fit is not shown; the page learns why and keeps its last picture.
+                    let _ = self.refuse(None, message).await;
+                    return;
+                }
+            },
+        };
+        self.cancel = Cancel::default();
+        let work = Work {
+            registry: self.shop.registry.clone(),
+            memo: self.room.memo.clone(),
+            scene,
+            files: state.files,
+            stamp: Stamp { revision: state.revision, preview },
+            watched: self.watched.clone(),
+            has: self.has.clone(),
+            cancel: self.cancel.clone(),
+            out: self.out.clone(),
+        };
+        self.working = Some(tokio::task::spawn_blocking(move || work.run()));
+    }
+
+    async fn finished(&mut self) {
+        self.working = None;
+        if std::mem::take(&mut self.stale) {
+            self.work().await;
+        }
+    }
+}
