@@ -1,1 +1,299 @@
+//! Drives the real interface in a real browser: a server, a database and a browser of its own for
+//! each test, and what a person does with pointer, keys and files.
 
+use anyhow::{Context, Result, anyhow, bail};
+use fantoccini::actions::{InputSource, KeyAction, KeyActions, MouseActions, PointerAction};
+use fantoccini::elements::Element;
+use fantoccini::key::Key;
+use fantoccini::{Client, ClientBuilder, Locator};
+use hyper_util::client::legacy::connect::HttpConnector;
+use serde_json::{Value, json};
+use std::io::{BufRead, BufReader};
+use std::net::TcpListener;
+use std::path::{Path, PathBuf};
+use std::process::{Child, Command, Stdio};
+use std::time::{Duration, Instant};
+
+/// How long anything may take to show on a slow machine with software graphics.
+const PATIENCE: Duration = Duration::from_secs(40);
+
+/// The project's folder.
+pub fn root() -> PathBuf {
+    Path::new(env!("CARGO_MANIFEST_DIR")).join("..")
+}
+
+/// A process that ends with its owner.
+struct Process(Child);
+
+impl Drop for Process {
+    fn drop(&mut self) {
+        // It may have ended by itself, which is as good.
+        let _ = self.0.kill();
+        let _ = self.0.wait();
+    }
+}
+
+/// A browser at a freshly served application.
+pub struct Visit {
+    pub client: Client,
+    pub base: String,
+    pub downloads: PathBuf,
+    _server: Process,
+    _driver: Process,
+    profile: PathBuf,
+}
+
+/// What was installed as the browser and its driver.
+fn program(names: &[&str]) -> Result<PathBuf> {
+    let found = names.iter().map(|name| Path::new("/usr/bin").join(name)).find(|path| path.exists());
+    found.with_context(|| format!("{} is missing: ./test installs it", names[0]))
+}
+
+fn free_port() -> Result<u16> {
+    Ok(TcpListener::bind("127.0.0.1:0")?.local_addr()?.port())
+}
+
+/// A new database beside the one that `./test` started.
+fn new_database() -> Result<String> {
+    let url = std::env::var("DATABASE_URL").context("DATABASE_URL must name a PostgreSQL server: ./test starts one")?;
+    let stamp = std::time::SystemTime::now().duration_since(std::time::UNIX_EPOCH)?.as_nanos();
+    let name = format!("e2e_{}_{stamp}", std::process::id());
+    let made = Command::new("psql").args([&url, "-q", "-c", &format!("CREATE DATABASE {name}")]).status()?;
+    if !made.success() {
+        bail!("the database {name} could not be made");
+    }
+    Ok(format!("{}/{name}", url.rsplit_once('/').context("DATABASE_URL has no database")?.0))
+}
+
+fn serve() -> Result<(Process, String)> {
+    let program = std::env::var("ZICKZACK").map_or_else(|_| root().join("target/debug/zickzack"), PathBuf::from);
+    let mut child = Command::new(&program)
+        .args(["serve", "--port", "0", "--demo"])
+        .arg(root().join("demo"))
+        .env("DATABASE_URL", new_database()?)
+        .stdout(Stdio::piped())
+        .spawn()
+        .with_context(|| format!("{} does not start: build it first", program.display()))?;
+    let output = child.stdout.take().context("no output")?;
+    let process = Process(child);
+    for line in BufReader::new(output).lines() {
+        if let Some((_, address)) = line?.split_once("http://") {
+            return Ok((process, format!("http://{}", address.trim_end_matches('/'))));
+        }
+    }
+    bail!("the server ended before it said where it is")
+}
+
+impl Visit {
+    /// Starts everything and opens the Pattern book in a window whose page is `width` × `height`.
+    pub async fn start(width: u32, height: u32) -> Result<Self> {
+        let (server, base) = serve()?;
+        let port = free_port()?;
+        let driver = Command::new(program(&["chromedriver"])?)
+            .arg(format!("--port={port}"))
+            .stdout(Stdio::null())
+            .stderr(Stdio::null())
+            .spawn()?;
+        let driver = Process(driver);
+        let stamp = std::time::SystemTime::now().duration_since(std::time::UNIX_EPOCH)?.as_nanos();
+        let profile = std::env::temp_dir().join(format!("zickzack-e2e-{}-{stamp}", std::process::id()));
+        let downloads = profile.join("downloads");
+        std::fs::create_dir_all(&downloads)?;
+        let capabilities = json!({
+            "goog:chromeOptions": {
+                "binary": program(&["chromium"])?,
+                "args": [
+                    "--headless", "--no-sandbox", "--use-gl=angle", "--use-angle=swiftshader", "--enable-unsafe-swiftshader",
+                    "--disable-quic", "--no-first-run", "--disable-background-networking", "--disable-component-update",
+                    "--disable-sync", "--force-device-scale-factor=1", "--hide-scrollbars",
+                    format!("--user-data-dir={}", profile.display()),
+                ],
+                "prefs": { "download.default_directory": downloads, "download.prompt_for_download": false },
+            }
+        });
+        let Value::Object(capabilities) = capabilities else { unreachable!("written as an object") };
+        let begun = Instant::now();
+        let mut builder = ClientBuilder::new(HttpConnector::new());
+        builder.capabilities(capabilities);
+        let address = format!("http://127.0.0.1:{port}");
+        let client = loop {
+            match builder.connect(&address).await {
+                Ok(client) => break client,
+                Err(error) if begun.elapsed() > PATIENCE => return Err(error.into()),
+                Err(_) => tokio::time::sleep(Duration::from_millis(200)).await,
+            }
+        };
+        let visit = Self { client, base, downloads, _server: server, _driver: driver, profile };
+        visit.size(width, height).await?;
+        visit.client.goto(&visit.base).await?;
+        Ok(visit)
+    }
+
+    /// Makes the page, not the window, this large.
+    pub async fn size(&self, width: u32, height: u32) -> Result<()> {
+        self.client.set_window_size(width, height).await?;
+        let inner = self.js("return [innerWidth, innerHeight]").await?;
+        let missing = |i: usize, wanted: u32| wanted + wanted.saturating_sub(inner[i].as_u64().unwrap_or(0) as u32);
+        self.client.set_window_size(missing(0, width), missing(1, height)).await?;
+        Ok(())
+    }
+
+    /// Ends the browser.
+    pub async fn end(self) -> Result<()> {
+        self.client.clone().close().await?;
+        let _ = std::fs::remove_dir_all(&self.profile);
+        Ok(())
+    }
+
+    /// What a script gives.
+    pub async fn js(&self, script: &str) -> Result<Value> {
+        Ok(self.client.execute(script, vec![]).await?)
+    }
+
+    /// Waits until a script gives something true, and gives that.
+    pub async fn until(&self, what: &str, script: &str) -> Result<Value> {
+        let begun = Instant::now();
+        loop {
+            let value = self.js(script).await?;
+            if !matches!(value, Value::Null | Value::Bool(false)) {
+                return Ok(value);
+            }
+            if begun.elapsed() > PATIENCE {
+                let seen = self.js("return document.body.innerText.slice(0, 1500)").await?;
+                bail!("{what} did not come; on the page: {seen}");
+            }
+            tokio::time::sleep(Duration::from_millis(60)).await;
+        }
+    }
+
+    /// The element, as soon as it is there.
+    pub async fn find(&self, css: &str) -> Result<Element> {
+        let found = self.client.wait().at_most(PATIENCE).for_element(Locator::Css(css)).await;
+        found.map_err(|error| anyhow!("{css}: {error}"))
+    }
+
+    /// The button or link that says this.
+    pub async fn saying(&self, text: &str) -> Result<Element> {
+        let path = format!(
+            "//*[self::button or self::a or @role='menuitem' or @role='option'][contains(normalize-space(.), \"{text}\")]"
+        );
+        let found = self.client.wait().at_most(PATIENCE).for_element(Locator::XPath(&path)).await;
+        found.map_err(|error| anyhow!("nothing says \"{text}\": {error}"))
+    }
+
+    /// Clicks what says this.
+    pub async fn click(&self, text: &str) -> Result<()> {
+        Ok(self.saying(text).await?.click().await?)
+    }
+
+    /// Where the middle of an element is, in pixels of the page.
+    pub async fn middle(&self, css: &str) -> Result<(f64, f64)> {
+        self.find(css).await?;
+        let script = format!(
+            "const b = document.querySelector({}).getBoundingClientRect(); return [b.x + b.width / 2, b.y + b.height / 2]",
+            json!(css)
+        );
+        let at = self.js(&script).await?;
+        Ok((at[0].as_f64().context("x")?, at[1].as_f64().context("y")?))
+    }
+
+    /// Presses the pointer at a place, moves it in steps, lets go.
+    pub async fn drag(&self, from: (f64, f64), by: (f64, f64)) -> Result<()> {
+        let mut mouse = MouseActions::new("mouse".to_owned())
+            .then(PointerAction::MoveTo { duration: None, x: from.0, y: from.1 })
+            .then(PointerAction::Down { button: 0 });
+        for step in 1..=8 {
+            let share = f64::from(step) / 8.0;
+            let (x, y) = (from.0 + by.0 * share, from.1 + by.1 * share);
+            mouse = mouse.then(PointerAction::MoveTo { duration: Some(Duration::from_millis(30)), x, y });
+        }
+        self.client.perform_actions(mouse.then(PointerAction::Up { button: 0 })).await?;
+        Ok(self.client.release_actions().await?)
+    }
+
+    /// Presses and lets go of the pointer at a place.
+    pub async fn tap(&self, at: (f64, f64)) -> Result<()> {
+        self.drag(at, (0.0, 0.0)).await
+    }
+
+    /// Presses keys one after another, `holding` some.
+    pub async fn keys(&self, keys: &str, holding: &[Key]) -> Result<()> {
+        let mut actions = KeyActions::new("keyboard".to_owned());
+        for &held in holding {
+            actions = actions.then(KeyAction::Down { value: held.into() });
+        }
+        for value in keys.chars() {
+            actions = actions.then(KeyAction::Down { value }).then(KeyAction::Up { value });
+        }
+        for &held in holding {
+            actions = actions.then(KeyAction::Up { value: held.into() });
+        }
+        self.client.perform_actions(actions).await?;
+        Ok(self.client.release_actions().await?)
+    }
+
+    /// Types into the field with this label, replacing what is there, and presses Enter.
+    pub async fn fill(&self, label: &str, text: &str) -> Result<()> {
+        let field = self.find(&format!("input[aria-label=\"{label}\"]")).await?;
+        field.click().await?;
+        self.keys("a", &[Key::Control]).await?;
+        self.keys(text, &[]).await?;
+        self.keys(&char::from(Key::Enter).to_string(), &[]).await
+    }
+
+    /// Chooses a word from the list with this label.
+    pub async fn choose(&self, label: &str, option: &str) -> Result<()> {
+        self.find(&format!("[role=combobox][aria-label=\"{label}\"]")).await?.click().await?;
+        self.click(option).await
+    }
+
+    /// The pose of a thing at a whole frame as the View shows it: position, orientation, scale.
+    pub async fn pose(&self, node: &str, object: usize, frame: usize) -> Result<Vec<f64>> {
+        let script = format!("return window.zickzack?.pose({}, {object}, {frame})", json!(node));
+        let pose = self.until("a pose", &script).await?;
+        Ok(pose.as_array().context("an array")?.iter().filter_map(Value::as_f64).collect())
+    }
+
+    /// The id of the node with this name, from its slip.
+    pub async fn node(&self, name: &str) -> Result<String> {
+        let script = format!(
+            "return document.querySelector('.slip[data-name={}]')?.closest('.react-flow__node')?.dataset.id",
+            json!(name)
+        );
+        Ok(self.until(name, &script).await?.as_str().context("an id")?.to_owned())
+    }
+
+    /// Waits until the server has kept everything.
+    pub async fn kept(&self) -> Result<()> {
+        self.until("the save state", "return document.querySelector('.save-state')?.dataset.state === 'kept'").await?;
+        Ok(())
+    }
+
+    /// Waits for a file to be downloaded whole.
+    pub async fn download(&self, ending: &str) -> Result<Vec<u8>> {
+        let begun = Instant::now();
+        loop {
+            let found = std::fs::read_dir(&self.downloads)?
+                .flatten()
+                .map(|entry| entry.path())
+                .find(|path| path.extension().is_some_and(|e| e == ending));
+            if let Some(path) = found {
+                let bytes = std::fs::read(&path)?;
+                if !bytes.is_empty() {
+                    std::fs::remove_file(path)?;
+                    return Ok(bytes);
+                }
+            }
+            if begun.elapsed() > PATIENCE {
+                bail!("no .{ending} file was downloaded");
+            }
+            tokio::time::sleep(Duration::from_millis(100)).await;
+        }
+    }
+
+    /// A picture of the page.
+    pub async fn picture(&self, path: &Path) -> Result<()> {
+        std::fs::write(path, self.client.screenshot().await?)?;
+        Ok(())
+    }
+}

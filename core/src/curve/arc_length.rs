@@ -61,7 +61,9 @@ impl Measure {
         match &self.inverse {
             Inverse::Proportional => fraction,
             Inverse::Table(nodes) => interpolate(nodes, fraction, self.length),
-            Inverse::Leaves(leaves) => newton(&|t| segment.derivative(t).length(), leaves, fraction * self.length, None),
+            Inverse::Leaves(leaves) => {
+                newton(&|t| segment.derivative(t).length(), leaves, fraction * self.length, None)
+            }
         }
     }
 }

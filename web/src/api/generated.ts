@@ -29,7 +29,7 @@ export interface paths {
             cookie?: never;
         };
         /** All node types, from which the interface is drawn. */
-        get: operations["list"];
+        get: operations["node_types"];
         put?: never;
         post?: never;
         delete?: never;
@@ -793,7 +793,7 @@ export interface operations {
             };
         };
     };
-    list: {
+    node_types: {
         parameters: {
             query?: never;
             header?: never;

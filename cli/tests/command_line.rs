@@ -1,0 +1,174 @@
+//! The command line as its user calls it.
+
+use serde_json::Value;
+use std::path::{Path, PathBuf};
+use std::process::{Command, Output};
+use std::sync::Arc;
+use zickzack_core::motion::{Columns, Motion, Sample};
+
+fn root() -> PathBuf {
+    Path::new(env!("CARGO_MANIFEST_DIR")).join("..")
+}
+
+fn zickzack(arguments: &[&str]) -> Output {
+    Command::new(env!("CARGO_BIN_EXE_zickzack")).args(arguments).current_dir(root()).output().unwrap()
+}
+
+fn text(output: &Output) -> String {
+    assert!(output.status.success(), "{}", String::from_utf8_lossy(&output.stderr));
+    String::from_utf8(output.stdout.clone()).unwrap()
+}
+
+/// A folder of this test's own.
+fn folder(name: &str) -> PathBuf {
+    let folder = Path::new(env!("CARGO_TARGET_TMPDIR")).join(name);
+    std::fs::create_dir_all(&folder).unwrap();
+    folder
+}
+
+/// The library's motion of a demo scene's output.
+fn motion(scene: &str) -> Arc<dyn Motion> {
+    use zickzack_core::graph::{Memo, Workshop, compile};
+    let registry = zickzack_core::nodes::Registry::default();
+    let json = std::fs::read_to_string(root().join("demo").join(scene)).unwrap();
+    let scene = zickzack_core::scene::Scene::from_json(&json, &registry.schemas).unwrap();
+    let texts = scene
+        .assets
+        .keys()
+        .map(|name| (name.clone(), Ok(std::fs::read_to_string(root().join("demo").join(name)).unwrap())));
+    let files = zickzack_formats::files::Files::new(texts.collect());
+    let (memo, cancel) = (Memo::default(), Default::default());
+    let workshop = Workshop {
+        types: &registry.types,
+        schemas: &registry.schemas,
+        memo: &memo,
+        assets: &files,
+        clock: &|| 0,
+        cancel: &cancel,
+    };
+    compile(&scene, &workshop).ends[0].motion.clone()
+}
+
+#[test]
+fn a_table_on_standard_output_holds_every_pose_exactly() {
+    let table =
+        text(&zickzack(&["bake", "demo/lantern-round.json", "--to", "-", "--frames", "0..5", "--step", "0.25"]));
+    let mut lines = table.lines();
+    assert_eq!(lines.next(), Some("frame,output,object,alive,px,py,pz,qx,qy,qz,qw,sx,sy,sz"));
+    let motion = motion("lantern-round.json");
+    let mut sample = Sample::default();
+    let mut rows = 0;
+    for line in lines {
+        let cells: Vec<&str> = line.split(',').collect();
+        let (frame, object): (f64, usize) = (cells[0].parse().unwrap(), cells[2].parse().unwrap());
+        motion.sample_at(&[(object, frame)], Columns::POSE, &mut sample);
+        let (p, q) = (sample.positions[0], sample.orientations[0]);
+        let expected = [p.x, p.y, p.z, q.x, q.y, q.z, q.w, 1.0, 1.0, 1.0];
+        for (cell, expected) in cells[4..].iter().zip(expected) {
+            assert_eq!(cell.parse::<f64>().unwrap(), expected, "{line}");
+        }
+        assert_eq!((cells[1], cells[3]), ("Round", "1"));
+        rows += 1;
+    }
+    assert_eq!(rows, 21 * 7);
+}
+
+#[test]
+fn shown_frame_numbers_start_where_the_scene_says() {
+    let table = text(&zickzack(&["bake", "demo/puck-on-the-boards.json", "--to", "-"]));
+    assert!(table.lines().nth(1).unwrap().starts_with("1,Puck,0,1,-1.3,-0.62,0,"));
+    assert!(table.lines().last().unwrap().starts_with("96,"));
+}
+
+#[test]
+fn check_reports_the_seam_and_fails_only_for_wrong_scenes() {
+    let puck = zickzack(&["check", "demo/puck-on-the-boards.json"]);
+    let told: Value = serde_json::from_str(&text(&puck)).unwrap();
+    let seam = &told["outputs"][0]["seam"];
+    assert!(["position", "velocity", "orientation", "spin"].iter().all(|key| seam[key].is_number()), "{seam}");
+    assert!(seam["position"].as_f64().unwrap() > 1.0 && seam["closes"] == false);
+    let round: Value = serde_json::from_str(&text(&zickzack(&["check", "demo/lantern-round.json"]))).unwrap();
+    assert_eq!(round["outputs"][0]["seam"]["closes"], true);
+    let folder = folder("check");
+    let mut scene: Value =
+        serde_json::from_str(&std::fs::read_to_string(root().join("demo/puck-on-the-boards.json")).unwrap()).unwrap();
+    for (name, change, words) in [
+        ("later.json", ("version", Value::from(7)), "later version"),
+        ("frames.json", ("frames", Value::from(-1)), "frames"),
+    ] {
+        let kept = scene[change.0].clone();
+        scene[change.0] = change.1;
+        std::fs::write(folder.join(name), scene.to_string()).unwrap();
+        scene[change.0] = kept;
+        let output = zickzack(&["check", folder.join(name).to_str().unwrap()]);
+        assert_eq!(output.status.code(), Some(1));
+        let told: Value = serde_json::from_slice(&output.stdout).unwrap();
+        assert!(told["error"].as_str().unwrap().contains(words), "{told}");
+    }
+    let mut lantern: Value =
+        serde_json::from_str(&std::fs::read_to_string(root().join("demo/lantern-round.json")).unwrap()).unwrap();
+    lantern["nodes"]["promenade"]["params"]["shape"] = "gone".into();
+    std::fs::write(folder.join("shape.json"), lantern.to_string()).unwrap();
+    std::fs::copy(root().join("demo/promenade.svg"), folder.join("promenade.svg")).unwrap();
+    let output = zickzack(&["check", folder.join("shape.json").to_str().unwrap()]);
+    assert_eq!(output.status.code(), Some(1));
+    let told: Value = serde_json::from_slice(&output.stdout).unwrap();
+    assert!(told["nodes"]["promenade"]["messages"][0].as_str().unwrap().contains("no shape \"gone\""));
+    std::fs::write(folder.join("promenade.svg"), "<svg/>").unwrap();
+    let told = String::from_utf8(zickzack(&["check", folder.join("shape.json").to_str().unwrap()]).stdout).unwrap();
+    assert!(told.contains("not the one that the scene was saved with"), "{told}");
+}
+
+#[test]
+fn wrong_calls_say_what_to_do_and_leave_no_file_behind() {
+    let folder = folder("bake");
+    let goal = folder.join("out.glb");
+    let goal = goal.to_str().unwrap();
+    for (arguments, words) in [
+        (vec!["bake", "demo/lantern-round.json", "--to", "x.obj"], ".csv or .glb"),
+        (vec!["bake", "demo/lantern-round.json", "--to", goal, "--frames", "9..3"], "two numbers"),
+        (vec!["bake", "demo/lantern-round.json", "--to", goal, "--frames", "0..NaN"], "two numbers"),
+        (vec!["bake", "demo/lantern-round.json", "--to", goal, "--step", "0"], "above 0"),
+        (vec!["bake", "demo/lantern-round.json", "--to", goal, "--tolerance", "-1"], "above 0"),
+        (vec!["bake", "demo/lantern-round.json", "--to", goal, "--output", "Nobody"], "no working output named"),
+        (vec!["bake", "demo/nothing.json", "--to", goal], "cannot be opened"),
+        (vec!["bake", "demo/promenade.svg", "--to", goal], "not a scene file"),
+    ] {
+        let output = zickzack(&arguments);
+        let said = String::from_utf8_lossy(&output.stderr).into_owned();
+        assert!(!output.status.success() && said.contains(words), "{arguments:?}: {said}");
+    }
+    assert_eq!(std::fs::read_dir(&folder).unwrap().count(), 0);
+}
+
+#[test]
+fn nodes_are_printed_as_json() {
+    let nodes: Value = serde_json::from_str(&text(&zickzack(&["nodes"]))).unwrap();
+    let names: Vec<&str> = nodes.as_array().unwrap().iter().map(|node| node["name"].as_str().unwrap()).collect();
+    assert_eq!(names, ["drawn-path", "svg-path", "ride", "launch", "face-travel", "output"]);
+}
+
+/// Needs the web's packages, which `./test` installs.
+#[test]
+fn the_khronos_validator_finds_no_error_and_no_warning() {
+    let folder = folder("validator");
+    let mut files = Vec::new();
+    for scene in ["lantern-round", "puck-on-the-boards"] {
+        for (kind, more) in [("reduced", &["--tolerance", "0.001"][..]), ("dense", &["--step", "2"][..])] {
+            let goal = folder.join(format!("{scene}-{kind}.glb"));
+            let source = format!("demo/{scene}.json");
+            let mut arguments = vec!["bake", &source, "--to", goal.to_str().unwrap()];
+            arguments.extend(more);
+            text(&zickzack(&arguments));
+            files.push(goal);
+        }
+    }
+    let validate = root().join("web/scripts/validate-glb.mjs");
+    let output = Command::new("node").arg(validate).args(&files).output().expect("node runs");
+    assert!(
+        output.status.success(),
+        "{}{}",
+        String::from_utf8_lossy(&output.stdout),
+        String::from_utf8_lossy(&output.stderr)
+    );
+}

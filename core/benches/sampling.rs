@@ -1,0 +1,71 @@
+//! Speed check: poses of 10,000 riders over 240 frames, against a plain write of the same bytes by the
+//! same workers. Run with `cargo bench -p zickzack-core`; prints ratios, best of seven.
+
+use glam::DVec3;
+use rayon::prelude::*;
+use std::hint::black_box;
+use std::sync::Arc;
+use std::time::{Duration, Instant};
+use zickzack_core::curve::{Curve, Path, PathPoint, PointKind, through};
+use zickzack_core::fraction::Fraction;
+use zickzack_core::motion::{Cancel, FaceTravel, FaceUp, Motion, POSE_FLOATS, Ride, fill_poses};
+use zickzack_core::pose::Axis;
+
+const RIDERS: usize = 10_000;
+const FRAMES: usize = 240;
+
+fn best(mut work: impl FnMut()) -> Duration {
+    (0..7)
+        .map(|_| {
+            let begun = Instant::now();
+            work();
+            begun.elapsed()
+        })
+        .min()
+        .unwrap_or_default()
+}
+
+fn main() {
+    let places =
+        [(0.0, 0.0, 0.0), (4.0, 1.0, 0.0), (7.0, 0.5, 3.0), (5.0, 0.0, 6.0), (1.0, 2.0, 5.0), (-2.0, 1.0, 3.0)];
+    let points: Vec<PathPoint> = places
+        .iter()
+        .map(|&(x, y, z)| PathPoint { position: DVec3::new(x, y, z), kind: PointKind::Smooth, handles: None })
+        .collect();
+    let Ok(strand) = through(&points, true) else { return };
+    let Some(laps) = Fraction::new(9, 7) else { return };
+    let ride: Arc<dyn Motion> = Arc::new(Ride::new(Path::still(Curve::from(strand)), RIDERS, laps, FRAMES as f64));
+    let facing = |up| -> Arc<dyn Motion> { Arc::new(FaceTravel::new(ride.clone(), Axis::PlusX, Axis::PlusY, up)) };
+    let frames: Vec<f64> = (0..FRAMES).map(|frame| frame as f64).collect();
+    let mut out = vec![0.0f32; RIDERS * FRAMES * POSE_FLOATS];
+    let row = RIDERS * POSE_FLOATS;
+    let plain = best(|| {
+        out.par_chunks_mut(row).enumerate().for_each(|(frame, row)| row.fill(black_box(frame as f32)));
+        black_box(&out);
+    });
+    println!(
+        "{RIDERS} riders × {FRAMES} frames, {} MB, {} workers",
+        out.len() * 4 / 1_000_000,
+        rayon::current_num_threads()
+    );
+    println!("plain write            {:7.1} ms", plain.as_secs_f64() * 1e3);
+    let cases = [
+        ("ride", ride.clone()),
+        ("ride, facing, world", facing(FaceUp::Towards(DVec3::Y))),
+        ("ride, facing, steady", facing(FaceUp::Steady)),
+    ];
+    for (name, motion) in cases {
+        let cancel = Cancel::default();
+        let took = best(|| {
+            if fill_poses(&*motion, &frames, &mut out, &cancel).is_err() {
+                println!("{name} was stopped");
+            }
+            black_box(&out);
+        });
+        println!(
+            "{name:22} {:7.1} ms   {:5.1} × the plain write",
+            took.as_secs_f64() * 1e3,
+            took.as_secs_f64() / plain.as_secs_f64()
+        );
+    }
+}

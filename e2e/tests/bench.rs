@@ -1,0 +1,244 @@
+//! The work of a first day, through the real interface: pointer, keys, files.
+
+use anyhow::{Context, Result};
+use fantoccini::Locator;
+use fantoccini::key::Key;
+use glam::{DQuat, DVec3};
+use serde_json::Value;
+use zickzack_e2e::Visit;
+
+async fn open(visit: &Visit, scene: &str) -> Result<()> {
+    visit.client.goto(&visit.base).await?;
+    visit.click(scene).await?;
+    visit.until("the seam", "return document.querySelector('.badge') != null").await?;
+    Ok(())
+}
+
+async fn closes(visit: &Visit) -> Result<bool> {
+    Ok(visit.js("return document.querySelector('.seam-knot').dataset.closes").await? == "true")
+}
+
+async fn undo_everything(visit: &Visit) -> Result<usize> {
+    let mut undone = 0;
+    loop {
+        visit.kept().await?;
+        let enabled = visit.js("return !Array.from(document.querySelectorAll('.bar button')).find((b) => b.textContent === 'Undo').disabled").await?;
+        if enabled != true {
+            return Ok(undone);
+        }
+        let before = visit.js("return document.querySelector('.save-state').textContent").await?;
+        visit.find("[aria-label=\"Playhead\"]").await?;
+        visit.js("document.querySelector('.panel.view').focus()").await?;
+        visit.keys("z", &[Key::Control]).await?;
+        let changed = format!("return document.querySelector('.save-state').textContent !== {before}");
+        visit.until("an undo", &changed).await?;
+        undone += 1;
+    }
+}
+
+async fn document(visit: &Visit) -> Result<Value> {
+    let script = "const [done] = [arguments[0]]; fetch(location.pathname.replace('/bench/', '/api/scenes/') + '/file').then((r) => r.json()).then(done)";
+    Ok(visit.client.execute_async(script, vec![]).await?)
+}
+
+#[tokio::test]
+async fn a_lantern_is_moved_by_a_point_and_the_loop_is_closed_by_an_offer() -> Result<()> {
+    let visit = Visit::start(1280, 800).await?;
+    open(&visit, "Lantern round").await?;
+    let before = document(&visit).await?;
+    let output = visit.node("Round").await?;
+    let poses = visit.pose(&output, 3, 20).await?;
+    assert!(closes(&visit).await?, "the demo closes");
+
+    let point = visit.middle("button[aria-label^=\"Point 4 of Promenade\"]").await?;
+    visit.drag(point, (60.0, 25.0)).await?;
+    visit.kept().await?;
+    let moved = format!(
+        "const p = window.zickzack.pose('{output}', 3, 20); return p && Math.hypot(p[0] - {}, p[2] - {}) > 0.01",
+        poses[0], poses[2]
+    );
+    visit.until("other poses", &moved).await?;
+
+    visit.find(&format!(".react-flow__node[data-id=\"{}\"]", visit.node("Lanterns").await?)).await?.click().await?;
+    visit.fill("laps per loop", "1.3").await?;
+    visit.until("an open dial", "return document.querySelector('.seam-knot').dataset.closes === 'false'").await?;
+    let gap = visit.find(".seam-knot").await?.text().await?;
+    let metres: f64 = gap.trim().strip_suffix(" m").context(format!("\"{gap}\" is not in metres"))?.parse()?;
+    assert!(metres > 0.05 && metres < 3.0, "{metres}");
+
+    visit.find(".seam-knot").await?.click().await?;
+    visit.click("laps 1.3 → 9/7 (7 riders trade places)").await?;
+    visit.until("a knot", "return document.querySelector('.seam-knot').dataset.closes === 'true'").await?;
+
+    assert!(undo_everything(&visit).await? >= 3);
+    assert_eq!(document(&visit).await?, before, "everything is as it was");
+    visit.client.refresh().await?;
+    let again = visit.pose(&output, 3, 20).await?;
+    assert_eq!(again, poses, "and is found so after a reload");
+    visit.end().await
+}
+
+#[tokio::test]
+async fn switching_a_side_off_takes_its_contact_away() -> Result<()> {
+    let visit = Visit::start(1280, 800).await?;
+    open(&visit, "Puck on the boards").await?;
+    let contacts =
+        "return Array.from(document.querySelectorAll('.dial .nick title')).map((t) => t.textContent).join('; ')";
+    let before = visit.js(contacts).await?;
+    assert!(before.as_str().is_some_and(|told| told.contains("right") && told.contains("top")), "{before}");
+    visit.find(&format!(".react-flow__node[data-id=\"{}\"]", visit.node("Flick").await?)).await?.click().await?;
+    visit.find("input[aria-label=\"right\"]").await?.click().await?;
+    let gone = format!("{}.includes('right') ? null : true", contacts.replacen("return ", "return (", 1) + ")");
+    visit.until("no contact at the right", &gone).await?;
+    let tip = visit.middle("button[aria-label^=\"Tip of Flick\"]").await?;
+    visit.drag(tip, (0.0, 60.0)).await?;
+    visit.kept().await?;
+    let velocity = document(&visit).await?["nodes"]["throw"]["params"]["velocity"][1].clone();
+    assert!(velocity.as_f64().is_some_and(|v| v < 2.0), "the tip was pulled down: {velocity}");
+    visit.end().await
+}
+
+#[tokio::test]
+async fn a_scene_is_built_from_nothing_and_handed_off() -> Result<()> {
+    let visit = Visit::start(1280, 800).await?;
+    visit.click("New scene").await?;
+    visit.click("Deep").await?;
+    visit.until("an empty bench", "return document.querySelector('.view-empty') != null").await?;
+    let (x, y) = visit.middle(".view-body canvas").await?;
+    visit.find(".view-body").await?;
+    visit.js("document.querySelector('.view-body').focus()").await?;
+    visit.keys("p", &[]).await?;
+    for (dx, dy) in [(-150.0, 60.0), (40.0, 130.0), (180.0, 30.0), (60.0, -50.0)] {
+        visit.tap((x + dx, y + dy)).await?;
+        visit.kept().await?;
+    }
+    visit.keys("c", &[]).await?;
+    visit.until("a closed path", "return document.querySelector('.path-name') != null").await?;
+    for name in ["ride", "face", "output"] {
+        visit.js("document.querySelector('.weave-body').focus()").await?;
+        visit.keys("n", &[]).await?;
+        visit.find("input[aria-label=\"Node to add\"]").await?.send_keys(name).await?;
+        visit.keys(&char::from(Key::Enter).to_string(), &[]).await?;
+        visit.kept().await?;
+    }
+    let output = visit.node("Output").await?;
+    visit.find(&format!(".react-flow__node[data-id=\"{}\"]", visit.node("Ride").await?)).await?.click().await?;
+    visit.fill("riders", "2 + 1").await?;
+    visit.until("three things", &format!("return window.zickzack.pose('{output}', 2, 0)")).await?;
+    let mut shown = Vec::new();
+    for frame in [0, 7, 60, 119] {
+        for object in 0..3 {
+            shown.push((frame, object, visit.pose(&output, object, frame).await?));
+        }
+    }
+
+    visit.click("Hand-off").await?;
+    visit.until("key counts", "return document.querySelector('[data-testid=keys-after]')").await?;
+    visit.click("Write file").await?;
+    compare_glb(&visit.download("glb").await?, &shown)?;
+    visit.choose("form", "CSV").await?;
+    visit.click("Write file").await?;
+    compare_csv(&String::from_utf8(visit.download("csv").await?)?, &shown)?;
+
+    visit.click("◂ Bench").await?;
+    visit.until("the bench again", "return document.querySelector('.badge') != null").await?;
+    undo_everything(&visit).await?;
+    visit.until("nothing left", "return document.querySelectorAll('.slip').length === 0").await?;
+    visit.client.refresh().await?;
+    visit.until("still nothing", "return document.querySelector('.view-empty') != null").await?;
+    visit.end().await
+}
+
+/// The View shows single precision: 1e-5 m of some metres.
+const WIRE: f64 = 1e-5;
+
+fn compare_csv(table: &str, shown: &[(usize, usize, Vec<f64>)]) -> Result<()> {
+    for (frame, object, pose) in shown {
+        let row = table.lines().find(|line| line.starts_with(&format!("{frame},Output,{object},"))).context("a row")?;
+        let numbers: Vec<f64> = row.split(',').skip(4).take(7).map(str::parse).collect::<Result<_, _>>()?;
+        for (a, b) in numbers.iter().zip(pose) {
+            assert!((a - b).abs() <= WIRE, "frame {frame}, thing {object}: {a} in the table, {b} in the View");
+        }
+    }
+    Ok(())
+}
+
+/// Cubic splines by the rules of glTF 2.0; the tolerance of the hand-off is 1 mm for each coordinate.
+fn compare_glb(bytes: &[u8], shown: &[(usize, usize, Vec<f64>)]) -> Result<()> {
+    use gltf::animation::util::ReadOutputs;
+    let file = gltf::Gltf::from_slice(bytes)?;
+    for (frame, object, pose) in shown {
+        let time = *frame as f32 / 24.0;
+        let animation = file.animations().next().context("an animation")?;
+        for channel in animation.channels().filter(|channel| channel.target().node().index() == *object) {
+            let reader = channel.reader(|_| file.blob.as_deref());
+            let times: Vec<f32> = reader.read_inputs().context("times")?.collect();
+            let values: Vec<Vec<f64>> = match reader.read_outputs().context("values")? {
+                ReadOutputs::Translations(all) | ReadOutputs::Scales(all) => {
+                    all.map(|v| v.map(f64::from).to_vec()).collect()
+                }
+                ReadOutputs::Rotations(all) => all.into_f32().map(|v| v.map(f64::from).to_vec()).collect(),
+                ReadOutputs::MorphTargetWeights(_) => continue,
+            };
+            let value = spline(&times, &values, time);
+            if value.len() == 3 {
+                let off = DVec3::from_slice(&value).distance(DVec3::from_slice(pose));
+                assert!(off <= 1.8e-3, "frame {frame}, thing {object}: off by {off} m");
+            } else {
+                let (a, b) = (DQuat::from_slice(&value).normalize(), DQuat::from_slice(&pose[3..7]).normalize());
+                assert!(a.dot(b).abs() > 1.0 - 1e-5, "frame {frame}, thing {object}: {a} {b}");
+            }
+        }
+    }
+    Ok(())
+}
+
+fn spline(times: &[f32], values: &[Vec<f64>], time: f32) -> Vec<f64> {
+    let after = times.partition_point(|&t| t <= time).clamp(1, times.len() - 1);
+    let d = f64::from(times[after] - times[after - 1]);
+    let x = f64::from(time - times[after - 1]) / d;
+    let (a, out) = (&values[3 * after - 2], &values[3 * after - 1]);
+    let (into, b) = (&values[3 * after], &values[3 * after + 1]);
+    (0..a.len())
+        .map(|i| {
+            let h = 2.0 * x * x * x - 3.0 * x * x;
+            (h + 1.0) * a[i] - h * b[i] + d * ((x * x * x - 2.0 * x * x + x) * out[i] + (x * x * x - x * x) * into[i])
+        })
+        .collect()
+}
+
+#[tokio::test]
+async fn wrong_numbers_are_refused_at_their_place_and_nothing_is_lost() -> Result<()> {
+    let visit = Visit::start(1280, 800).await?;
+    open(&visit, "Lantern round").await?;
+    visit.find(&format!(".react-flow__node[data-id=\"{}\"]", visit.node("Lanterns").await?)).await?.click().await?;
+    for (label, text, words) in [
+        ("riders", "0", "Choose from 1"),
+        ("riders", "two", "missing before"),
+        ("start", "1/0", "finite"),
+        ("laps per loop", "x", "missing"),
+    ] {
+        visit.fill(label, text).await?;
+        let told = visit.find(".field-wrong").await?.text().await?;
+        assert!(told.contains(words), "{label} {text}: {told}");
+        visit
+            .fill(
+                label,
+                if label == "riders" {
+                    "7"
+                } else if label == "start" {
+                    "0.12"
+                } else {
+                    "9/7"
+                },
+            )
+            .await?;
+    }
+    visit.fill("riders", "1000000").await?;
+    visit.until("the node says so", "return document.querySelector('.slip.error') && document.querySelector('.card .wrong')?.textContent.includes('million')").await?;
+    visit.client.refresh().await?;
+    visit.until("it is still there", "return document.querySelector('.slip.error') != null").await?;
+    let message = visit.client.wait().for_element(Locator::Css(".slip[data-name=\"Lanterns\"].error")).await;
+    assert!(message.is_ok());
+    visit.end().await
+}

@@ -1,0 +1,53 @@
+/** Numbers per thing and frame: position, orientation, scale. */
+export const POSE_FLOATS = 8;
+
+export interface Stamp {
+  revision: number;
+  preview: number;
+}
+
+export interface PosesHeader {
+  kind: 'poses';
+  stamp: Stamp;
+  node: string;
+  things: number;
+  frames: number;
+  from: number;
+  count: number;
+}
+
+export interface Joint {
+  id: string;
+  at: [number, number, number];
+  kind: 'corner' | 'smooth';
+}
+
+export interface PathHeader {
+  kind: 'path';
+  stamp: Stamp;
+  node: string;
+  strands: { points: number; closed: boolean; length: number }[];
+  joints: Joint[];
+  param: 'points' | 'moved';
+  still: boolean;
+}
+
+export interface TracesHeader {
+  kind: 'traces';
+  stamp: Stamp;
+  node: string;
+  object: number;
+  steps: number;
+  channels: { name: string; unit: string }[];
+}
+
+export type Header = PosesHeader | PathHeader | TracesHeader;
+
+/** A binary block of the live connection; throws where it is not one. */
+export function decode(buffer: ArrayBuffer): { header: Header; numbers: Float32Array } {
+  if (buffer.byteLength < 4) throw new Error('The block is too short.');
+  const length = new DataView(buffer).getUint32(0, true);
+  if (length % 4 !== 0 || 4 + length > buffer.byteLength) throw new Error('The header of the block is cut off.');
+  const header = JSON.parse(new TextDecoder().decode(new Uint8Array(buffer, 4, length))) as Header;
+  return { header, numbers: new Float32Array(buffer, 4 + length) };
+}

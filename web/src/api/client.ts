@@ -1,0 +1,51 @@
+import type { Kept, Listed, LivingMiniature, Look, NodeSchema, Space } from './types';
+
+/** What the server says when it does not do something: a sentence for the user. */
+export class Refused extends Error {}
+
+async function ask<T>(path: string, init?: RequestInit): Promise<T> {
+  let response: Response;
+  try {
+    response = await fetch(path, init);
+  } catch {
+    throw new Refused('The server cannot be reached: is it still running?');
+  }
+  if (!response.ok) {
+    const body = (await response.json().catch(() => null)) as { message?: string } | null;
+    throw new Refused(body?.message ?? `The server answered with an error (${response.status}).`);
+  }
+  return (response.status === 204 ? undefined : await response.json()) as T;
+}
+
+const post = <T>(path: string, body?: unknown) =>
+  ask<T>(path, { method: 'POST', headers: { 'content-type': 'application/json' }, body: body === undefined ? undefined : JSON.stringify(body) });
+
+export interface Wanted {
+  node?: string;
+  from: number;
+  to: number;
+  step: number;
+  tolerance?: number;
+  object?: number;
+  form?: 'csv' | 'glb';
+}
+
+/** The address of a hand-off with these settings. */
+export function handoffAddress(scene: string, wanted: Wanted, file: boolean): string {
+  const query = new URLSearchParams();
+  for (const [name, value] of Object.entries(wanted)) if (value !== undefined) query.set(name, String(value));
+  return `/api/scenes/${scene}/handoff${file ? '/file' : ''}?${query.toString()}`;
+}
+
+export const api = {
+  scenes: () => ask<Listed[]>('/api/scenes'),
+  nodes: () => ask<NodeSchema[]>('/api/nodes'),
+  create: (name: string, space: Space) => post<{ id: string }>('/api/scenes', { name, space }),
+  bringIn: (text: string) => ask<{ id: string }>('/api/scenes/bring-in', { method: 'POST', headers: { 'content-type': 'application/json' }, body: text }),
+  duplicate: (id: string) => post<{ id: string }>(`/api/scenes/${id}/duplicate`),
+  remove: (id: string) => ask<void>(`/api/scenes/${id}`, { method: 'DELETE' }),
+  restore: (id: string) => post<void>(`/api/scenes/${id}/restore`),
+  miniature: (id: string) => ask<LivingMiniature>(`/api/scenes/${id}/miniature`),
+  keepSvg: (text: string) => ask<Kept>('/api/assets', { method: 'POST', headers: { 'content-type': 'image/svg+xml' }, body: text }),
+  look: (scene: string, wanted: Wanted) => ask<Look>(handoffAddress(scene, wanted, false)),
+};

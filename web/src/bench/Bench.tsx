@@ -1,0 +1,105 @@
+import { Alert, Snackbar } from '@mui/material';
+import { useEffect, useState } from 'react';
+import { Live } from '../api/live';
+import { clock } from '../scene/clock';
+import { poseAt, useScene } from '../scene/store';
+import { Bar } from './Bar';
+import { Card } from './card/Card';
+import { Dial } from './dial/Dial';
+import { useKeys } from './keys';
+import { LiveContext, useLive } from './live';
+import { Panel } from './Panel';
+import { Seam } from './seam/Seam';
+import { Traces } from './traces/Traces';
+import { View } from './view/View';
+import { Weave } from './weave/Weave';
+
+declare global {
+  interface Window {
+    /** What is on screen, to be read by those who want to check it. */
+    zickzack?: { pose: typeof poseAt; frame: () => number };
+  }
+}
+
+/** The working page of one scene. */
+export function Bench({ scene }: { scene: string }) {
+  const [live, setLive] = useState<Live | null>(null);
+  useEffect(() => {
+    const connection = new Live(scene);
+    setLive(connection);
+    window.zickzack = { pose: poseAt, frame: () => clock.frame };
+    return () => {
+      clock.stop();
+      connection.close();
+    };
+  }, [scene]);
+  return live ? (
+    <LiveContext.Provider value={live}>
+      <Surface scene={scene} />
+    </LiveContext.Provider>
+  ) : null;
+}
+
+/** Frames per second of a fraction such as 24000/1001. */
+export function rateOf(fps: string): number {
+  const [above = 24, below = 1] = fps.split('/').map(Number);
+  return above / below;
+}
+
+function Surface({ scene }: { scene: string }) {
+  const ready = useScene((state) => state.document !== null);
+  const frames = useScene((state) => state.document?.frames ?? 120);
+  const fps = useScene((state) => state.document?.fps ?? '24');
+  const name = useScene((state) => state.document?.name);
+  const seamOpen = useScene((state) => state.seamOpen);
+  const live = useLive();
+  useKeys(live);
+  useEffect(() => clock.setTiming(frames, rateOf(fps)), [frames, fps]);
+  useEffect(() => {
+    document.title = name ? `${name} · Zickzack` : 'Zickzack';
+  }, [name]);
+  return (
+    <div className="page">
+      <Bar scene={scene} />
+      {ready ? (
+        <main className="bench">
+          <Panel area="weave" name="Weave" digit={1}>
+            <Weave />
+          </Panel>
+          <Panel area="view" name="View" digit={2}>
+            <View />
+          </Panel>
+          <Panel area="card" name={seamOpen ? 'Seam' : 'Card'} digit={3}>
+            {seamOpen ? <Seam /> : <Card />}
+          </Panel>
+          <Panel area="dial" name="Dial" digit={4}>
+            <Dial />
+          </Panel>
+          <Panel area="traces" name="Traces" digit={5}>
+            <Traces />
+          </Panel>
+        </main>
+      ) : (
+        <Waiting />
+      )}
+      <Messages />
+    </div>
+  );
+}
+
+function Waiting() {
+  const lost = useScene((state) => state.connection === 'lost');
+  return <p className="waiting">{lost ? 'This scene cannot be reached. It may have been deleted, or the server stopped: it is tried again.' : 'Opening …'}</p>;
+}
+
+function Messages() {
+  const message = useScene((state) => state.message);
+  const forget = () => useScene.setState({ message: null });
+  return (
+    <Snackbar open={message !== null} onClose={(_, reason) => reason !== 'clickaway' && forget()} autoHideDuration={message?.tone === 'told' ? 4000 : 12000} anchorOrigin={{ vertical: 'bottom', horizontal: 'center' }}>
+      <Alert severity={message?.tone === 'told' ? 'success' : 'error'} icon={false} variant="outlined" onClose={forget} className="message" sx={{ bgcolor: 'background.paper', color: 'text.primary' }}>
+        {message?.text}
+      </Alert>
+    </Snackbar>
+  );
+}

@@ -1,0 +1,95 @@
+import { Button } from '@mui/material';
+import type { EndReport, Offer } from '../../api/types';
+import { clock } from '../../scene/clock';
+import { put } from '../../scene/edits';
+import { selectThing, useScene } from '../../scene/store';
+import { useLive } from '../live';
+import { gap, kinds, outputsOf } from './gap';
+
+/** What happens at the loop point, and what would close it. */
+export function Seam() {
+  const ends = useScene((state) => state.ends);
+  const frames = useScene((state) => state.document?.frames ?? 0);
+  const shown = outputsOf(ends);
+  return (
+    <div className="card-body seam">
+      <header>
+        <div className="seam-head">
+          <h2>Seam</h2>
+          <Button variant="outlined" onClick={() => useScene.setState({ seamOpen: false })}>
+            Close
+          </Button>
+        </div>
+        <p className="soft">How far the end of the loop, frame {frames}, misses its beginning.</p>
+      </header>
+      {shown.length === 0 && <p>Nothing moves yet: add a Ride or a Launch in the Weave.</p>}
+      {shown.map((end) => (
+        <Report key={end.node} end={end} />
+      ))}
+    </div>
+  );
+}
+
+function Report({ end }: { end: EndReport }) {
+  const { seam } = end;
+  const trading = seam.trading > 0 ? `${seam.trading} of ${end.things} trade places` : end.things === 1 ? 'one thing' : `${end.things} things, each by itself`;
+  return (
+    <section className="seam-report" data-end={end.name}>
+      <h3>{end.name}</h3>
+      <p className={seam.closes ? 'closes' : 'opens'}>{seam.closes ? `Closes · ${trading}` : 'Open'}</p>
+      <table>
+        <thead>
+          <tr>
+            <th scope="col">what</th>
+            <th scope="col">gap</th>
+            <th scope="col">worst</th>
+          </tr>
+        </thead>
+        <tbody>
+          {kinds.map(({ key, label, unit }) => (
+            <tr key={key} className={seam[key] > 1e-6 ? 'off' : undefined}>
+              <th scope="row">{label}</th>
+              <td className="mono">{gap(seam[key], unit)}</td>
+              <td>{seam[key] > 1e-6 ? <Worst end={end} kind={key} /> : '–'}</td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+      {seam.uncertain.length > 0 && <p className="warned">{`${seam.uncertain.length} of ${end.things} things have no certain partner and are compared with themselves.`}</p>}
+      {end.offers.length > 0 && (
+        <>
+          <h3>What would close it</h3>
+          {end.offers.map((offer) => (
+            <OfferButton key={offer.text} offer={offer} />
+          ))}
+        </>
+      )}
+      {!seam.closes && end.offers.length === 0 && <p className="soft">No single number closes this one: it ends elsewhere than it begins.</p>}
+    </section>
+  );
+}
+
+function Worst({ end, kind }: { end: EndReport; kind: string }) {
+  const worst = end.seam.worst[kind];
+  if (!worst) return null;
+  const show = () => {
+    selectThing(end.node, worst.object);
+    useScene.setState({ seamOpen: true });
+    clock.stop();
+    clock.seek(0);
+  };
+  return (
+    <button type="button" className="link" onClick={show}>
+      thing {worst.object + 1}
+    </button>
+  );
+}
+
+function OfferButton({ offer }: { offer: Offer }) {
+  const live = useLive();
+  return (
+    <Button variant="outlined" className="offer" onClick={() => live.edit(`set ${offer.text}`, [put(['nodes', offer.node, 'params', offer.param], offer.value)])}>
+      {offer.text}
+    </Button>
+  );
+}

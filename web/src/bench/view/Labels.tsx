@@ -1,0 +1,80 @@
+import { useEffect, useRef } from 'react';
+import { Vector3 } from 'three';
+import { POSE_FLOATS } from '../../api/blocks';
+import { clock } from '../../scene/clock';
+import { useScene } from '../../scene/store';
+import { rateOf } from '../Bench';
+import type { Stage } from './stage';
+
+/** Names of paths, and the selected thing in its running stitch with what it is doing. */
+export function Labels({ stage, names }: { stage: Stage; names: boolean }) {
+  const paths = useScene((state) => state.paths);
+  const document = useScene((state) => state.document);
+  const thing = useScene((state) => state.thing);
+  return (
+    <>
+      {names &&
+        Object.entries(paths).map(([node, path]) => (
+          <PathName key={node} stage={stage} name={document?.nodes?.[node]?.name ?? ''} length={path.header.strands.reduce((sum, strand) => sum + strand.length, 0)} at={lowest(path.numbers)} />
+        ))}
+      {thing && <ThingLabel key={`${thing.node}/${thing.object}`} stage={stage} node={thing.node} object={thing.object} />}
+    </>
+  );
+}
+
+/** The place of a path nearest to the viewer, where its name is in nobody's way. */
+function lowest(numbers: Float32Array): Vector3 {
+  let best = 0;
+  for (let i = 3; i + 2 < numbers.length; i += 3) {
+    if ((numbers[i + 2] ?? 0) - (numbers[i + 1] ?? 0) > (numbers[best + 2] ?? 0) - (numbers[best + 1] ?? 0)) best = i;
+  }
+  return new Vector3().fromArray(numbers, best);
+}
+
+function PathName({ stage, name, length, at }: { stage: Stage; name: string; length: number; at: Vector3 }) {
+  const element = useRef<HTMLDivElement>(null);
+  const place = useRef(at);
+  place.current = at;
+  useEffect(() => (element.current ? stage.pin(element.current, () => place.current) : undefined), [stage]);
+  return (
+    <div className="pinned" ref={element}>
+      <span className="path-name">{`${name} · ${length.toFixed(1)} m`}</span>
+    </div>
+  );
+}
+
+function ThingLabel({ stage, node, object }: { stage: Stage; node: string; object: number }) {
+  const element = useRef<HTMLDivElement>(null);
+  const text = useRef<HTMLSpanElement>(null);
+  useEffect(() => (element.current ? stage.pin(element.current, () => stage.thingAt(node, object)) : undefined), [stage, node, object]);
+  useEffect(
+    () =>
+      stage.onPicture(() => {
+        if (text.current) text.current.textContent = doing(node, object);
+      }),
+    [stage, node, object],
+  );
+  const name = useScene((state) => state.document?.nodes?.[node]?.name ?? '');
+  return (
+    <div className="pinned thing-label" ref={element}>
+      <span className="stitched" />
+      <span className="thing-text">
+        <strong>{`${name} ${object + 1}`}</strong>
+        <span ref={text} className="mono" />
+      </span>
+    </div>
+  );
+}
+
+/** Phase and speed, or place and speed, at the frame on screen. */
+function doing(node: string, object: number): string {
+  const { poses, ends, document } = useScene.getState();
+  const data = poses[node];
+  const frame = Math.floor(clock.frame);
+  if (!data || !document || !data.have[frame]) return '';
+  const at = (f: number) => new Vector3().fromArray(data.numbers, (f * data.things + object) * POSE_FLOATS);
+  const next = Math.min(data.frames - 1, frame + 1);
+  const speed = data.have[next] && next > frame ? at(next).distanceTo(at(frame)) * rateOf(document.fps) : 0;
+  const phase = ends.find((end) => end.node === node)?.phases[object];
+  return `${phase === undefined ? '' : `started at ${phase.toFixed(2)} laps · `}${speed.toFixed(2)} m/s`;
+}

@@ -1,0 +1,37 @@
+import { Tooltip } from '@mui/material';
+import { Handle, Position, type Node, type NodeProps } from '@xyflow/react';
+import { memo } from 'react';
+import type { NodeSchema } from '../../api/types';
+import { Picture } from '../../miniature/Picture';
+import { useScene } from '../../scene/store';
+
+export type SlipNode = Node<{ name: string; schema: NodeSchema | null; flat: boolean }, 'slip'>;
+
+const marks = { worked: '', warning: '!', error: '×' } as const;
+
+/** A node as a slip of paper: type, given name, what it gives in small, and a tab that tells how it went. */
+export const Slip = memo(function Slip({ id, data }: NodeProps<SlipNode>) {
+  const status = useScene((state) => state.nodes[id]);
+  const state = (status?.state ?? 'worked') as keyof typeof marks;
+  const inputs = data.schema?.inputs ?? [];
+  const told = [...(status?.messages ?? []), ...(status?.facts ?? []), status && status.millis > 0 ? `${status.millis.toFixed(1)} ms` : ''].filter(Boolean).join(' · ');
+  return (
+    <Tooltip title={told} placement="right">
+      <div className={`slip ${state}`} data-state={state} data-name={data.name}>
+        {inputs.map((port, i) => (
+          <Handle key={port.name} id={port.name} type="target" position={Position.Top} style={{ left: `${((i + 1) / (inputs.length + 1)) * 100}%` }} title={`${port.name}: ${port.help}`} aria-label={`port ${port.name}`} />
+        ))}
+        <span className="tab" aria-hidden="true">
+          {marks[state]}
+        </span>
+        <span className="slip-text">
+          <span className="soft">{data.schema?.title ?? 'unknown'}</span>
+          <strong>{data.name}</strong>
+          {state !== 'worked' && <span className={`slip-state ${state}`}>{state}</span>}
+        </span>
+        <span className="slip-picture">{status?.miniature ? <Picture miniature={status.miniature} flat={data.flat} size={50} /> : null}</span>
+        {data.schema?.output && <Handle type="source" position={Position.Bottom} title={`gives a ${data.schema.output}`} aria-label={`gives a ${data.schema.output}`} />}
+      </div>
+    </Tooltip>
+  );
+});

@@ -1,0 +1,247 @@
+import { Button, MenuItem, Select, Tooltip } from '@mui/material';
+import { useQuery } from '@tanstack/react-query';
+import { useEffect, useMemo, useState, type ReactNode } from 'react';
+import { Live } from '../api/live';
+import { api, handoffAddress, type Wanted } from '../api/client';
+import type { Look } from '../api/types';
+import { ModeButton } from '../bench/Bar';
+import { NumberField } from '../bench/card/NumberField';
+import { Link } from '../route';
+import { useScene } from '../scene/store';
+import { Plot } from './Plot';
+
+type Form = 'glb-reduced' | 'glb-dense' | 'csv';
+
+const forms: Record<Form, string> = { 'glb-reduced': 'GLB, reduced keys', 'glb-dense': 'GLB, every step', csv: 'CSV, every step' };
+
+/** Keys and files: what, which frames, which form, how exact. */
+export function Handoff({ scene }: { scene: string }) {
+  useEffect(() => {
+    const live = new Live(scene);
+    return () => live.close();
+  }, [scene]);
+  const document = useScene((state) => state.document);
+  const ends = useScene((state) => state.ends);
+  const told = useScene((state) => state.endsKnown);
+  const outputs = ends.filter((end) => end.output);
+  const [node, setNode] = useState<string | null>(null);
+  const chosen = outputs.find((end) => end.node === node) ?? outputs[0];
+  useEffect(() => {
+    globalThis.document.title = document ? `Hand-off · ${document.name}` : 'Hand-off';
+  }, [document]);
+  return (
+    <div className="page">
+      <header className="bar">
+        <Link to={`/bench/${scene}`} className="back">
+          ◂ Bench
+        </Link>
+        <h1>{document ? `Hand-off · ${document.name}` : 'Hand-off'}</h1>
+        <span className="gap" />
+        <ModeButton />
+      </header>
+      {chosen && document ? (
+        <Sheet key={chosen.node} scene={scene} node={chosen.node} things={chosen.things} frames={document.frames} first={document.first_frame ?? 0} fileName={document.name} outputName={chosen.name}>
+          {outputs.map((end) => (
+            <button key={end.node} type="button" className="output" aria-pressed={end.node === chosen.node} onClick={() => setNode(end.node)}>
+              <strong>{end.name}</strong>
+              <span className="soft">{`${end.things === 1 ? '1 thing' : `${end.things} things`} · ${end.seam.closes ? 'closes' : 'ends'}${end.contacts.length ? ` · ${end.contacts.length} contacts` : ''}`}</span>
+            </button>
+          ))}
+        </Sheet>
+      ) : (
+        <p className="waiting">{told ? 'There is nothing to hand off yet: thread a motion to an Output on the bench.' : 'Opening …'}</p>
+      )}
+    </div>
+  );
+}
+
+interface SheetProps {
+  scene: string;
+  node: string;
+  things: number;
+  frames: number;
+  first: number;
+  fileName: string;
+  outputName: string;
+  children: ReactNode;
+}
+
+function Sheet(props: SheetProps) {
+  const { scene, node, frames, first } = props;
+  const [form, setForm] = useState<Form>('glb-reduced');
+  const [from, setFrom] = useState(first);
+  const [to, setTo] = useState(first + frames);
+  const [step, setStep] = useState(1);
+  const [tolerance, setTolerance] = useState(0.001);
+  const [axis, setAxis] = useState(1);
+  const [object, setObject] = useState(0);
+  const reduced = form === 'glb-reduced';
+  const wanted: Wanted = useMemo(() => ({ node, from, to, step, object, ...(reduced ? { tolerance } : {}) }), [node, from, to, step, object, reduced, tolerance]);
+  const look = useQuery({ queryKey: ['handoff', scene, wanted], queryFn: () => api.look(scene, wanted), placeholderData: (known) => known, retry: false });
+  const ending = form === 'csv' ? 'csv' : 'glb';
+  const file = handoffAddress(scene, { ...wanted, object: undefined, form: ending, tolerance: reduced ? tolerance : undefined }, true);
+  const command = `zickzack bake SCENE.json --to ${ending === 'csv' ? 'poses.csv' : 'motion.glb'} --output "${props.outputName}" --frames ${from}..${to}${step === 1 ? '' : ` --step ${step}`}${reduced ? ` --tolerance ${tolerance}` : ''}`;
+  return (
+    <main className="handoff">
+      <aside className="outputs">
+        <h2>Outputs</h2>
+        {props.children}
+      </aside>
+      <section className="plots" aria-label="Keys">
+        {look.error ? <p className="wrong">{look.error.message}</p> : look.data ? <Shown look={look.data} axis={axis} tolerance={reduced ? tolerance : null} dense={!reduced} object={object} /> : <p className="soft">Counting keys …</p>}
+        {reduced && <Tolerance value={tolerance} onChange={setTolerance} />}
+        <div className="choose">
+          <label>
+            <span>channel</span>
+            <Select size="small" value={axis} onChange={(event) => setAxis(Number(event.target.value))} SelectDisplayProps={{ 'aria-label': 'channel' }}>
+              {['position x', 'position y', 'position z'].map((name, i) => (
+                <MenuItem key={name} value={i}>
+                  {name}
+                </MenuItem>
+              ))}
+            </Select>
+          </label>
+          {props.things > 1 && (
+            <label>
+              <span>thing</span>
+              <NumberField label="thing" value={object + 1} unit="none" min={1} max={props.things} whole onPreview={() => undefined} onKeep={(next) => setObject(next - 1)} />
+            </label>
+          )}
+        </div>
+      </section>
+      <aside className="files">
+        <h2>File</h2>
+        <div className="row">
+          <span className="row-name">form</span>
+          <div className="row-value">
+            <Select size="small" fullWidth value={form} onChange={(event) => setForm(event.target.value as Form)} SelectDisplayProps={{ 'aria-label': 'form' }}>
+              {Object.entries(forms).map(([key, name]) => (
+                <MenuItem key={key} value={key}>
+                  {name}
+                </MenuItem>
+              ))}
+            </Select>
+          </div>
+        </div>
+        <FrameRow label="first frame" value={from} onKeep={setFrom} />
+        <FrameRow label="last frame" value={to} onKeep={setTo} />
+        {!reduced && (
+          <div className="row">
+            <span className="row-name">step</span>
+            <div className="row-value">
+              <NumberField label="step" value={step} unit="frames" min={0.001} max={1e6} onPreview={setStep} onKeep={setStep} />
+            </div>
+          </div>
+        )}
+        <Button variant="contained" component="a" href={file} download className="write" data-testid="write">
+          Write file
+        </Button>
+        <h2>Channels</h2>
+        {look.data && <Channels look={look.data} />}
+        <p className="soft">The keys stand on their own: what made the motion can be deleted, and the motion stays.</p>
+        <Tooltip title={command} placement="left">
+          <span>
+            <Button variant="outlined" fullWidth onClick={() => void navigator.clipboard.writeText(command)}>
+              Copy command line
+            </Button>
+          </span>
+        </Tooltip>
+      </aside>
+    </main>
+  );
+}
+
+function FrameRow({ label, value, onKeep }: { label: string; value: number; onKeep: (value: number) => void }) {
+  return (
+    <div className="row">
+      <span className="row-name">{label}</span>
+      <div className="row-value">
+        <NumberField label={label} value={value} unit="none" min={-1e6} max={1e6} onPreview={onKeep} onKeep={onKeep} />
+      </div>
+    </div>
+  );
+}
+
+/** A length as it is read best. */
+export function length(metres: number): string {
+  if (metres === 0) return '0 mm';
+  if (metres < 1e-6) return '< 0.001 mm';
+  return metres < 0.1 ? `${Number((metres * 1000).toPrecision(2))} mm` : `${Number(metres.toPrecision(3))} m`;
+}
+
+function Tolerance({ value, onChange }: { value: number; onChange: (value: number) => void }) {
+  const [shown, setShown] = useState(value);
+  return (
+    <label className="tolerance">
+      <span>tolerance</span>
+      <input
+        type="range"
+        min={-5}
+        max={-1}
+        step={0.05}
+        value={Math.log10(shown)}
+        aria-valuetext={length(shown)}
+        onChange={(event) => setShown(Number((10 ** Number(event.target.value)).toPrecision(3)))}
+        onPointerUp={() => onChange(shown)}
+        onKeyUp={() => onChange(shown)}
+      />
+      <span className="mono">{length(shown)}</span>
+    </label>
+  );
+}
+
+function Shown({ look, axis, tolerance, dense, object }: { look: Look; axis: number; tolerance: number | null; dense: boolean; object: number }) {
+  const plot = look.plots[axis];
+  const channel = look.channels[axis];
+  if (!plot || !channel) return null;
+  const keys = plot.keys.length;
+  const frames = plot.frames.length;
+  let [worst, at] = [0, plot.frames[0] ?? 0];
+  plot.truth.forEach((value, i) => {
+    const off = Math.abs(value - (plot.keyed[i] ?? value));
+    if (off > worst) [worst, at] = [off, plot.frames[i] ?? 0];
+  });
+  return (
+    <>
+      <p className="plot-title">
+        <strong>{plot.name}</strong>
+        <span className="soft">{`thing ${object + 1} · ${Math.floor((frames - 1) / 4) + 1} keys before · `}</span>
+        <b data-testid="keys-after">{keys === 1 ? 'still' : `${keys} after`}</b>
+        {!dense && <span className="soft"> · contacts kept exactly</span>}
+      </p>
+      <Plot plot={plot} height={320} />
+      <p className="plot-title">
+        <strong>Error</strong>
+        <span className="soft">{`largest ${length(worst)} at frame ${at.toFixed(2)} · measured every quarter frame`}</span>
+      </p>
+      <Plot plot={plot} height={110} error={tolerance ?? worst} />
+    </>
+  );
+}
+
+function Channels({ look }: { look: Look }) {
+  return (
+    <table className="channels">
+      <thead>
+        <tr>
+          <th scope="col">
+            <span className="hidden">channel</span>
+          </th>
+          <th scope="col">before</th>
+          <th scope="col">after</th>
+          <th scope="col">error</th>
+        </tr>
+      </thead>
+      <tbody>
+        {look.channels.map((channel) => (
+          <tr key={channel.name}>
+            <th scope="row">{channel.name}</th>
+            <td className="mono">{channel.before}</td>
+            <td className="mono">{channel.after === 0 ? 'still' : channel.after}</td>
+            <td className="mono">{channel.unit === 'm' ? length(channel.error) : `${Number(channel.error.toPrecision(2))}°`}</td>
+          </tr>
+        ))}
+      </tbody>
+    </table>
+  );
+}

@@ -1,0 +1,71 @@
+import { useEffect, useRef } from 'react';
+import type { LivingMiniature, Miniature } from '../api/types';
+import { night } from '../theme/tokens';
+import { fitted, places, type Fit } from './project';
+
+function prepare(canvas: HTMLCanvasElement, width: number, height: number): CanvasRenderingContext2D | null {
+  const scale = window.devicePixelRatio || 1;
+  canvas.width = width * scale;
+  canvas.height = height * scale;
+  const pen = canvas.getContext('2d');
+  pen?.scale(scale, scale);
+  return pen;
+}
+
+function lines(pen: CanvasRenderingContext2D, list: readonly (readonly number[])[], flat: boolean, fit: Fit, width: number): void {
+  pen.strokeStyle = night.lamp;
+  pen.lineWidth = width;
+  pen.lineJoin = 'round';
+  for (const points of list) {
+    pen.beginPath();
+    places(points, flat, fit, (x, y, i) => (i === 0 ? pen.moveTo(x, y) : pen.lineTo(x, y)));
+    pen.stroke();
+  }
+}
+
+function dots(pen: CanvasRenderingContext2D, points: readonly number[], flat: boolean, fit: Fit, radius: number): void {
+  pen.fillStyle = night.paper;
+  places(points, flat, fit, (x, y) => {
+    pen.beginPath();
+    pen.arc(x, y, radius, 0, 7);
+    pen.fill();
+  });
+}
+
+/** What a node gives, small. */
+export function Picture({ miniature, flat, size }: { miniature: Miniature; flat: boolean; size: number }) {
+  const canvas = useRef<HTMLCanvasElement>(null);
+  useEffect(() => {
+    const pen = canvas.current && prepare(canvas.current, size, size);
+    if (!pen) return;
+    const fit = fitted([...miniature.lines, miniature.dots], flat, size, size, 7);
+    lines(pen, miniature.lines, flat, fit, 1.2);
+    dots(pen, miniature.dots, flat, fit, 1.9);
+  }, [miniature, flat, size]);
+  return <canvas ref={canvas} className="miniature" style={{ width: size, height: size }} aria-hidden="true" />;
+}
+
+/** A whole scene, small, looping; it stands still for those who want less motion. */
+export function LivingPicture({ living, flat, seconds, width, height }: { living: LivingMiniature; flat: boolean; seconds: number; width: number; height: number }) {
+  const canvas = useRef<HTMLCanvasElement>(null);
+  useEffect(() => {
+    const pen = canvas.current && prepare(canvas.current, width, height);
+    if (!pen) return undefined;
+    const fit = fitted([...living.lines, ...living.steps], flat, width, height, 20);
+    const draw = (phase: number) => {
+      pen.clearRect(0, 0, width, height);
+      lines(pen, living.lines, flat, fit, 1.6);
+      dots(pen, living.steps[Math.min(living.steps.length - 1, Math.floor(phase * living.steps.length))] ?? [], flat, fit, 4.2);
+    };
+    draw(0);
+    if (window.matchMedia('(prefers-reduced-motion: reduce)').matches) return undefined;
+    let request = 0;
+    const tick = (now: number) => {
+      draw((now / 1000 / seconds) % 1);
+      request = requestAnimationFrame(tick);
+    };
+    request = requestAnimationFrame(tick);
+    return () => cancelAnimationFrame(request);
+  }, [living, flat, seconds, width, height]);
+  return <canvas ref={canvas} style={{ width, height }} aria-hidden="true" />;
+}

@@ -1,0 +1,180 @@
+import { Alert, Button, IconButton, Menu, MenuItem, Snackbar } from '@mui/material';
+import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
+import { useEffect, useRef, useState } from 'react';
+import { api } from '../api/client';
+import type { Listed, Space } from '../api/types';
+import { ModeButton } from '../bench/Bar';
+import { rateOf } from '../bench/Bench';
+import { LivingPicture } from '../miniature/Picture';
+import { Link, go } from '../route';
+
+interface Told {
+  text: string;
+  undo?: () => void;
+}
+
+/** The home page: scenes as living miniatures. */
+export function PatternBook() {
+  const scenes = useQuery({ queryKey: ['scenes'], queryFn: api.scenes });
+  const [search, setSearch] = useState('');
+  const [told, setTold] = useState<Told | null>(null);
+  const finder = useRef<HTMLInputElement>(null);
+  const file = useRef<HTMLInputElement>(null);
+  useEffect(() => {
+    document.title = 'Pattern book · Zickzack';
+    const press = (event: KeyboardEvent) => {
+      if ((event.ctrlKey || event.metaKey) && event.key.toLowerCase() === 'f') {
+        finder.current?.focus();
+        event.preventDefault();
+      }
+    };
+    window.addEventListener('keydown', press);
+    return () => window.removeEventListener('keydown', press);
+  }, []);
+  const trouble = (error: Error) => setTold({ text: error.message });
+  const create = useMutation({ mutationFn: (space: Space) => api.create(space === 'flat' ? 'New flat scene' : 'New scene', space), onSuccess: ({ id }) => go(`/bench/${id}`), onError: trouble });
+  const bring = useMutation({ mutationFn: async (file: File) => api.bringIn(await file.text()), onSuccess: ({ id }) => go(`/bench/${id}`), onError: trouble });
+  const words = search.toLowerCase().split(/\s+/).filter(Boolean);
+  const found = (scenes.data ?? []).filter((scene) => words.every((word) => scene.name.toLowerCase().includes(word)));
+  return (
+    <div className="page">
+      <header className="bar">
+        <h1>Zickzack</h1>
+        <span className="note">Pattern book</span>
+        <span className="gap" />
+        <span className="finder">
+          <input ref={finder} value={search} placeholder="find a scene" aria-label="Find a scene" onChange={(event) => setSearch(event.target.value)} />
+          <span className="mono soft">Ctrl F</span>
+        </span>
+        <Button variant="outlined" onClick={() => file.current?.click()}>
+          Bring in
+        </Button>
+        <input
+          ref={file}
+          type="file"
+          hidden
+          accept=".json,application/json"
+          aria-label="Scene file"
+          onChange={(event) => {
+            const chosen = event.target.files?.[0];
+            if (chosen) bring.mutate(chosen);
+            event.target.value = '';
+          }}
+        />
+        <ModeButton />
+        <NewScene onCreate={(space) => create.mutate(space)} />
+      </header>
+      <main className="book">
+        {scenes.error && <p className="wrong">{scenes.error.message}</p>}
+        {scenes.data && found.length === 0 && (
+          <p className="book-empty">{scenes.data.length === 0 ? 'No scenes yet. Make one with “New scene”, or bring in a scene file.' : `No scene is called “${search}”.`}</p>
+        )}
+        <ul className="patterns">
+          {found.map((scene) => (
+            <Pattern key={scene.id} scene={scene} onTold={setTold} />
+          ))}
+        </ul>
+      </main>
+      <Snackbar open={told !== null} autoHideDuration={10000} onClose={(_, reason) => reason !== 'clickaway' && setTold(null)} anchorOrigin={{ vertical: 'bottom', horizontal: 'center' }}>
+        <Alert
+          severity={told?.undo ? 'success' : 'error'}
+          icon={false}
+          variant="outlined"
+          className="message"
+          sx={{ bgcolor: 'background.paper', color: 'text.primary' }}
+          action={
+            told?.undo ? (
+              <Button variant="outlined" onClick={told.undo}>
+                Undo
+              </Button>
+            ) : undefined
+          }
+        >
+          {told?.text}
+        </Alert>
+      </Snackbar>
+    </div>
+  );
+}
+
+function NewScene({ onCreate }: { onCreate: (space: Space) => void }) {
+  const [anchor, setAnchor] = useState<HTMLElement | null>(null);
+  const choose = (space: Space) => {
+    setAnchor(null);
+    onCreate(space);
+  };
+  return (
+    <>
+      <Button variant="contained" aria-haspopup="menu" onClick={(event) => setAnchor(event.currentTarget)}>
+        New scene
+      </Button>
+      <Menu anchorEl={anchor} open={anchor !== null} onClose={() => setAnchor(null)}>
+        <MenuItem onClick={() => choose('deep')}>Deep · in space</MenuItem>
+        <MenuItem onClick={() => choose('flat')}>Flat · in the picture</MenuItem>
+      </Menu>
+    </>
+  );
+}
+
+const WIDTH = 300;
+const HEIGHT = 148;
+
+function Pattern({ scene, onTold }: { scene: Listed; onTold: (told: Told | null) => void }) {
+  const queries = useQueryClient();
+  const living = useQuery({ queryKey: ['miniature', scene.id, scene.revision], queryFn: () => api.miniature(scene.id), enabled: !scene.trouble });
+  const [anchor, setAnchor] = useState<HTMLElement | null>(null);
+  const renew = () => queries.invalidateQueries({ queryKey: ['scenes'] });
+  const trouble = (error: Error) => onTold({ text: error.message });
+  const duplicate = useMutation({ mutationFn: () => api.duplicate(scene.id), onSuccess: renew, onError: trouble });
+  const remove = useMutation({
+    mutationFn: () => api.remove(scene.id),
+    onError: trouble,
+    onSuccess: () => {
+      void renew();
+      onTold({
+        text: `“${scene.name}” was deleted.`,
+        undo: () => {
+          onTold(null);
+          api.restore(scene.id).then(renew, trouble);
+        },
+      });
+    },
+  });
+  const act = (what: () => void) => {
+    setAnchor(null);
+    what();
+  };
+  const picture = living.data;
+  return (
+    <li className="pattern">
+      <Link to={`/bench/${scene.id}`} className="pattern-picture" label={`Open ${scene.name}`}>
+        {picture && <LivingPicture living={picture} flat={scene.space === 'flat'} seconds={scene.frames / rateOf(scene.fps)} width={WIDTH} height={HEIGHT} />}
+        {(scene.trouble ?? living.error) && <span className="pattern-wrong">{scene.trouble ?? living.error?.message}</span>}
+      </Link>
+      <div className="pattern-text">
+        <Link to={`/bench/${scene.id}`} className="pattern-name">
+          {scene.name}
+        </Link>
+        <span className="soft">{picture ? summary(picture.things, picture.contacts, scene.frames) : ''}</span>
+        <span className="gap" />
+        {picture && picture.things > 0 && <span className={picture.closes ? 'closes' : 'soft'}>{picture.closes ? 'closes' : 'ends'}</span>}
+        <IconButton size="small" aria-label={`More for ${scene.name}`} aria-haspopup="menu" onClick={(event) => setAnchor(event.currentTarget)}>
+          ⋯
+        </IconButton>
+        <Menu anchorEl={anchor} open={anchor !== null} onClose={() => setAnchor(null)}>
+          <MenuItem onClick={() => act(() => duplicate.mutate())}>Duplicate</MenuItem>
+          <MenuItem component="a" href={`/api/scenes/${scene.id}/file`} onClick={() => setAnchor(null)}>
+            Save as file
+          </MenuItem>
+          <MenuItem onClick={() => act(() => remove.mutate())}>Delete</MenuItem>
+        </Menu>
+      </div>
+    </li>
+  );
+}
+
+function summary(things: number, contacts: number, frames: number): string {
+  if (things === 0) return 'nothing moves yet';
+  const what = things === 1 ? '1 thing' : `${things} things`;
+  return contacts > 0 ? `${what}, ${contacts} contacts` : `${what} · ${frames} frames`;
+}

@@ -1,0 +1,41 @@
+import { describe, expect, it } from 'vitest';
+import type { Scene } from '../api/types';
+import { applied, freshId, put, remove, valueAt } from './edits';
+
+const scene = {
+  format: 'zickzack-scene',
+  version: 1,
+  name: 'Round',
+  space: 'deep',
+  fps: '24',
+  frames: 120,
+  nodes: {
+    path: { type: 'drawn-path', name: 'Way', params: { points: [{ id: 'a', at: [0, 0, 0] }, { id: 'b', at: [1, 0, 0] }] } },
+    ride: { type: 'ride', name: 'Riders' },
+  },
+  threads: { t1: { from: 'path', to: 'ride', port: 'path' } },
+} as unknown as Scene;
+
+describe('edits on the page', () => {
+  it('reach parameters and points by their ids', () => {
+    const next = applied(scene, [put(['nodes', 'ride', 'params', 'riders'], 7), put(['nodes', 'path', 'params', 'points', 'b'], { id: 'b', at: [2, 0, 0] })]);
+    expect(valueAt(next, ['nodes', 'ride', 'params', 'riders'])).toBe(7);
+    expect(valueAt(next, ['nodes', 'path', 'params', 'points', 'b', 'at'])).toEqual([2, 0, 0]);
+    expect(valueAt(scene, ['nodes', 'ride', 'params'])).toBeUndefined();
+  });
+
+  it('put new points where they are asked to go', () => {
+    const next = applied(scene, [put(['nodes', 'path', 'params', 'points', 'c'], { id: 'c', at: [9, 9, 9] }, 'b')]);
+    const ids = (valueAt(next, ['nodes', 'path', 'params', 'points']) as { id: string }[]).map((point) => point.id);
+    expect(ids).toEqual(['a', 'c', 'b']);
+  });
+
+  it('take the threads of a removed node along', () => {
+    expect(applied(scene, [remove(['nodes', 'path'])]).threads).toEqual({});
+  });
+
+  it('never make the same id twice in a row', () => {
+    const ids = new Set(Array.from({ length: 2000 }, () => freshId('point')));
+    expect(ids.size).toBe(2000);
+  });
+});

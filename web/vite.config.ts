@@ -1,0 +1,7 @@
+import react from '@vitejs/plugin-react';
+import { defineConfig } from 'vite';
+
+export default defineConfig({
+  plugins: [react()],
+  build: { target: 'es2023', chunkSizeWarningLimit: 1500, modulePreload: { polyfill: false }, assetsInlineLimit: 0 },
+});
