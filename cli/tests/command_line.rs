@@ -74,6 +74,24 @@ fn a_table_on_standard_output_holds_every_pose_exactly() {
 }
 
 #[test]
+fn the_bits_do_not_depend_on_what_the_processor_can_fuse() {
+    let bake = |scene: &str, masked: &str| {
+        let output = Command::new(env!("CARGO_BIN_EXE_zickzack"))
+            .args(["bake", scene, "--to", "-", "--step", "0.5"])
+            .current_dir(root())
+            .env("GLIBC_TUNABLES", masked)
+            .output()
+            .unwrap();
+        text(&output)
+    };
+    for scene in ["demo/lantern-round.json", "demo/puck-on-the-boards.json"] {
+        // The C library then takes its plain paths; a call that reached it would round differently.
+        let masked = "glibc.cpu.hwcaps=-AVX,-AVX2,-AVX512F,-FMA,-FMA4";
+        assert_eq!(bake(scene, ""), bake(scene, masked), "{scene}");
+    }
+}
+
+#[test]
 fn shown_frame_numbers_start_where_the_scene_says() {
     let table = text(&zickzack(&["bake", "demo/puck-on-the-boards.json", "--to", "-"]));
     assert!(table.lines().nth(1).unwrap().starts_with("1,Puck,0,1,-1.3,-0.62,0,"));

@@ -164,10 +164,9 @@ fn the_closing_angle_of_torus_windings_is_two_pi_times_the_writhe() {
         let (a, b, c) = (writhe(p, q, 1000), writhe(p, q, 2000), writhe(p, q, 4000));
         let (ab, bc) = (2.0 * b - a, 2.0 * c - b);
         let reference = TAU * (bc + (bc - ab) / 3.0);
-        // What is left after a lap is minus the angle by which the carried axes went round.
-        let off = (angle - reference) / TAU;
-        let other = (angle + reference) / TAU;
-        let miss = (off - off.round()).abs().min((other - other.round()).abs()) * TAU;
+        // What has to be added over the lap is minus the angle by which the carried axes went round.
+        let laps = (angle + reference) / TAU;
+        let miss = (laps - laps.round()).abs() * TAU;
         assert!(miss < 1e-4, "({p},{q}): {angle} against {reference}, off {miss}");
     }
 }

@@ -142,7 +142,4 @@ fn poses_have_the_same_bits_at_one_two_and_eight_workers() {
     let one = bits(1);
     assert_eq!(one, bits(2));
     assert_eq!(one, bits(8));
-    // The same digest on every machine: recorded once, and equal wherever this runs.
-    let bytes: Vec<u8> = one.iter().flat_map(|x| x.to_le_bytes()).collect();
-    println!("digest {}", blake3::hash(&bytes).to_hex());
 }

@@ -34,7 +34,7 @@ fn measured(motion: &Arc<dyn Motion>, keys: &ObjectKeys, object: usize, range: F
     let steps = ((range.to - range.from) * 4.0) as usize;
     for i in 0..steps {
         let frame = range.from + i as f64 / 4.0;
-        let near_jump = ready.breaks(object, Frames { from: frame - 1e-3, to: frame + 1e-3 });
+        let near_jump = ready.breaks(object, Frames { from: frame - 1e-3, to: frame + 1e-3 }).unwrap();
         if !near_jump.is_empty() {
             continue;
         }

@@ -7,6 +7,7 @@ use glam::DVec3;
 use proptest::prelude::*;
 use std::f64::consts::TAU;
 use std::sync::Arc;
+use zickzack_core::curve::{PathPoint, PointKind};
 use zickzack_core::fraction::Fraction;
 use zickzack_core::motion::{BreakKind, Cancel, Columns, FaceTravel, FaceUp, Frames, Motion, Ride, RideEnd, Sample};
 use zickzack_core::pose::Axis;
@@ -49,7 +50,7 @@ proptest! {
         let strand = strand(&list, closed);
         let ride = Ride::new(still(strand.clone()), 5, fraction(a, b), 120.0);
         let h = 1e-4;
-        let near: Vec<f64> = (0..5).flat_map(|i| ride.breaks(i, Frames { from: frame - 0.01, to: frame + 0.01 })).map(|b| b.frame).collect();
+        let near: Vec<f64> = (0..5).flat_map(|i| ride.breaks(i, Frames { from: frame - 0.01, to: frame + 0.01 }).unwrap()).map(|b| b.frame).collect();
         prop_assume!(near.is_empty());
         // Close to a corner with tiny handles the curvature is beyond what a difference can tell.
         let (before, here, after) = (sampled(&ride, frame - h), sampled(&ride, frame), sampled(&ride, frame + h));
@@ -72,8 +73,8 @@ proptest! {
         for laps in closing {
             for motion in [make(laps), facing(make(laps), FaceUp::Steady)] {
                 let seam = measure(&motion, 96.0, 24.0, &Cancel::default()).unwrap();
-                prop_assert!(seam.position.amount <= 1e-9 * strand.length().max(1.0), "{laps}: {:?}", seam);
-                prop_assert!(seam.velocity.amount <= 1e-6 && seam.orientation.amount <= 1e-6 && seam.spin.amount <= 1e-3, "{laps}: {:?}", seam);
+                let gaps = [seam.position, seam.velocity, seam.orientation, seam.spin].map(|gap| gap.amount);
+                prop_assert!(gaps.iter().all(|gap| *gap <= 1e-9), "{laps}: {gaps:?}");
                 prop_assert!(seam.uncertain.is_empty());
             }
         }
@@ -123,10 +124,35 @@ fn seven_lanterns_at_1_3_laps_miss_by_the_tenth_of_a_seventh() {
 }
 
 #[test]
-fn riders_exactly_between_two_places_have_no_certain_partner() {
-    let ride: Arc<dyn Motion> = Arc::new(Ride::new(still(circle(1.0)), 4, fraction(1, 8), 60.0));
+fn riders_without_a_certain_partner_are_named_and_compared_with_themselves() {
+    // Two riders end at one place, which only one of them can take over.
+    let open = smooth(&[DVec3::ZERO, DVec3::X], false);
+    let ride: Arc<dyn Motion> = Arc::new(Ride::new(still(open), 2, fraction(1, 1), 60.0).at_end(RideEnd::Hold));
     let seam = measure(&ride, 60.0, 24.0, &Cancel::default()).unwrap();
     assert!(!seam.closes(0.1));
+    for object in &seam.uncertain {
+        assert_eq!(seam.partners[*object], *object);
+    }
+    assert_eq!(seam.uncertain, [0], "the first ends where the second, which is nearer, belongs");
+}
+
+#[test]
+fn a_crowd_on_a_line_straight_up_is_matched_as_fast_as_any() {
+    let upright = smooth(&[DVec3::ZERO, DVec3::Y * 9.0], false);
+    let ride: Arc<dyn Motion> = Arc::new(Ride::new(still(upright), 20_000, fraction(1, 20_000), 60.0));
+    let seam = measure(&ride, 60.0, 24.0, &Cancel::default()).unwrap();
+    assert!(seam.closes(1e-9) && seam.trading == 20_000 && seam.uncertain.is_empty(), "{:?}", seam.position);
+}
+
+#[test]
+fn more_corners_than_can_be_looked_at_are_refused() {
+    let zigzag: Vec<DVec3> = (0..2000).map(|i| DVec3::new(f64::from(i), f64::from(i % 2), 0.0)).collect();
+    let points: Vec<PathPoint> =
+        zigzag.into_iter().map(|position| PathPoint { position, kind: PointKind::Corner, handles: None }).collect();
+    let ride = Ride::new(still(strand(&points, false)), 1, fraction(10_000, 1), 1.0);
+    let refused = ride.breaks(0, Frames { from: 0.0, to: 1.0 }).unwrap_err();
+    assert!(refused.to_string().contains("corners"), "{refused}");
+    assert_eq!(ride.breaks(0, Frames { from: 0.0, to: 1e-4 }).map(|breaks| breaks.is_empty()), Ok(false));
 }
 
 #[test]
@@ -146,7 +172,7 @@ fn an_open_path_that_goes_round_jumps_where_it_says() {
     let strand = smooth(&[DVec3::ZERO, DVec3::X, DVec3::new(2.0, 1.0, 0.0)], false);
     let ride = Ride::new(still(strand), 3, fraction(-2, 1), 90.0);
     for object in 0..3 {
-        let breaks = ride.breaks(object, Frames { from: 0.5, to: 90.5 });
+        let breaks = ride.breaks(object, Frames { from: 0.5, to: 90.5 }).unwrap();
         let jumps: Vec<f64> = breaks.iter().filter(|b| b.kind == BreakKind::Jump).map(|b| b.frame).collect();
         assert_eq!(jumps.len(), 2, "{object}: {jumps:?}");
         for frame in jumps {

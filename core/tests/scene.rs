@@ -47,6 +47,9 @@ fn each_mistake_is_refused_at_its_place() {
     let cases: Vec<(Change, &[&str])> = vec![
         (Box::new(|d| d["version"] = json!(2)), &["later version", "update"]),
         (Box::new(|d| d["version"] = json!("1")), &["version"]),
+        (Box::new(|d| d["name"] = json!("Fair\u{0}")), &["name", "plain characters"]),
+        (Box::new(|d| d["nodes"]["ride"]["name"] = json!("two\nlines")), &["nodes/ride", "plain characters"]),
+        (Box::new(|d| d["assets"] = json!({"../x.svg": {"hash": "0", "media": "m"}})), &["assets", "without folders"]),
         (Box::new(|d| d["format"] = json!("other")), &["format"]),
         (Box::new(|d| d["frames"] = json!(0)), &["frames", "1 to 100000"]),
         (Box::new(|d| d["frames"] = json!(-4)), &["frames"]),
@@ -85,6 +88,24 @@ fn each_mistake_is_refused_at_its_place() {
         d["threads"]["y"] = json!({"from": "g", "to": "f", "port": "motion"});
     });
     assert!(circle.contains("circle") && circle.contains("One") && circle.contains("Two"), "{circle}");
+    // A long chain is no circle, in whatever order it is written, and is checked at once.
+    let chain = |d: &mut Value| {
+        for i in 0..900 {
+            d["nodes"][format!("n{i:03}")] = json!({"type": "face-travel", "name": "F"});
+            if i > 0 {
+                d["threads"][format!("c{i}")] =
+                    json!({"from": format!("n{i:03}"), "to": format!("n{:03}", i - 1), "port": "motion"});
+            }
+        }
+    };
+    let mut document = lantern();
+    chain(&mut document);
+    assert!(Scene::from_value(document, &nodes::schemas()).is_ok());
+    let closed = refusal(|d| {
+        chain(d);
+        d["threads"]["back"] = json!({"from": "n000", "to": "n899", "port": "motion"});
+    });
+    assert!(closed.contains("circle") && closed.contains("and more"), "{closed}");
     for text in ["", "{", "[]", "null", "{\"format\":\"zickzack-scene\"}"] {
         assert!(Scene::from_json(text, &nodes::schemas()).is_err());
     }

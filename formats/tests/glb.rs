@@ -90,6 +90,7 @@ fn compare(keys: &Keys, motion: &Arc<dyn Motion>, tolerance: f64, step: f64) {
             let frame = i as f64 * step;
             if motion
                 .breaks(object, Frames { from: frame - 0.01, to: frame + 0.01 })
+                .unwrap()
                 .iter()
                 .any(|b| (b.frame - frame).abs() < 0.01)
             {

@@ -43,6 +43,25 @@ async fn scenes_are_made_listed_duplicated_deleted_and_brought_back() {
 }
 
 #[actix_web::test]
+async fn a_scene_is_renamed_under_the_eyes_of_an_open_page() {
+    let served = Served::start().await;
+    let id = served.bring_in(&scene()).await;
+    let mut page = served.open(&id, "one").await;
+    page.kind("scene").await;
+    let rename = async |name: &str| {
+        let request = served.client.patch(format!("{}/api/scenes/{id}", served.base));
+        request.send_json(&json!({ "name": name })).await.unwrap().status().as_u16()
+    };
+    assert_eq!(rename("Round the lake").await, 204);
+    assert_eq!(page.kind("edited").await["ops"][0]["value"], "Round the lake");
+    assert_eq!(served.get("/api/scenes").await.1[0]["name"], "Round the lake");
+    for wrong in ["", "  ", "two\nlines", "nul\0", &"x".repeat(201)] {
+        assert_eq!(rename(wrong).await, 422, "{wrong:?}");
+    }
+    assert!(page.undo().await.unwrap_err().contains("nothing to undo"), "it was not this page's doing");
+}
+
+#[actix_web::test]
 async fn demo_scenes_are_loaded_once() {
     let served = Served::start().await;
     let puck: Value = serde_json::from_str(include_str!("../../demo/puck-on-the-boards.json")).unwrap();

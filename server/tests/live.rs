@@ -147,17 +147,30 @@ async fn traces_of_a_watched_thing_arrive_with_the_seam_continued() {
     let id = served.bring_in(&scene()).await;
     let mut page = served.open(&id, "one").await;
     page.say(&json!({ "kind": "watch", "node": "out", "object": 2, "frame": 5.0 })).await;
-    let traces = loop {
-        page.kind("ends").await;
-        page.say(&json!({ "kind": "preview", "number": 1, "ops": riders(7) })).await;
-        if let Some(found) = page.blocks.iter().find(|(header, _)| header["kind"] == "traces") {
-            break found.clone();
-        }
-    };
-    let (header, numbers) = traces;
+    let (header, numbers) = page.block("traces").await;
     let steps = header["steps"].as_u64().unwrap() as usize;
     assert_eq!(numbers.len(), steps * (1 + 2 * header["channels"].as_array().unwrap().len()));
     assert!(numbers[0] <= -0.15 * 96.0 && numbers[steps - 1] >= 1.15 * 96.0);
+}
+
+#[actix_web::test]
+async fn traces_go_on_smoothly_where_things_trade_places() {
+    let served = Served::start().await;
+    let mut document = scene();
+    document["nodes"]["ride"]["params"]["laps"] = json!("9/7");
+    let id = served.bring_in(&document).await;
+    let mut page = served.open(&id, "one").await;
+    page.say(&json!({ "kind": "watch", "node": "out", "object": 2, "frame": 0.0 })).await;
+    let (header, numbers) = page.block("traces").await;
+    let steps = header["steps"].as_u64().unwrap() as usize;
+    let channels = header["channels"].as_array().unwrap();
+    assert_eq!(channels[0]["name"], "position x");
+    let (frames, x, pace) = (&numbers[..steps], &numbers[steps..2 * steps], &numbers[2 * steps..3 * steps]);
+    for i in 1..steps {
+        // By its pace (m/s), and not by a jump to where the thing itself began.
+        let expected = 0.5 * (pace[i - 1] + pace[i]) * (frames[i] - frames[i - 1]) / 24.0;
+        assert!((x[i] - x[i - 1] - expected).abs() < 0.02, "frame {}: {} to {}", frames[i], x[i - 1], x[i]);
+    }
 }
 
 #[actix_web::test]

@@ -2,8 +2,10 @@
 
 use super::compile::Compiled;
 use super::node::Product;
+use super::report::SLOWEST_SEEN;
 use crate::curve::{Curve, tessellate};
 use crate::motion::{Cancel, Columns, Frames, Motion, MotionError, Sample, prepared};
+use crate::scene::{Picture, Space};
 use serde::Serialize;
 use std::collections::BTreeMap;
 use std::sync::Arc;
@@ -26,6 +28,10 @@ pub struct LivingMiniature {
     pub lines: Vec<Vec<f32>>,
     /// Per step of the loop the places of the things: x, y, z, x, y, z …
     pub steps: Vec<Vec<f32>>,
+    /// Places of contacts: x, y, z, x, y, z …
+    pub marks: Vec<f32>,
+    /// The picture edge of a flat scene, as a line; empty in a deep one.
+    pub edge: Vec<f32>,
     /// How many things there are in all; pictures show some of them.
     pub things: usize,
     /// How many contacts there are.
@@ -37,8 +43,15 @@ pub struct LivingMiniature {
 }
 
 const MOST_THINGS: usize = 24;
+const MOST_MARKS: usize = 100;
 const WAKES: usize = 4;
 const WAKE_STEPS: usize = 96;
+
+/// The border of the picture, back to where it begins.
+fn picture_edge(picture: Picture) -> Vec<f32> {
+    let (x, y) = (picture.width as f32 / 2.0, picture.height as f32 / 2.0);
+    [(-x, -y), (x, -y), (x, y), (-x, y), (-x, -y)].iter().flat_map(|&(x, y)| [x, y, 0.0]).collect()
+}
 
 fn path_lines(curve: &Curve) -> Vec<Vec<f32>> {
     let tolerance = curve.length() / 400.0;
@@ -102,6 +115,9 @@ impl Compiled {
                 living.lines.extend(path_lines(&product.path.at(0.0)));
             }
         }
+        if self.timing.space == Space::Flat {
+            living.edge = picture_edge(self.timing.picture);
+        }
         let mut sample = Sample::default();
         for end in &self.ends {
             let ready = prepared(&end.motion, range, cancel)?;
@@ -117,7 +133,9 @@ impl Compiled {
             }
             let told = super::report::EndReport::of(end, frames, self.timing.fps, cancel)?;
             living.things += told.things;
-            living.contacts += told.contacts.iter().filter(|contact| contact.speed_in >= 0.01).count();
+            living.contacts += told.contact_count;
+            let seen = told.contacts.iter().filter(|contact| contact.speed_in >= SLOWEST_SEEN).take(MOST_MARKS);
+            living.marks.extend(seen.flat_map(|contact| contact.place.as_vec3().to_array()));
             living.closes &= told.seam.closes;
             living.gap = living.gap.max(told.seam.position);
         }

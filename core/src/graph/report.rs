@@ -2,7 +2,7 @@
 
 use super::compile::{Compiled, End, NodeResult};
 use super::node::{Offer, Product};
-use crate::motion::{Cancel, Contact, Frames, MotionError};
+use crate::motion::{Cancel, Columns, Contact, Frames, Motion, MotionError, Sample};
 use crate::seam::{Gap, Seam, measure};
 use serde::Serialize;
 use std::collections::BTreeMap;
@@ -56,6 +56,10 @@ pub struct SeamReport {
     pub trading: usize,
     /// Things without a certain partner.
     pub uncertain: Vec<usize>,
+    /// For each thing, the thing whose beginning its end runs into; not sent.
+    #[serde(skip)]
+    #[cfg_attr(feature = "openapi", schema(ignore))]
+    pub partners: Vec<usize>,
 }
 
 /// Where a gap is largest.
@@ -88,6 +92,7 @@ impl From<&Seam> for SeamReport {
             closes: seam.closes(CLOSED),
             trading: seam.trading,
             uncertain: seam.uncertain.clone(),
+            partners: seam.partners.clone(),
         }
     }
 }
@@ -108,24 +113,38 @@ pub struct EndReport {
     pub seam: SeamReport,
     /// What would close it, when it does not.
     pub offers: Vec<Offer>,
-    /// Contacts of the loop.
+    /// Contacts of the loop, the first [`MOST_CONTACTS`] of them.
     pub contacts: Vec<Contact>,
-    /// Each thing's place on its path at frame 0, in laps modulo 1; empty without a path.
+    /// How many contacts faster than 1 cm/s there are in all.
+    pub contact_count: usize,
+    /// True when the things ride on a path.
+    pub on_path: bool,
+    /// Each thing's place on its path at frame 0, in laps modulo 1; empty without a path, and for
+    /// more than [`MOST_PHASES`] things.
     pub phases: Vec<f64>,
+    /// For more things: how many are in each of [`DENSITY_BINS`] equal parts of a lap at frame 0, as a
+    /// share of the fullest.
+    pub density: Vec<f64>,
 }
+
+/// Most contacts that are listed one by one.
+pub const MOST_CONTACTS: usize = 1000;
+/// Slower contacts are part of coming to rest and are not counted, metres per second.
+pub const SLOWEST_SEEN: f64 = 0.01;
+/// Most phases that are listed one by one.
+pub const MOST_PHASES: usize = 200;
+/// Parts of a lap in which the things of a crowd are counted.
+pub const DENSITY_BINS: usize = 120;
 
 impl EndReport {
     /// Measures one end.
     pub fn of(end: &End, frames: f64, fps: f64, cancel: &Cancel) -> Result<Self, MotionError> {
-        use crate::motion::{Columns, Sample};
         let seam = SeamReport::from(&measure(&end.motion, frames, fps, cancel)?);
-        let mut sample = Sample::default();
-        let phases = if end.motion.path().is_some() {
-            end.motion.sample(0.0, Columns::PLACE, &mut sample);
-            sample.places.iter().map(|place| place.laps - place.laps.floor()).collect()
-        } else {
-            Vec::new()
-        };
+        let phases = phases(&*end.motion);
+        let crowd = phases.len() > MOST_PHASES;
+        let mut contacts = end.motion.contacts(Frames { from: 0.0, to: frames });
+        let contact_count = contacts.iter().filter(|contact| contact.speed_in >= SLOWEST_SEEN).count();
+        contacts.truncate(MOST_CONTACTS);
         Ok(Self {
             node: end.node.clone(),
             name: end.name.clone(),
@@ -133,10 +152,32 @@ impl EndReport {
             things: end.motion.len(),
             offers: if seam.closes { Vec::new() } else { end.offers.clone() },
             seam,
-            contacts: end.motion.contacts(Frames { from: 0.0, to: frames }),
-            phases,
+            contacts,
+            contact_count,
+            on_path: end.motion.path().is_some(),
+            density: if crowd { density(&phases) } else { Vec::new() },
+            phases: if crowd { Vec::new() } else { phases },
         })
     }
+}
+
+/// Each thing's place on its path at frame 0, in laps from 0 up to 1.
+fn phases(motion: &dyn Motion) -> Vec<f64> {
+    if motion.path().is_none() {
+        return Vec::new();
+    }
+    let mut sample = Sample::default();
+    motion.sample(0.0, Columns::PLACE, &mut sample);
+    sample.places.iter().map(|place| place.laps - place.laps.floor()).collect()
+}
+
+fn density(phases: &[f64]) -> Vec<f64> {
+    let mut counts = vec![0.0; DENSITY_BINS];
+    for phase in phases {
+        counts[((phase * DENSITY_BINS as f64) as usize).min(DENSITY_BINS - 1)] += 1.0;
+    }
+    let most = counts.iter().copied().fold(1.0, f64::max);
+    counts.iter().map(|count| count / most).collect()
 }
 
 /// Reports on every node of a compiled scene.

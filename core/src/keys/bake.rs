@@ -93,7 +93,7 @@ fn each_object(
             if cancel.cancelled() {
                 return Err(MotionError::Cancelled);
             }
-            Ok(bake(&Track::new(&*ready, object, range)))
+            Ok(bake(&Track::new(&*ready, object, range)?))
         })
         .collect::<Result<Vec<ObjectKeys>, MotionError>>()?;
     Ok(Keys { objects, range })

@@ -1,6 +1,6 @@
 //! A motion of one thing, sampled finely enough to be measured against.
 
-use crate::motion::{Break, BreakKind, Columns, Frames, Motion, Sample};
+use crate::motion::{Break, BreakKind, Columns, Frames, Motion, MotionError, Sample};
 use crate::pose::Pose;
 use glam::{DQuat, DVec3};
 
@@ -44,8 +44,8 @@ const CLOSE: f64 = 1e-4;
 
 impl Track {
     /// Samples thing `object` of a prepared motion over `range`.
-    pub fn new(motion: &dyn Motion, object: usize, range: Frames) -> Self {
-        let breaks = thinned(motion.breaks(object, range), range);
+    pub fn new(motion: &dyn Motion, object: usize, range: Frames) -> Result<Self, MotionError> {
+        let breaks = thinned(motion.breaks(object, range)?, range);
         let mut frames: Vec<(f64, Option<BreakKind>)> = breaks.iter().map(|b| (b.frame, Some(b.kind))).collect();
         let steps = ((range.to - range.from) * STEPS).floor() as usize;
         let regular = (0..=steps).map(|i| range.from + i as f64 / STEPS).chain([range.to]);
@@ -75,7 +75,7 @@ impl Track {
             .collect();
         let mut track = Self { instants };
         track.align_orientations();
-        track
+        Ok(track)
     }
 
     /// Chooses the sign of each quaternion so that neighbours lie on one side.

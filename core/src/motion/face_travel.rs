@@ -172,7 +172,7 @@ impl Motion for FaceTravel {
         keep(out, columns);
     }
 
-    fn breaks(&self, object: usize, range: Frames) -> Vec<Break> {
+    fn breaks(&self, object: usize, range: Frames) -> Result<Vec<Break>, MotionError> {
         self.inner.breaks(object, range)
     }
 
@@ -206,7 +206,7 @@ fn in_time(motion: &dyn Motion, up: FaceUp, range: Frames, cancel: &Cancel) -> R
                 return Err(MotionError::Cancelled);
             }
             let mut frames: Vec<f64> = (0..=steps as usize).map(|i| range.from + i as f64 / STEPS_PER_FRAME).collect();
-            for broken in motion.breaks(object, range) {
+            for broken in motion.breaks(object, range)? {
                 frames.extend([broken.frame - 1e-9, broken.frame]);
             }
             frames.sort_by(f64::total_cmp);

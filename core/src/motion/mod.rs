@@ -102,6 +102,9 @@ pub enum MotionError {
     TooMuch(String),
 }
 
+/// Most breaks of one thing that are looked for at once.
+pub const MOST_BREAKS: usize = 200_000;
+
 /// A function of time that gives a pose for every thing.
 pub trait Motion: Send + Sync {
     /// How many things it moves.
@@ -132,8 +135,9 @@ pub trait Motion: Send + Sync {
         self.sample_at(&at, columns, out);
     }
 
-    /// Where within `range` a thing's motion is not smooth, in order of frames.
-    fn breaks(&self, object: usize, range: Frames) -> Vec<Break>;
+    /// Where within `range` a thing's motion is not smooth, in order of frames; `TooMuch` beyond
+    /// [`MOST_BREAKS`].
+    fn breaks(&self, object: usize, range: Frames) -> Result<Vec<Break>, MotionError>;
 
     /// Contacts within `range`, in order of frames.
     fn contacts(&self, range: Frames) -> Vec<Contact> {

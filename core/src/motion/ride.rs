@@ -1,6 +1,6 @@
 //! Riding: things on a path, driven by laps.
 
-use super::{Break, BreakKind, Columns, Extent, Frames, Motion, Outside, Place, Sample};
+use super::{Break, BreakKind, Columns, Extent, Frames, MOST_BREAKS, Motion, MotionError, Outside, Place, Sample};
 use crate::curve::{Path, Strand};
 use crate::fraction::Fraction;
 use crate::random;
@@ -198,10 +198,17 @@ impl Motion for Ride {
         }
     }
 
-    fn breaks(&self, object: usize, range: Frames) -> Vec<Break> {
+    fn breaks(&self, object: usize, range: Frames) -> Result<Vec<Break>, MotionError> {
         let curve = self.path.at(range.from);
         let (strand, phase) = self.seat(object, curve.strands().len());
         let strand = &curve.strands()[strand];
+        let laps = self.rate.integral(range.from, range.to).abs();
+        let sharp = (strand.corners().len() + 1) as f64 * (laps + 1.0);
+        if sharp > MOST_BREAKS as f64 {
+            return Err(MotionError::TooMuch(format!(
+                "each thing passes {sharp:.0} corners in these frames, and {MOST_BREAKS} is the most: use fewer frames or laps, or a path with fewer corners"
+            )));
+        }
         let mut breaks = Vec::new();
         let mut add = |frames: Vec<f64>, kind| breaks.extend(frames.into_iter().map(|frame| Break { frame, kind }));
         for corner in strand.corners() {
@@ -223,7 +230,7 @@ impl Motion for Ride {
         }
         breaks.sort_by(|a, b| a.frame.total_cmp(&b.frame));
         breaks.dedup_by(|a, b| (a.frame - b.frame).abs() < 1e-9);
-        breaks
+        Ok(breaks)
     }
 
     fn path(&self) -> Option<&Path> {

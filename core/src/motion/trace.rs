@@ -10,7 +10,7 @@ pub struct Channel {
     pub name: &'static str,
     /// Unit on screen.
     pub unit: &'static str,
-    /// One value per frame asked for.
+    /// One value per pair asked for.
     pub values: Vec<f64>,
     /// Rate of change of each value, in units per second.
     pub pace: Vec<f64>,
@@ -19,15 +19,15 @@ pub struct Channel {
 /// Half the step over which rates without a closed form are measured, frames.
 const STEP: f64 = 1e-3;
 
-/// Position, speed and heading of a thing of a prepared motion at given frames. Heading is the angle
-/// of travel, degrees: in a flat scene from +x towards +y, in a deep one from +x towards −z, both
+/// Position, speed and heading of things of a prepared motion, each at a frame of its own: one
+/// (object, frame) pair for every value. Heading is the angle of travel, degrees: in a flat scene from +x towards +y, in a deep one from +x towards −z, both
 /// counter-clockwise for the viewer.
-pub fn trace(motion: &dyn Motion, object: usize, frames: &[f64], fps: f64, flat: bool) -> Vec<Channel> {
+pub fn trace(motion: &dyn Motion, at: &[(usize, f64)], fps: f64, flat: bool) -> Vec<Channel> {
     let columns = Columns::POSITION | Columns::VELOCITY | Columns::TRAVEL;
     let sampled = |offset: f64| {
-        let at: Vec<(usize, f64)> = frames.iter().map(|&frame| (object, frame + offset)).collect();
+        let moved: Vec<(usize, f64)> = at.iter().map(|&(object, frame)| (object, frame + offset)).collect();
         let mut sample = Sample::default();
-        motion.sample_at(&at, columns, &mut sample);
+        motion.sample_at(&moved, columns, &mut sample);
         sample
     };
     let (here, before, after) = (sampled(0.0), sampled(-STEP), sampled(STEP));

@@ -112,7 +112,7 @@ impl NodeType for LaunchNode {
 
     fn evaluate(&self, context: &Context<'_>) -> Result<Outcome, String> {
         let setup = setup(&context.params, &context.timing)?;
-        let outside = !contains(&setup.bounds, setup.start);
+        let outside = !setup.bounds.contains(setup.start);
         let launch = Launch::solve(setup, 2.0 * context.timing.frames);
         let mut warnings = Vec::new();
         if outside {
@@ -158,8 +158,4 @@ fn setup(params: &Params<'_>, timing: &Timing) -> Result<LaunchSetup, String> {
         start_frame: params.number("begin"),
         fps: timing.fps,
     })
-}
-
-fn contains(bounds: &Bounds, place: DVec3) -> bool {
-    place.cmpge(bounds.min).all() && place.cmple(bounds.max).all()
 }

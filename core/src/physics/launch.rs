@@ -56,6 +56,18 @@ pub struct Bounds {
     pub max: DVec3,
 }
 
+impl Bounds {
+    /// True when a place lies in it or on its border.
+    pub fn contains(&self, place: DVec3) -> bool {
+        place.cmpge(self.min).all() && place.cmple(self.max).all()
+    }
+
+    /// The longest side that has an end, metres; 0 when there is none.
+    fn size(&self) -> f64 {
+        (self.max - self.min).to_array().into_iter().filter(|side| side.is_finite()).fold(0.0, f64::max)
+    }
+}
+
 /// What is thrown, and against what.
 #[derive(Debug, Clone, PartialEq)]
 pub struct LaunchSetup {
@@ -100,6 +112,12 @@ impl Piece {
     fn velocity(&self, time: f64) -> DVec3 {
         self.velocity + self.acceleration * (time - self.from)
     }
+
+    /// False where the velocity is nothing but rounding, as at the top of an upright throw.
+    fn moves(&self, time: f64) -> bool {
+        let sum = self.velocity.length() + self.acceleration.length() * (time - self.from);
+        self.velocity(time).length() > 1e-12 * sum
+    }
 }
 
 /// One thing, thrown.
@@ -114,9 +132,11 @@ pub struct Launch {
 
 /// Contacts within one frame beyond which the motion is taken to have stopped.
 const CONTACTS_PER_FRAME: usize = 4096;
+/// Contacts in all beyond which the motion is taken to have stopped.
+const MOST_CONTACTS: usize = 100_000;
 /// Seconds of flight below which the rest of a series of bounces is taken at its limit.
 const LIMIT_FLIGHT: f64 = 1e-7;
-/// Relative slack when a contact is tested for lying within its side.
+/// Slack when a contact is tested for lying within its side, relative to the size of the box.
 const EDGE: f64 = 1e-9;
 
 impl Launch {
@@ -130,7 +150,7 @@ impl Launch {
         Self { pieces, contacts, solved_until: until_frame, capped, setup }
     }
 
-    /// The frame at which it was taken to have stopped because contacts came too fast.
+    /// The frame at which it was taken to have stopped because contacts came too fast or were too many.
     pub const fn capped(&self) -> Option<f64> {
         self.capped
     }
@@ -161,6 +181,8 @@ struct Solver<'a> {
     /// The side it lies on.
     resting: Option<Side>,
     capped: Option<f64>,
+    /// How far beyond a side still counts as on it, metres.
+    slack: f64,
 }
 
 enum Event {
@@ -181,6 +203,7 @@ impl<'a> Solver<'a> {
             travel: setup.velocity.normalize_or_zero(),
             resting: None,
             capped: None,
+            slack: EDGE * setup.bounds.size(),
         }
     }
 
@@ -258,19 +281,20 @@ impl<'a> Solver<'a> {
         let (axis, sign) = side.axis();
         let bound = self.bound(side);
         let distance = sign * (bound - self.position[axis]);
-        if !distance.is_finite() || distance < 0.0 {
+        if !distance.is_finite() || distance < -self.slack {
             return None;
         }
+        // Rounding may leave it a hair beyond a side that it meets together with another.
+        let distance = distance.max(0.0);
         let after = first_reach(distance, sign * self.velocity[axis], sign * acceleration[axis])?;
         let place = self.position + (self.velocity + acceleration * (0.5 * after)) * after;
         let leaving = self.velocity + acceleration * after;
         let inside = Side::ALL.into_iter().filter(|other| other.axis().0 != axis).all(|other| {
             let (axis, sign) = other.axis();
             let beyond = sign * (place[axis] - self.bound(other));
-            let slack = EDGE * (1.0 + place[axis].abs());
             // On the very edge it counts as gone when it moves out through an open side.
-            let gone = beyond > -slack && sign * leaving[axis] > 0.0 && !self.setup.sides.contains(&other);
-            beyond <= slack && !gone
+            let gone = beyond > -self.slack && sign * leaving[axis] > 0.0 && !self.setup.sides.contains(&other);
+            beyond <= self.slack && !gone
         });
         inside.then_some(after)
     }
@@ -324,17 +348,22 @@ impl<'a> Solver<'a> {
         }
         let left = 1.0 - self.setup.bounciness;
         self.velocity[axis] = 0.0;
-        self.position += self.velocity * (flight / left);
-        self.time += flight / left;
+        let limit = self.position + self.velocity * (flight / left);
+        // Where another side comes first, it slides into that instead.
+        if self.setup.bounds.contains(limit) {
+            self.position = limit;
+            self.time += flight / left;
+        }
         let lost = self.setup.friction * (1.0 + self.setup.bounciness) * leaving / left;
         self.velocity = slowed(self.velocity, lost);
         self.resting = Some(side);
     }
 
-    /// False, and at rest from here on, when contacts come too fast.
+    /// False, and at rest from here on, when contacts come too fast or are too many.
     fn too_many(&mut self, frame: f64) -> bool {
         let count = self.contacts.len();
-        let crowded = count > CONTACTS_PER_FRAME && frame - self.contacts[count - CONTACTS_PER_FRAME].frame < 1.0;
+        let fast = count > CONTACTS_PER_FRAME && frame - self.contacts[count - CONTACTS_PER_FRAME].frame < 1.0;
+        let crowded = fast || count >= MOST_CONTACTS;
         if crowded {
             self.capped = Some(frame);
             self.pieces.push(Piece {
@@ -404,12 +433,12 @@ impl Motion for Launch {
                 *value = velocity / self.setup.fps;
             }
             if let Some(travel) = out.travels.get_mut(row) {
-                *travel = if velocity.length() > 1e-9 { velocity.normalize() } else { piece.travel };
+                *travel = if piece.moves(time) { velocity.normalize() } else { piece.travel };
             }
         }
     }
 
-    fn breaks(&self, _object: usize, range: Frames) -> Vec<Break> {
+    fn breaks(&self, _object: usize, range: Frames) -> Result<Vec<Break>, MotionError> {
         let frame_of = |time: f64| self.setup.start_frame + time * self.setup.fps;
         let mut breaks: Vec<Break> = self
             .pieces
@@ -420,7 +449,7 @@ impl Motion for Launch {
             .collect();
         breaks.sort_by(|a, b| a.frame.total_cmp(&b.frame).then(a.kind.rank().cmp(&b.kind.rank())));
         breaks.dedup_by(|a, b| (a.frame - b.frame).abs() < 1e-9);
-        breaks
+        Ok(breaks)
     }
 
     fn contacts(&self, range: Frames) -> Vec<Contact> {

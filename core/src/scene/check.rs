@@ -4,7 +4,7 @@ use super::document::{FORMAT, Node, Scene, Thread, VERSION};
 use super::values::check_value;
 use crate::schema::Schema;
 use serde_json::Value;
-use std::collections::BTreeSet;
+use std::collections::{BTreeMap, BTreeSet};
 
 /// Why a document is not a scene.
 #[derive(Debug, Clone, PartialEq, thiserror::Error)]
@@ -32,6 +32,8 @@ fn wrong(place: impl Into<String>, what: impl Into<String>) -> SceneError {
 const LONGEST_NAME: usize = 200;
 /// Most nodes of a scene.
 const MOST_NODES: usize = 1000;
+/// Most nodes that one message names.
+const MOST_NAMED: usize = 8;
 /// Longest loop.
 pub(super) const MOST_FRAMES: u32 = 100_000;
 
@@ -71,8 +73,7 @@ pub fn check(scene: &Scene, schemas: &[Schema]) -> Result<(), SceneError> {
         return Err(wrong("nodes", format!("{} nodes are too many: use at most {MOST_NODES}.", scene.nodes.len())));
     }
     for name in scene.assets.keys() {
-        let plain =
-            !name.is_empty() && name.len() <= 200 && !name.starts_with('.') && !name.contains(['/', '\\', '\0']);
+        let plain = is_name(name) && !name.starts_with('.') && !name.contains(['/', '\\']);
         if !plain {
             return Err(wrong(format!("assets/{name}"), "an asset's name must be a plain file name without folders."));
         }
@@ -94,9 +95,14 @@ pub fn check(scene: &Scene, schemas: &[Schema]) -> Result<(), SceneError> {
     no_circle(scene)
 }
 
+/// True for a name that can be shown on one line, and kept anywhere.
+fn is_name(name: &str) -> bool {
+    !name.trim().is_empty() && name.chars().count() <= LONGEST_NAME && !name.chars().any(char::is_control)
+}
+
 fn settings(scene: &Scene) -> Result<(), SceneError> {
-    if scene.name.trim().is_empty() || scene.name.chars().count() > LONGEST_NAME {
-        return Err(wrong("name", format!("a scene needs a name of 1 to {LONGEST_NAME} characters.")));
+    if !is_name(&scene.name) {
+        return Err(wrong("name", format!("a scene needs a name of 1 to {LONGEST_NAME} plain characters.")));
     }
     let fps = scene.fps.value();
     if !(1.0..=1000.0).contains(&fps) {
@@ -127,8 +133,8 @@ fn check_node(id: &str, node: &Node, schemas: &[Schema]) -> Result<(), SceneErro
             format!("\"{}\" is of the unknown type \"{}\": remove it, or update the program.", node.name, node.kind),
         ));
     };
-    if node.name.trim().is_empty() || node.name.chars().count() > LONGEST_NAME {
-        return Err(wrong(place, format!("a node needs a name of 1 to {LONGEST_NAME} characters.")));
+    if !is_name(&node.name) {
+        return Err(wrong(place, format!("a node needs a name of 1 to {LONGEST_NAME} plain characters.")));
     }
     if !node.at.iter().all(|x| x.is_finite() && x.abs() <= 1e7) {
         return Err(wrong(place, "its place in the Weave must be two finite numbers."));
@@ -174,20 +180,28 @@ fn check_thread(scene: &Scene, id: &str, thread: &Thread, schemas: &[Schema]) ->
 
 /// Kahn's order; what is left over lies on a circle or behind one.
 fn no_circle(scene: &Scene) -> Result<(), SceneError> {
-    let mut open: Vec<&str> = scene.nodes.keys().map(String::as_str).collect();
-    loop {
-        let fed = |id: &str| scene.threads.values().any(|t| t.to == id && open.contains(&t.from.as_str()));
-        let stuck: Vec<&str> = open.iter().copied().filter(|id| fed(id)).collect();
-        if stuck.is_empty() {
-            return Ok(());
-        }
-        if stuck.len() == open.len() {
-            let names: Vec<&str> = stuck.iter().map(|id| scene.nodes[*id].name.as_str()).collect();
-            return Err(wrong(
-                "threads",
-                format!("these threads close a circle: {}. Remove one of them.", names.join(", ")),
-            ));
-        }
-        open = stuck;
+    let mut waits: BTreeMap<&str, usize> = scene.nodes.keys().map(|id| (id.as_str(), 0)).collect();
+    let mut feeds: BTreeMap<&str, Vec<&str>> = BTreeMap::new();
+    for thread in scene.threads.values() {
+        *waits.entry(&thread.to).or_default() += 1;
+        feeds.entry(&thread.from).or_default().push(&thread.to);
     }
+    let mut ready: Vec<&str> = waits.iter().filter(|(_, count)| **count == 0).map(|(id, _)| *id).collect();
+    while let Some(id) = ready.pop() {
+        waits.remove(id);
+        for to in feeds.get(id).into_iter().flatten() {
+            if let Some(count) = waits.get_mut(to) {
+                *count -= 1;
+                if *count == 0 {
+                    ready.push(to);
+                }
+            }
+        }
+    }
+    if waits.is_empty() {
+        return Ok(());
+    }
+    let names: Vec<&str> = waits.keys().take(MOST_NAMED).map(|id| scene.nodes[*id].name.as_str()).collect();
+    let more = if waits.len() > MOST_NAMED { " and more" } else { "" };
+    Err(wrong("threads", format!("these threads close a circle: {}{more}. Remove one of them.", names.join(", "))))
 }

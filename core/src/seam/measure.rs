@@ -90,9 +90,11 @@ pub fn measure(motion: &Arc<dyn Motion>, frames: f64, fps: f64, cancel: &Cancel)
 /// a pair is certain when each is the other's nearest of the same look.
 fn match_ends(start: &Sample, end: &Sample, looks: &[u64]) -> (Vec<usize>, Vec<usize>) {
     let count = looks.len();
-    let scale = extent(&start.positions).max(extent(&end.positions)) * 0.1;
-    let to_start = Finder::new(start, looks);
-    let to_end = Finder::new(end, looks);
+    let spread = extent(&start.positions).max(extent(&end.positions));
+    let scale = spread.length() * 0.1;
+    let axis = spread.max_position();
+    let to_start = Finder::new(start, looks, axis);
+    let to_end = Finder::new(end, looks, axis);
     let mut partners: Vec<usize> = (0..count).collect();
     let mut uncertain = Vec::new();
     for object in 0..count {
@@ -106,37 +108,40 @@ fn match_ends(start: &Sample, end: &Sample, looks: &[u64]) -> (Vec<usize>, Vec<u
     (partners, uncertain)
 }
 
-fn extent(points: &[DVec3]) -> f64 {
+/// Sides of the box that holds all points.
+fn extent(points: &[DVec3]) -> DVec3 {
     let low = points.iter().copied().reduce(DVec3::min).unwrap_or_default();
     let high = points.iter().copied().reduce(DVec3::max).unwrap_or_default();
-    low.distance(high)
+    high - low
 }
 
-/// Things in order of x, so that a search may stop where x alone is too far.
+/// Things in order of one coordinate, so that a search may stop where that alone is too far.
 struct Finder<'a> {
     sample: &'a Sample,
     looks: &'a [u64],
+    axis: usize,
     order: Vec<usize>,
 }
 
 impl<'a> Finder<'a> {
-    fn new(sample: &'a Sample, looks: &'a [u64]) -> Self {
+    fn new(sample: &'a Sample, looks: &'a [u64], axis: usize) -> Self {
         let mut order: Vec<usize> = (0..looks.len()).collect();
-        order.sort_by(|&a, &b| sample.positions[a].x.total_cmp(&sample.positions[b].x).then(a.cmp(&b)));
-        Self { sample, looks, order }
+        let at = |i: usize| sample.positions[i][axis];
+        order.sort_by(|&a, &b| at(a).total_cmp(&at(b)).then(a.cmp(&b)));
+        Self { sample, looks, axis, order }
     }
 
     /// The thing of this look nearest to `row` of `other`; the same index wins a tie.
     fn nearest(&self, other: &Sample, row: usize, look: u64, scale: f64) -> Option<usize> {
-        let x = other.positions[row].x;
-        let middle = self.order.partition_point(|&i| self.sample.positions[i].x < x);
+        let x = other.positions[row][self.axis];
+        let middle = self.order.partition_point(|&i| self.sample.positions[i][self.axis] < x);
         let own = (self.looks.get(row) == Some(&look)).then_some(row);
         let mut best = own.map(|own| (self.distance(own, other, row, scale), own));
         let (below, above) = (self.order[..middle].iter().rev(), self.order[middle..].iter());
         let sides: [&mut dyn Iterator<Item = &usize>; 2] = [&mut below.into_iter(), &mut above.into_iter()];
         for side in sides {
             for &i in side {
-                let apart = self.sample.positions[i].x - x;
+                let apart = self.sample.positions[i][self.axis] - x;
                 if best.is_some_and(|(known, _)| apart * apart > known) {
                     break;
                 }

@@ -21,6 +21,7 @@ pub fn routes(config: &mut web::ServiceConfig) {
         .service(scenes::create)
         .service(scenes::bring_in)
         .service(scenes::duplicate)
+        .service(scenes::rename)
         .service(scenes::remove)
         .service(scenes::restore)
         .service(scenes::export)
@@ -53,6 +54,7 @@ pub fn json_limits() -> web::JsonConfig {
         scenes::create,
         scenes::bring_in,
         scenes::duplicate,
+        scenes::rename,
         scenes::remove,
         scenes::restore,
         scenes::export,

@@ -1,16 +1,16 @@
 use super::Refusal;
 use crate::Shop;
-use crate::live::{compile_now, open_scene};
+use crate::live::{Wish, compile_now, open_scene};
 use crate::store::{assets, scenes};
 use actix_web::http::header;
-use actix_web::{HttpResponse, delete, get, post, web};
+use actix_web::{HttpResponse, delete, get, patch, post, web};
 use serde::{Deserialize, Serialize};
 use serde_json::Value;
 use utoipa::ToSchema;
 use uuid::Uuid;
 use zickzack_core::graph::{LivingMiniature, Memo};
 use zickzack_core::motion::Cancel;
-use zickzack_core::scene::{Scene, Space};
+use zickzack_core::scene::{Op, Scene, Space};
 
 /// A scene in the Pattern book.
 #[derive(Serialize, ToSchema)]
@@ -122,6 +122,28 @@ pub async fn duplicate(shop: web::Data<Shop>, id: web::Path<Uuid>) -> Result<web
     let mut document = row.document.0;
     document["name"] = Value::from(format!("{} copy", row.name.chars().take(190).collect::<String>()));
     store_scene(&shop, document, None).await.and_then(made)
+}
+
+#[derive(Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
+pub struct NewName {
+    name: String,
+}
+
+/// Gives a scene another name, as an edit that every open page is told of.
+#[utoipa::path(params(("id" = Uuid, Path)), request_body = NewName, responses((status = 204), (status = 404, body = Refusal), (status = 422, body = Refusal)))]
+#[patch("/api/scenes/{id}")]
+pub async fn rename(
+    shop: web::Data<Shop>,
+    id: web::Path<Uuid>,
+    body: web::Json<NewName>,
+) -> Result<HttpResponse, Refusal> {
+    let room = shop.hub.room(&shop, *id).await?;
+    let ops = vec![Op::Put { at: vec!["name".to_owned()], value: Value::from(body.name.as_str()), before: None }];
+    // The Pattern book has no history of its own: each renaming comes from a client that is never back.
+    let client = format!("book-{}", Uuid::new_v4());
+    room.act(&shop, &client, 1, Wish::Edit { label: "rename the scene".to_owned(), ops }).await?;
+    Ok(HttpResponse::NoContent().finish())
 }
 
 /// Deletes a scene; it can be brought back.

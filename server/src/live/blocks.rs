@@ -100,11 +100,13 @@ pub fn path_block(node: &str, product: &PathProduct, stamp: Stamp) -> Vec<u8> {
     encode(&header, &numbers)
 }
 
-/// The channels of one thing over the loop and a part beyond both ends, where the loop goes on.
+/// The channels of one thing over the loop and a part beyond both ends, where the loop goes on: with
+/// the thing itself, or where things trade places with the one that is there then. `partners` says
+/// into whose beginning each thing's end runs.
 pub fn trace_block(
     node: &str,
     motion: &Arc<dyn Motion>,
-    object: usize,
+    (object, partners): (usize, &[usize]),
     (frames, fps, flat): (u32, f64, bool),
     stamp: Stamp,
     cancel: &Cancel,
@@ -115,10 +117,19 @@ pub fn trace_block(
     let first = (-BEYOND * length * per_frame).floor() as i64;
     let last = ((1.0 + BEYOND) * length * per_frame).ceil() as i64;
     let shown: Vec<f64> = (first..=last).map(|i| i as f64 / per_frame).collect();
+    let next = partners.get(object).copied().unwrap_or(object);
+    let before = partners.iter().position(|&partner| partner == object).unwrap_or(object);
     // At the very end the loop's own last value is shown, not its first.
-    let wrapped: Vec<f64> =
-        shown.iter().map(|&f| if f == length { f } else { f - (f / length).floor() * length }).collect();
-    let channels = trace(&*ready, object, &wrapped, fps, flat);
+    let wrapped = |f: f64| f - (f / length).floor() * length;
+    let at: Vec<(usize, f64)> = shown
+        .iter()
+        .map(|&f| match f {
+            f if f < 0.0 => (before, wrapped(f)),
+            f if f > length => (next, wrapped(f)),
+            f => (object, f),
+        })
+        .collect();
+    let channels = trace(&*ready, &at, fps, flat);
     let mut numbers: Vec<f32> = shown.iter().map(|&frame| frame as f32).collect();
     for channel in &channels {
         numbers.extend(channel.values.iter().map(|&x| x as f32));

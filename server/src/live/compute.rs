@@ -6,7 +6,7 @@ use std::collections::HashMap;
 use std::sync::{Arc, Mutex, PoisonError};
 use std::time::Instant;
 use tokio::sync::mpsc;
-use zickzack_core::graph::{Compiled, EndReport, Memo, Workshop, compile, report};
+use zickzack_core::graph::{Compiled, End, EndReport, Memo, Timing, Workshop, compile, report};
 use zickzack_core::motion::{Cancel, MotionError};
 use zickzack_core::nodes::Registry;
 use zickzack_core::scene::{Scene, Space};
@@ -20,15 +20,31 @@ pub enum Out {
 
 /// What a page has: what, and by which key. Shared with the work in the background.
 #[derive(Default)]
-pub struct Has(Mutex<HashMap<String, [u8; 32]>>);
+pub struct Has {
+    sent: Mutex<HashMap<String, [u8; 32]>>,
+    /// Measured ends by node, with the key that they were measured for.
+    ends: Mutex<HashMap<String, ([u8; 32], EndReport)>>,
+}
 
 impl Has {
     fn same(&self, what: &str, key: &[u8; 32]) -> bool {
-        self.0.lock().unwrap_or_else(PoisonError::into_inner).get(what) == Some(key)
+        self.sent.lock().unwrap_or_else(PoisonError::into_inner).get(what) == Some(key)
     }
 
     fn now(&self, what: String, key: [u8; 32]) {
-        self.0.lock().unwrap_or_else(PoisonError::into_inner).insert(what, key);
+        self.sent.lock().unwrap_or_else(PoisonError::into_inner).insert(what, key);
+    }
+
+    /// The report on an end, measured anew only when its motion or the loop changed.
+    fn report(&self, end: &End, timing: Timing, cancel: &Cancel) -> Result<EndReport, MotionError> {
+        let key = mixed(&end.key, (timing.frames.to_bits(), timing.fps.to_bits(), &end.name, &end.offers));
+        let known = self.ends.lock().unwrap_or_else(PoisonError::into_inner).get(&end.node).cloned();
+        if let Some((_, report)) = known.filter(|(known, _)| *known == key) {
+            return Ok(report);
+        }
+        let report = EndReport::of(end, timing.frames, timing.fps, cancel)?;
+        self.ends.lock().unwrap_or_else(PoisonError::into_inner).insert(end.node.clone(), (key, report.clone()));
+        Ok(report)
     }
 }
 
@@ -83,8 +99,8 @@ impl Work {
         self.paths(&compiled)?;
         self.poses(&compiled)?;
         self.nodes(&compiled)?;
-        self.ends(&compiled)?;
-        self.traces(&compiled)
+        let ends = self.ends(&compiled)?;
+        self.traces(&compiled, &ends)
     }
 
     fn going(&self) -> Result<(), MotionError> {
@@ -145,15 +161,15 @@ impl Work {
         self.send(Out::Json(Box::new(ToPage::Nodes { revision, preview, nodes })))
     }
 
-    fn ends(&self, compiled: &Compiled) -> Result<(), MotionError> {
-        let (frames, fps) = (compiled.timing.frames, compiled.timing.fps);
-        let ends =
-            compiled.ends.iter().map(|end| EndReport::of(end, frames, fps, &self.cancel)).collect::<Result<_, _>>()?;
+    fn ends(&self, compiled: &Compiled) -> Result<Vec<EndReport>, MotionError> {
+        let reports = compiled.ends.iter().map(|end| self.has.report(end, compiled.timing, &self.cancel));
+        let ends = reports.collect::<Result<Vec<EndReport>, MotionError>>()?;
         let Stamp { revision, preview } = self.stamp;
-        self.send(Out::Json(Box::new(ToPage::Ends { revision, preview, ends })))
+        self.send(Out::Json(Box::new(ToPage::Ends { revision, preview, ends: ends.clone() })))?;
+        Ok(ends)
     }
 
-    fn traces(&self, compiled: &Compiled) -> Result<(), MotionError> {
+    fn traces(&self, compiled: &Compiled, ends: &[EndReport]) -> Result<(), MotionError> {
         let Some((node, object)) = &self.watched.thing else { return Ok(()) };
         let Some(end) = compiled.ends.iter().find(|end| end.node == *node && *object < end.motion.len()) else {
             return Ok(());
@@ -163,7 +179,9 @@ impl Work {
         if self.has.same("traces", &key) {
             return Ok(());
         }
-        let block = blocks::trace_block(node, &end.motion, *object, timing, self.stamp, &self.cancel)?;
+        let partners = ends.iter().find(|end| end.node == *node).map_or(&[][..], |end| &end.seam.partners);
+        let thing = (*object, partners);
+        let block = blocks::trace_block(node, &end.motion, thing, timing, self.stamp, &self.cancel)?;
         self.send(Out::Block(block))?;
         self.has.now("traces".to_owned(), key);
         Ok(())

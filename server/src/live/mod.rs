@@ -8,7 +8,7 @@ mod session;
 
 pub use compute::compile_now;
 pub use messages::{FromPage, NodeStatus, ToPage, TraceHeader};
-pub use room::{Hub, Room, files_of, open_scene};
+pub use room::{Hub, Room, Wish, files_of, open_scene};
 
 use crate::Shop;
 use crate::api::Refusal;

@@ -92,22 +92,33 @@ impl Page {
 
     /// The next JSON message that fits; blocks that come before it are kept.
     pub async fn until(&mut self, fits: impl Fn(&Value) -> bool) -> Value {
-        let wait = async {
-            loop {
-                match self.socket.next().await.expect("the connection is open").expect("a frame") {
-                    Frame::Text(text) => {
-                        let message: Value = serde_json::from_slice(&text).unwrap();
-                        if fits(&message) {
-                            return message;
-                        }
-                    }
-                    Frame::Binary(bytes) => self.blocks.push(decode(&bytes)),
-                    Frame::Close(reason) => panic!("closed: {reason:?}"),
-                    _ => {}
-                }
+        loop {
+            if let Some(message) = self.next().await.filter(&fits) {
+                return message;
             }
-        };
-        tokio::time::timeout(Duration::from_secs(60), wait).await.expect("an answer within a minute")
+        }
+    }
+
+    /// The next binary block of a kind, or one that came before.
+    pub async fn block(&mut self, kind: &str) -> (Value, Vec<f32>) {
+        loop {
+            if let Some(index) = self.blocks.iter().position(|(header, _)| header["kind"] == kind) {
+                return self.blocks.remove(index);
+            }
+            self.next().await;
+        }
+    }
+
+    /// Reads one frame: a JSON message, or a block that is kept.
+    async fn next(&mut self) -> Option<Value> {
+        let frame = tokio::time::timeout(Duration::from_secs(60), self.socket.next()).await;
+        match frame.expect("an answer within a minute").expect("the connection is open").expect("a frame") {
+            Frame::Text(text) => return Some(serde_json::from_slice(&text).unwrap()),
+            Frame::Binary(bytes) => self.blocks.push(decode(&bytes)),
+            Frame::Close(reason) => panic!("closed: {reason:?}"),
+            _ => {}
+        }
+        None
     }
 
     pub async fn kind(&mut self, kind: &str) -> Value {

@@ -42,6 +42,7 @@ export const api = {
   nodes: () => ask<NodeSchema[]>('/api/nodes'),
   create: (name: string, space: Space) => post<{ id: string }>('/api/scenes', { name, space }),
   bringIn: (text: string) => ask<{ id: string }>('/api/scenes/bring-in', { method: 'POST', headers: { 'content-type': 'application/json' }, body: text }),
+  rename: (id: string, name: string) => ask<void>(`/api/scenes/${id}`, { method: 'PATCH', headers: { 'content-type': 'application/json' }, body: JSON.stringify({ name }) }),
   duplicate: (id: string) => post<{ id: string }>(`/api/scenes/${id}/duplicate`),
   remove: (id: string) => ask<void>(`/api/scenes/${id}`, { method: 'DELETE' }),
   restore: (id: string) => post<void>(`/api/scenes/${id}/restore`),

@@ -87,7 +87,8 @@ export interface paths {
         delete: operations["remove"];
         options?: never;
         head?: never;
-        patch?: never;
+        /** Gives a scene another name, as an edit that every open page is told of. */
+        patch: operations["rename"];
         trace?: never;
     };
     "/api/scenes/{id}/duplicate": {
@@ -254,17 +255,29 @@ export interface components {
         };
         /** @description What is said about a motion that can be looked at. */
         EndReport: {
-            /** @description Contacts of the loop. */
+            /** @description How many contacts faster than 1 cm/s there are in all. */
+            contact_count: number;
+            /** @description Contacts of the loop, the first [`MOST_CONTACTS`] of them. */
             contacts: components["schemas"]["Contact"][];
+            /**
+             * @description For more things: how many are in each of [`DENSITY_BINS`] equal parts of a lap at frame 0, as a
+             *     share of the fullest.
+             */
+            density: number[];
             /** @description Given name of its node. */
             name: string;
             /** @description Id of its node. */
             node: string;
             /** @description What would close it, when it does not. */
             offers: components["schemas"]["Offer"][];
+            /** @description True when the things ride on a path. */
+            on_path: boolean;
             /** @description True when it is handed off. */
             output: boolean;
-            /** @description Each thing's place on its path at frame 0, in laps modulo 1; empty without a path. */
+            /**
+             * @description Each thing's place on its path at frame 0, in laps modulo 1; empty without a path, and for
+             *     more than [`MOST_PHASES`] things.
+             */
             phases: number[];
             /** @description The loop point. */
             seam: components["schemas"]["SeamReport"];
@@ -347,6 +360,8 @@ export interface components {
             closes: boolean;
             /** @description How many contacts there are. */
             contacts: number;
+            /** @description The picture edge of a flat scene, as a line; empty in a deep one. */
+            edge: number[];
             /**
              * Format: double
              * @description The most that a thing's end misses its beginning, metres.
@@ -354,6 +369,8 @@ export interface components {
             gap: number;
             /** @description Paths and wakes, as in a miniature. */
             lines: number[][];
+            /** @description Places of contacts: x, y, z, x, y, z … */
+            marks: number[];
             /** @description Per step of the loop the places of the things: x, y, z, x, y, z … */
             steps: number[][];
             /** @description How many things there are in all; pictures show some of them. */
@@ -376,6 +393,9 @@ export interface components {
             dots: number[];
             /** @description Each x, y, z, x, y, z …, metres. */
             lines: number[][];
+        };
+        NewName: {
+            name: string;
         };
         NewScene: {
             name: string;
@@ -911,6 +931,45 @@ export interface operations {
                 content?: never;
             };
             404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    rename: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewName"];
+            };
+        };
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            422: {
                 headers: {
                     [name: string]: unknown;
                 };

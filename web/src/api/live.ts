@@ -58,7 +58,7 @@ export class Live {
     const sequence = nextSequence();
     this.unanswered = null;
     this.next = null;
-    setDocument({ pending: [...get().pending, { sequence, ops }], preview: null });
+    setDocument({ pending: [...get().pending, { sequence, label, ops }], preview: null });
     this.send({ kind: 'edit', sequence, label, ops });
   }
 
@@ -119,7 +119,7 @@ export class Live {
       this.waitedFor = 0;
       this.send({ kind: 'hello', client: this.client });
       // Sending an edit again is harmless: the server knows its number.
-      for (const edit of get().pending) this.send({ kind: 'edit', sequence: edit.sequence, label: 'edit', ops: edit.ops });
+      for (const edit of get().pending) this.send({ kind: 'edit', ...edit });
       this.watch();
     };
     socket.onmessage = (event: MessageEvent<string | ArrayBuffer>) => this.take(event.data);

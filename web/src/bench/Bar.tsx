@@ -11,8 +11,9 @@ import { gapText, outputsOf } from './seam/gap';
 /** The bar over the bench. */
 export function Bar({ scene }: { scene: string }) {
   const live = useLive();
-  const canUndo = useScene((state) => state.canUndo);
-  const canRedo = useScene((state) => state.canRedo);
+  const open = useScene((state) => state.connection === 'open');
+  const canUndo = useScene((state) => state.canUndo) && open;
+  const canRedo = useScene((state) => state.canRedo) && open;
   return (
     <header className="bar">
       <Link to="/" className="back">

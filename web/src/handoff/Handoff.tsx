@@ -44,7 +44,7 @@ export function Handoff({ scene }: { scene: string }) {
           {outputs.map((end) => (
             <button key={end.node} type="button" className="output" aria-pressed={end.node === chosen.node} onClick={() => setNode(end.node)}>
               <strong>{end.name}</strong>
-              <span className="soft">{`${end.things === 1 ? '1 thing' : `${end.things} things`} · ${end.seam.closes ? 'closes' : 'ends'}${end.contacts.length ? ` · ${end.contacts.length} contacts` : ''}`}</span>
+              <span className="soft">{`${end.things === 1 ? '1 thing' : `${end.things} things`} · ${end.seam.closes ? 'closes' : 'ends'}${end.contact_count ? ` · ${end.contact_count} contacts` : ''}`}</span>
             </button>
           ))}
         </Sheet>
@@ -139,15 +139,27 @@ function Sheet(props: SheetProps) {
         <h2>Channels</h2>
         {look.data && <Channels look={look.data} />}
         <p className="soft">The keys stand on their own: what made the motion can be deleted, and the motion stays.</p>
-        <Tooltip title={command} placement="left">
-          <span>
-            <Button variant="outlined" fullWidth onClick={() => void navigator.clipboard.writeText(command)}>
-              Copy command line
-            </Button>
-          </span>
-        </Tooltip>
+        <CopyButton text={command} />
       </aside>
     </main>
+  );
+}
+
+/** The same hand-off for the command line. */
+function CopyButton({ text }: { text: string }) {
+  const [copied, setCopied] = useState<string | null>(null);
+  const copy = () =>
+    navigator.clipboard.writeText(text).then(
+      () => setCopied('Copied'),
+      () => setCopied('Copying is not allowed here'),
+    );
+  useEffect(() => setCopied(null), [text]);
+  return (
+    <Tooltip title={text} placement="left">
+      <Button variant="outlined" fullWidth onClick={() => void copy()}>
+        {copied ?? 'Copy command line'}
+      </Button>
+    </Tooltip>
   );
 }
 
@@ -209,12 +221,12 @@ function Shown({ look, axis, tolerance, dense, object }: { look: Look; axis: num
         <b data-testid="keys-after">{keys === 1 ? 'still' : `${keys} after`}</b>
         {!dense && <span className="soft"> · contacts kept exactly</span>}
       </p>
-      <Plot plot={plot} height={320} />
+      <Plot plot={plot} />
       <p className="plot-title">
         <strong>Error</strong>
         <span className="soft">{`largest ${length(worst)} at frame ${at.toFixed(2)} · measured every quarter frame`}</span>
       </p>
-      <Plot plot={plot} height={110} error={tolerance ?? worst} />
+      <Plot plot={plot} error={tolerance ?? worst} />
     </>
   );
 }

@@ -10,7 +10,7 @@ const BOTTOM = 22;
 const TOP = 14;
 
 /** A channel with its keys, or with `error` how far the keys miss it, against that much. */
-export function Plot({ plot, height, error }: { plot: Data; height: number; error?: number }) {
+export function Plot({ plot, error }: { plot: Data; error?: number }) {
   const canvas = useRef<HTMLCanvasElement>(null);
   const mode = useMode((state) => state.mode);
   useEffect(() => {
@@ -23,7 +23,7 @@ export function Plot({ plot, height, error }: { plot: Data; height: number; erro
     return () => observer.disconnect();
   }, [plot, error, mode]);
   const what = error === undefined ? `${plot.name} with ${plot.keys.length} keys` : `Error of ${plot.name}`;
-  return <canvas ref={canvas} className="plot" style={{ height }} role="img" aria-label={what} />;
+  return <canvas ref={canvas} className={`plot ${error === undefined ? 'keyed' : 'missed'}`} role="img" aria-label={what} />;
 }
 
 function paint(element: HTMLCanvasElement, plot: Data, error: number | undefined, t: Tokens): void {
@@ -72,6 +72,8 @@ function grid(pen: CanvasRenderingContext2D, axes: Axes, t: Tokens): void {
     pen.stroke();
     pen.fillText(high < 0.05 ? `${Number((value * 1000).toPrecision(3))} mm` : `${Number(value.toPrecision(4))} m`, LEFT - 8, y(value) + 4);
   }
+  pen.textAlign = 'left';
+  pen.fillText('frame', 8, y(low) + 17);
   pen.textAlign = 'center';
   const frames = Math.max(1, nice((last - first) / Math.max(1, width / 80)));
   for (let frame = Math.ceil(first / frames) * frames; frame <= last; frame += frames) pen.fillText(String(frame), x(frame), y(low) + 17);
@@ -99,13 +101,16 @@ function keyed(pen: CanvasRenderingContext2D, plot: Data, x: Axes['x'], y: Axes[
   trace(pen, plot, plot.keyed, x, y);
   pen.stroke();
   pen.lineWidth = 2;
-  for (const key of plot.keys) {
+  plot.keys.forEach((key, i) => {
     pen.beginPath();
     if (key.contact) {
+      // A nick stands on the side of what was touched.
+      const [before, after] = [plot.keys[i - 1] ?? key, plot.keys[i + 1] ?? key];
+      const side = 2 * key.value > before.value + after.value ? -1 : 1;
       pen.strokeStyle = t.persimmon;
-      pen.moveTo(x(key.frame) - 5, y(key.value) + 9);
-      pen.lineTo(x(key.frame), y(key.value) + 1);
-      pen.lineTo(x(key.frame) + 5, y(key.value) + 9);
+      pen.moveTo(x(key.frame) - 5, y(key.value) + 9 * side);
+      pen.lineTo(x(key.frame), y(key.value) + side);
+      pen.lineTo(x(key.frame) + 5, y(key.value) + 9 * side);
     } else {
       pen.strokeStyle = t.green;
       pen.fillStyle = t.raised;
@@ -113,7 +118,7 @@ function keyed(pen: CanvasRenderingContext2D, plot: Data, x: Axes['x'], y: Axes[
       pen.fill();
     }
     pen.stroke();
-  }
+  });
 }
 
 function missed(pen: CanvasRenderingContext2D, plot: Data, misses: number[], error: number, x: Axes['x'], y: Axes['y'], width: number, t: Tokens): void {

@@ -12,8 +12,8 @@ function prepare(canvas: HTMLCanvasElement, width: number, height: number): Canv
   return pen;
 }
 
-function lines(pen: CanvasRenderingContext2D, list: readonly (readonly number[])[], flat: boolean, fit: Fit, width: number): void {
-  pen.strokeStyle = night.lamp;
+function lines(pen: CanvasRenderingContext2D, list: readonly (readonly number[])[], flat: boolean, fit: Fit, width: number, colour: string = night.lamp): void {
+  pen.strokeStyle = colour;
   pen.lineWidth = width;
   pen.lineJoin = 'round';
   for (const points of list) {
@@ -23,8 +23,8 @@ function lines(pen: CanvasRenderingContext2D, list: readonly (readonly number[])
   }
 }
 
-function dots(pen: CanvasRenderingContext2D, points: readonly number[], flat: boolean, fit: Fit, radius: number): void {
-  pen.fillStyle = night.paper;
+function dots(pen: CanvasRenderingContext2D, points: readonly number[], flat: boolean, fit: Fit, radius: number, colour: string = night.paper): void {
+  pen.fillStyle = colour;
   places(points, flat, fit, (x, y) => {
     pen.beginPath();
     pen.arc(x, y, radius, 0, 7);
@@ -51,10 +51,13 @@ export function LivingPicture({ living, flat, seconds, width, height }: { living
   useEffect(() => {
     const pen = canvas.current && prepare(canvas.current, width, height);
     if (!pen) return undefined;
-    const fit = fitted([...living.lines, ...living.steps], flat, width, height, 20);
+    const edge = living.edge.length > 0 ? [living.edge] : [];
+    const fit = fitted([...living.lines, ...living.steps, ...edge], flat, width, height, 20);
     const draw = (phase: number) => {
       pen.clearRect(0, 0, width, height);
+      lines(pen, edge, flat, fit, 1, night.edge);
       lines(pen, living.lines, flat, fit, 1.6);
+      dots(pen, living.marks, flat, fit, 2.6, night.persimmon);
       dots(pen, living.steps[Math.min(living.steps.length - 1, Math.floor(phase * living.steps.length))] ?? [], flat, fit, 4.2);
     };
     draw(0);

@@ -140,6 +140,13 @@ function Pattern({ scene, onTold }: { scene: Listed; onTold: (told: Told | null)
       });
     },
   });
+  const [naming, setNaming] = useState<string | null>(null);
+  const rename = useMutation({ mutationFn: (name: string) => api.rename(scene.id, name), onSuccess: renew, onError: trouble });
+  const keepName = () => {
+    const wanted = naming?.trim();
+    setNaming(null);
+    if (wanted && wanted !== scene.name) rename.mutate(wanted);
+  };
   const act = (what: () => void) => {
     setAnchor(null);
     what();
@@ -152,16 +159,30 @@ function Pattern({ scene, onTold }: { scene: Listed; onTold: (told: Told | null)
         {(scene.trouble ?? living.error) && <span className="pattern-wrong">{scene.trouble ?? living.error?.message}</span>}
       </Link>
       <div className="pattern-text">
-        <Link to={`/bench/${scene.id}`} className="pattern-name">
-          {scene.name}
-        </Link>
-        <span className="soft">{picture ? summary(picture.things, picture.contacts, scene.frames) : ''}</span>
-        <span className="gap" />
-        {picture && picture.things > 0 && <span className={picture.closes ? 'closes' : 'soft'}>{picture.closes ? 'closes' : 'ends'}</span>}
+        {naming === null ? (
+          <Link to={`/bench/${scene.id}`} className="pattern-name">
+            {scene.name}
+          </Link>
+        ) : (
+          <input
+            className="pattern-name"
+            aria-label={`New name of ${scene.name}`}
+            autoFocus
+            value={naming}
+            onFocus={(event) => event.target.select()}
+            onChange={(event) => setNaming(event.target.value)}
+            onBlur={keepName}
+            onKeyDown={(event) => {
+              if (event.key === 'Enter') event.currentTarget.blur();
+              if (event.key === 'Escape') setNaming(null);
+            }}
+          />
+        )}
         <IconButton size="small" aria-label={`More for ${scene.name}`} aria-haspopup="menu" onClick={(event) => setAnchor(event.currentTarget)}>
           ⋯
         </IconButton>
         <Menu anchorEl={anchor} open={anchor !== null} onClose={() => setAnchor(null)}>
+          <MenuItem onClick={() => act(() => setNaming(scene.name))}>Rename</MenuItem>
           <MenuItem onClick={() => act(() => duplicate.mutate())}>Duplicate</MenuItem>
           <MenuItem component="a" href={`/api/scenes/${scene.id}/file`} onClick={() => setAnchor(null)}>
             Save as file
@@ -169,12 +190,16 @@ function Pattern({ scene, onTold }: { scene: Listed; onTold: (told: Told | null)
           <MenuItem onClick={() => act(() => remove.mutate())}>Delete</MenuItem>
         </Menu>
       </div>
+      <p className="pattern-note">
+        <span className="soft">{picture ? summary(picture.things, picture.contacts, scene.frames) : ''}</span>
+        {picture && picture.things > 0 && <span className={picture.closes ? 'closes' : 'soft'}>{picture.closes ? 'closes' : 'ends'}</span>}
+      </p>
     </li>
   );
 }
 
 function summary(things: number, contacts: number, frames: number): string {
   if (things === 0) return 'nothing moves yet';
-  const what = things === 1 ? '1 thing' : `${things} things`;
-  return contacts > 0 ? `${what}, ${contacts} contacts` : `${what} · ${frames} frames`;
+  const some = (count: number, one: string) => `${count} ${one}${count === 1 ? '' : 's'}`;
+  return [some(things, 'thing'), contacts > 0 ? some(contacts, 'contact') : '', `${frames} frames`].filter(Boolean).join(' · ');
 }

@@ -24,6 +24,7 @@ export interface TraceBlock {
 
 export interface Pending {
   sequence: number;
+  label: string;
   ops: Op[];
 }
 

@@ -22,7 +22,7 @@ export function themeFor(mode: Mode): Theme {
     },
     shape: { borderRadius: 3 },
     shadows: Array(25).fill('none') as unknown as Theme['shadows'],
-    typography: { fontFamily: text, fontSize: 13, h1: { fontFamily: heading, fontSize: 18, fontWeight: 700 }, button: { textTransform: 'none', fontWeight: 500, letterSpacing: 0 } },
+    typography: { fontFamily: text, fontSize: 13, h1: { fontFamily: heading, fontSize: 18, fontWeight: 700 }, body1: { fontSize: 13, lineHeight: 1.4 }, body2: { fontSize: 13, lineHeight: 1.4 }, button: { textTransform: 'none', fontWeight: 500, letterSpacing: 0 } },
     components: {
       MuiButtonBase: { defaultProps: { disableRipple: true } },
       MuiButton: {

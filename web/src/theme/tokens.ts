@@ -45,7 +45,7 @@ export const tokens: Record<Mode, Tokens> = {
 };
 
 /** The picture is dark in both modes. */
-export const night = { top: '#20264A', bottom: '#14182B', lamp: '#F2D398', paper: '#F5EFE3', faint: '#3A4270', persimmon: '#E8602F', mulberry: '#D9A5C9' };
+export const night = { top: '#20264A', bottom: '#14182B', lamp: '#F2D398', paper: '#F5EFE3', faint: '#3A4270', persimmon: '#E8602F', edge: '#7D86BD', mulberry: '#D9A5C9' };
 
 /** Contrast of two colours by WCAG 2. */
 export function contrast(a: string, b: string): number {

@@ -1,4 +1,4 @@
-import { useEffect, useMemo, useRef, type PointerEvent } from 'react';
+import { useEffect, useRef, type PointerEvent } from 'react';
 import { put } from '../../scene/edits';
 import { clock, useFrame, usePlaying } from '../../scene/clock';
 import { selectThing, useScene } from '../../scene/store';
@@ -6,15 +6,14 @@ import { useLive } from '../live';
 import { gapText, outputsOf } from '../seam/gap';
 import { Knot } from './Knot';
 
-const CENTRE = 100;
-const RIM = 84;
-const BAND = 74;
-/** With more things than this, single ticks would be a grey ring. */
-const MOST_TICKS = 200;
+/** The middle lies a little low, so that the knot has its place over the rim. */
+const CENTRE = { x: 100, y: 106 };
+const RIM = 80;
+const BAND = 70;
 
 const turn = (phase: number, radius: number): [number, number] => {
   const angle = phase * 2 * Math.PI;
-  return [CENTRE + radius * Math.sin(angle), CENTRE - radius * Math.cos(angle)];
+  return [CENTRE.x + radius * Math.sin(angle), CENTRE.y - radius * Math.cos(angle)];
 };
 
 /** The loop as a circle: twelve o'clock is the seam, time runs clockwise. */
@@ -31,13 +30,15 @@ export function Dial() {
   const phaseAt = (event: PointerEvent): number => {
     const box = svg.current?.getBoundingClientRect();
     if (!box) return 0;
-    const angle = Math.atan2(event.clientX - box.left - box.width / 2, -(event.clientY - box.top - box.height / 2));
+    const scale = Math.min(box.width, box.height) / 200;
+    const [x, y] = [event.clientX - box.left - box.width / 2, event.clientY - box.top - box.height / 2];
+    const angle = Math.atan2(x - (CENTRE.x - 100) * scale, (CENTRE.y - 100) * scale - y);
     return (angle / (2 * Math.PI) + 1) % 1;
   };
   return (
     <div className="dial">
       <svg ref={svg} viewBox="0 0 200 200" role="group" aria-label="Dial">
-        <circle cx={CENTRE} cy={CENTRE} r={RIM} className="rim" />
+        <circle cx={CENTRE.x} cy={CENTRE.y} r={RIM} className="rim" />
         {Array.from({ length: 48 }, (_, i) => {
           const [x1, y1] = turn(i / 48, RIM - (i % 12 === 0 ? 8 : 3));
           const [x2, y2] = turn(i / 48, RIM);
@@ -45,6 +46,7 @@ export function Dial() {
         })}
         {end && <Spiral node={end.node} />}
         {end && <Phases phases={end.phases} node={end.node} phaseAt={phaseAt} selected={thing?.object ?? 0} />}
+        {end && end.density.length > 0 && <Band density={end.density} />}
         {end?.contacts
           .filter((contact) => contact.speed_in > 0.01)
           .map((contact, i) => {
@@ -116,7 +118,7 @@ function Bead({ frames, phaseAt }: { frames: number; phaseAt: (event: PointerEve
       onPointerMove={(event) => held.current && scrub(event)}
       onPointerUp={() => (held.current = false)}
     >
-      <circle cx={CENTRE} cy={CENTRE} r={RIM} className="track" />
+      <circle cx={CENTRE.x} cy={CENTRE.y} r={RIM} className="track" />
       <circle ref={bead} r="6.5" className="bead" role="slider" tabIndex={0} aria-label="Playhead" aria-valuemin={0} aria-valuemax={frames - 1} aria-valuenow={0} />
     </g>
   );
@@ -128,7 +130,6 @@ function Phases(props: { phases: number[]; node: string; selected: number; phase
   const ride = useScene((state) => upstreamRide(state.document?.nodes ?? {}, state.document?.threads ?? {}, props.node));
   const start = useScene((state) => (ride ? Number(state.document?.nodes?.[ride]?.params?.['start'] ?? 0) : 0));
   const held = useRef<{ phase: number; start: number; last: number } | null>(null);
-  if (props.phases.length > MOST_TICKS) return <Band phases={props.phases} />;
   const at = ride ? ['nodes', ride, 'params', 'start'] : null;
   const moved = (event: PointerEvent) => {
     const { phase, start } = held.current ?? { phase: 0, start: 0 };
@@ -173,18 +174,13 @@ function Phases(props: { phases: number[]; node: string; selected: number; phase
 }
 
 /** How many things are where, for crowds. */
-function Band({ phases }: { phases: number[] }) {
-  const bins = useMemo(() => {
-    const counts = new Array<number>(120).fill(0);
-    for (const phase of phases) counts[Math.min(119, Math.floor(phase * 120))]! += 1;
-    const most = Math.max(...counts);
-    return counts.map((count) => count / most);
-  }, [phases]);
+function Band({ density }: { density: number[] }) {
   return (
     <g className="band">
-      {bins.map((share, i) => {
-        const [x1, y1] = turn((i + 0.5) / 120, BAND - 5);
-        const [x2, y2] = turn((i + 0.5) / 120, BAND - 5 + 12 * share);
+      {density.map((share, i) => {
+        const phase = (i + 0.5) / density.length;
+        const [x1, y1] = turn(phase, BAND - 5);
+        const [x2, y2] = turn(phase, BAND - 5 + 12 * share);
         return <line key={i} x1={x1} y1={y1} x2={x2} y2={y2} />;
       })}
     </g>
@@ -201,7 +197,7 @@ function Spiral({ node }: { node: string }) {
   const turns = Math.min(Math.abs(laps), 12);
   const steps = Math.max(2, Math.ceil(turns * 48));
   const points = Array.from({ length: steps + 1 }, (_, i) => {
-    const [x, y] = turn((Math.sign(laps) * turns * i) / steps, 57 - (18 * i) / steps);
+    const [x, y] = turn((Math.sign(laps) * turns * i) / steps, 54 - (16 * i) / steps);
     return `${x.toFixed(2)},${y.toFixed(2)}`;
   });
   return <polyline points={points.join(' ')} className="spiral" />;

@@ -16,9 +16,10 @@ export const kinds = [
 
 /** A gap with its unit; what cannot be seen counts as none. */
 export function gap(amount: number, unit: string): string {
-  if (amount < 1e-6) return `0 ${unit}`;
+  if (amount < 1e-6) return unit === '°' ? '0°' : `0 ${unit}`;
   const digits = amount >= 100 ? amount.toFixed(0) : amount >= 1 ? amount.toFixed(2) : Number(amount.toPrecision(2)).toString();
-  return `${unit === '°' || unit === '°/s' ? digits : amount >= 1e-4 ? digits : shownNumber(amount)} ${unit}`;
+  const shown = unit === '°' || unit === '°/s' || amount >= 1e-4 ? digits : shownNumber(amount);
+  return unit === '°' ? `${shown}°` : `${shown} ${unit}`;
 }
 
 /** The worst gap in position, or if there is none, the first other gap. */

@@ -3,6 +3,7 @@ import { clock, useFrame } from '../../scene/clock';
 import { useScene, type TraceBlock } from '../../scene/store';
 import { useMode } from '../../theme/mode';
 import { tokens, type Tokens } from '../../theme/tokens';
+import { ends, nearest, told, valueAt } from './read';
 
 /** Height of the ruler over the traces, px. */
 const RULER = 22;
@@ -73,32 +74,22 @@ export function Traces() {
 
 function Values({ block }: { block: TraceBlock }) {
   const frame = useFrame();
-  const { steps, channels } = block.header;
-  const index = nearest(block, frame);
+  const { channels } = block.header;
+  const step = nearest(block, frame);
   return (
     <>
       {channels.map((channel, i) => (
         <div key={channel.name} className="trace-label" style={{ top: `calc(${RULER}px + (100% - ${RULER}px) * ${i / channels.length})` }}>
           <strong>{channel.name}</strong>
-          <span className="mono">{`${shown(block.numbers[steps * (1 + 2 * i) + index] ?? 0)} ${channel.unit}`}</span>
+          <span className="mono">{told(valueAt(block, i, step), channel.unit)}</span>
         </div>
       ))}
     </>
   );
 }
 
-const shown = (value: number): string => (Math.abs(value) >= 100 ? value.toFixed(1) : value.toFixed(2)).replace(/^-0\.00$/, '0.00');
-
-function nearest(block: TraceBlock, frame: number): number {
-  const { steps } = block.header;
-  const from = block.numbers[0] ?? 0;
-  const to = block.numbers[steps - 1] ?? 1;
-  return Math.max(0, Math.min(steps - 1, Math.round(((frame - from) / (to - from)) * (steps - 1))));
-}
-
 function frameAt(share: number, block: TraceBlock): number {
-  const from = block.numbers[0] ?? 0;
-  const to = block.numbers[block.header.steps - 1] ?? 1;
+  const [from, to] = ends(block);
   return from + share * (to - from);
 }
 
@@ -114,8 +105,7 @@ function paint(element: HTMLCanvasElement, block: TraceBlock, frames: number, fi
   pen.setTransform(scale, 0, 0, scale, 0, 0);
   pen.clearRect(0, 0, width, height);
   const { steps, channels } = block.header;
-  const from = block.numbers[0] ?? 0;
-  const to = block.numbers[steps - 1] ?? 1;
+  const [from, to] = ends(block);
   const x = (frame: number) => ((frame - from) / (to - from)) * width;
   hatch(pen, 0, x(0), height, t);
   hatch(pen, x(frames), width, height, t);
@@ -168,6 +158,8 @@ function ruler(pen: CanvasRenderingContext2D, x: (frame: number) => number, fram
   pen.fillStyle = t.soft;
   pen.strokeStyle = t.soft;
   pen.font = '12px "Atkinson Hyperlegible Mono", monospace';
+  pen.textAlign = 'left';
+  pen.fillText('frame', 6, 12);
   pen.textAlign = 'center';
   for (let frame = 0; frame <= frames; frame += step) {
     pen.fillText(String(frame + first), x(frame), 12);

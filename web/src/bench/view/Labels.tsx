@@ -1,10 +1,12 @@
 import { useEffect, useRef } from 'react';
 import { Vector3 } from 'three';
-import { POSE_FLOATS } from '../../api/blocks';
 import { clock } from '../../scene/clock';
 import { useScene } from '../../scene/store';
-import { rateOf } from '../Bench';
+import { nearest, told, valueAt } from '../traces/read';
 import type { Stage } from './stage';
+
+/** Pixels that the text beside a thing takes. */
+const ROOM = 210;
 
 /** Names of paths, and the selected thing in its running stitch with what it is doing. */
 export function Labels({ stage, names }: { stage: Stage; names: boolean }) {
@@ -51,6 +53,9 @@ function ThingLabel({ stage, node, object }: { stage: Stage; node: string; objec
     () =>
       stage.onPicture(() => {
         if (text.current) text.current.textContent = doing(node, object);
+        const at = stage.thingAt(node, object);
+        const screen = at && stage.toScreen(at);
+        if (screen) element.current?.classList.toggle('flipped', screen.x > stage.across - ROOM);
       }),
     [stage, node, object],
   );
@@ -66,15 +71,13 @@ function ThingLabel({ stage, node, object }: { stage: Stage; node: string; objec
   );
 }
 
-/** Phase and speed, or place and speed, at the frame on screen. */
+/** Where on the path it began, and how fast it is at the frame on screen. */
 function doing(node: string, object: number): string {
-  const { poses, ends, document } = useScene.getState();
-  const data = poses[node];
-  const frame = Math.floor(clock.frame);
-  if (!data || !document || !data.have[frame]) return '';
-  const at = (f: number) => new Vector3().fromArray(data.numbers, (f * data.things + object) * POSE_FLOATS);
-  const next = Math.min(data.frames - 1, frame + 1);
-  const speed = data.have[next] && next > frame ? at(next).distanceTo(at(frame)) * rateOf(document.fps) : 0;
+  const { ends, traces } = useScene.getState();
   const phase = ends.find((end) => end.node === node)?.phases[object];
-  return `${phase === undefined ? '' : `started at ${phase.toFixed(2)} laps · `}${speed.toFixed(2)} m/s`;
+  const start = phase === undefined ? '' : `start ${phase.toFixed(2)} laps`;
+  if (!traces || traces.header.node !== node || traces.header.object !== object) return start;
+  const index = traces.header.channels.findIndex((channel) => channel.name === 'speed');
+  const speed = told(valueAt(traces, index, nearest(traces, Math.floor(clock.frame))), 'm/s');
+  return start ? `${start} · ${speed}` : speed;
 }

@@ -1,3 +1,4 @@
+import { Button } from '@mui/material';
 import { useCallback, useEffect, useRef, useState, type KeyboardEvent, type PointerEvent as ReactPointerEvent } from 'react';
 import { Vector3 } from 'three';
 import type { Op, Scene } from '../../api/types';
@@ -131,8 +132,10 @@ export function View() {
       {drawing && <p className="view-hint">Click places a point · Enter ends · C closes</p>}
       {empty && !drawing && (
         <div className="view-empty">
-          <p>An empty scene.</p>
-          <p>Press P here and click a few points to draw a path, then add a Ride in the Weave.</p>
+          <p>An empty scene. Begin with a path: press P or the button, click a few points, then add a Ride in the Weave.</p>
+          <Button variant="contained" onClick={() => useScene.setState({ drawing: true })}>
+            Draw a path
+          </Button>
         </div>
       )}
     </div>
@@ -174,7 +177,7 @@ function useFeed(stage: Stage | null): void {
     const shown = ends.map((end): Shown => {
       const params = document?.nodes?.[end.node]?.params ?? {};
       const size = Number(params['size'] ?? 0.5);
-      return { node: end.node, kind: String(params['thing'] ?? 'arrow'), size: end.output ? size : 0.4, contacts: end.contacts, wake: end.phases.length === 0 };
+      return { node: end.node, kind: String(params['thing'] ?? 'arrow'), size: end.output ? size : 0.4, contacts: end.contacts, wake: !end.on_path };
     });
     stage?.setCrowds(shown, poses);
   }, [stage, ends, poses, document]);

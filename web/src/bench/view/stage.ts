@@ -118,6 +118,11 @@ export class Stage {
     return controls;
   }
 
+  /** Width of the picture in pixels. */
+  get across(): number {
+    return this.width;
+  }
+
   /** Calls back after every picture. */
   onPicture(listener: () => void): () => void {
     this.listeners.add(listener);
@@ -402,7 +407,7 @@ export class Stage {
       for (let y = Math.ceil(-height / 2 / step) * step; y <= height / 2; y += step) segment(-width / 2, y, -0.01, width / 2, y, -0.01);
       this.ground.add(thin(places, night.faint, 0.28));
       const [w, h] = [width / 2, height / 2];
-      this.ground.add(this.fat(Float32Array.of(-w, -h, 0, w, -h, 0, w, h, 0, -w, h, 0, -w, -h, 0), '#7d86bd', 1.6, 1));
+      this.ground.add(this.fat(Float32Array.of(-w, -h, 0, w, -h, 0, w, h, 0, -w, h, 0, -w, -h, 0), night.edge, 1.6, 1));
     } else {
       const step = niceStep(this.reach() / 4);
       for (let ring = 1; ring <= 6; ring += 1) {

@@ -29,7 +29,7 @@ export const Slip = memo(function Slip({ id, data }: NodeProps<SlipNode>) {
           <strong>{data.name}</strong>
           {state !== 'worked' && <span className={`slip-state ${state}`}>{state}</span>}
         </span>
-        <span className="slip-picture">{status?.miniature ? <Picture miniature={status.miniature} flat={data.flat} size={50} /> : null}</span>
+        <span className="slip-picture">{status?.miniature ? <Picture miniature={status.miniature} flat={data.flat} size={48} /> : null}</span>
         {data.schema?.output && <Handle type="source" position={Position.Bottom} title={`gives a ${data.schema.output}`} aria-label={`gives a ${data.schema.output}`} />}
       </div>
     </Tooltip>

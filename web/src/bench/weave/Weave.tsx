@@ -179,6 +179,7 @@ function Graph() {
       >
         <Background variant={BackgroundVariant.Dots} gap={16} size={1} />
       </ReactFlow>
+      {!empty && <Foot />}
       {empty && !adding && (
         <div className="weave-empty">
           <p>Nothing here yet.</p>
@@ -188,6 +189,17 @@ function Graph() {
       {adding && <AddNode schemas={schemas} onAdd={add} onClose={() => setAdding(false)} />}
     </div>
   );
+}
+
+/** How all of it went, and how long what was computed anew took. */
+function Foot() {
+  const nodes = useScene((state) => state.nodes);
+  const all = Object.values(nodes);
+  const count = (state: string) => all.filter((node) => node.state === state).length;
+  const [wrong, warned] = [count('error'), count('warning')];
+  const millis = all.reduce((sum, node) => sum + node.millis, 0);
+  const went = wrong > 0 ? `${wrong} cannot work yet` : warned > 0 ? `${warned} with a warning` : 'all worked';
+  return <p className="weave-foot">{all.length > 0 ? `${went}${millis > 0 ? ` · ${millis.toFixed(1)} ms` : ''}` : ''}</p>;
 }
 
 /** True when `from` feeds `to`, however far down. */
@@ -224,5 +236,5 @@ export function tidied(document: Scene): Record<string, [number, number]> {
     taken.add(`${column}/${depth(id)}`);
     columns[id] = column;
   }
-  return Object.fromEntries(ids.map((id) => [id, [24 + 180 * (columns[id] ?? 0), 40 + 130 * depth(id)]]));
+  return Object.fromEntries(ids.map((id) => [id, [16 + 168 * (columns[id] ?? 0), 40 + 130 * depth(id)]]));
 }

@@ -1,0 +1,22 @@
+import type { TraceBlock } from '../../scene/store';
+
+/** The step of a block of traces that is nearest to a frame. */
+export function nearest(block: TraceBlock, frame: number): number {
+  const { steps } = block.header;
+  const [from, to] = ends(block);
+  return Math.max(0, Math.min(steps - 1, Math.round(((frame - from) / (to - from)) * (steps - 1))));
+}
+
+/** First and last frame of a block. */
+export function ends(block: TraceBlock): [number, number] {
+  return [block.numbers[0] ?? 0, block.numbers[block.header.steps - 1] ?? 1];
+}
+
+/** The value of channel number `index` at a step. */
+export const valueAt = (block: TraceBlock, index: number, step: number): number => block.numbers[block.header.steps * (1 + 2 * index) + step] ?? 0;
+
+/** A value as it is read, with its unit. */
+export function told(value: number, unit: string): string {
+  const digits = (Math.abs(value) >= 100 ? value.toFixed(1) : value.toFixed(2)).replace(/^-(0\.0+)$/, '$1');
+  return unit === '°' ? `${digits}°` : `${digits} ${unit}`;
+}
