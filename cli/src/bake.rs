@@ -26,10 +26,10 @@ pub struct Bake {
     #[arg(long, value_name = "A..B", allow_hyphen_values = true)]
     frames: Option<String>,
     /// Frames from row to row, or from key to key where keys are not reduced.
-    #[arg(long, default_value_t = 1.0)]
+    #[arg(long, default_value_t = 1.0, allow_negative_numbers = true)]
     step: f64,
     /// Reduces keys until the motion is off by at most this many metres (GLB only).
-    #[arg(long, value_name = "METRES")]
+    #[arg(long, value_name = "METRES", allow_negative_numbers = true)]
     tolerance: Option<f64>,
 }
 

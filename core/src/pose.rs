@@ -111,6 +111,11 @@ pub fn turn_between(a: DQuat, b: DQuat) -> DVec3 {
     axis * (2.0 * libm::atan2(sine, turn.w) / sine)
 }
 
+/// The angle between two vectors, radians in [0, π]; exact near 0, and 0 where one of them is.
+pub fn bend(a: DVec3, b: DVec3) -> f64 {
+    libm::atan2(a.cross(b).length(), a.dot(b))
+}
+
 /// The angle from `a` to `b` counter-clockwise about the unit `axis`, radians in (−π, π].
 pub fn signed_angle(a: DVec3, b: DVec3, axis: DVec3) -> f64 {
     libm::atan2(a.cross(b).dot(axis), a.dot(b))

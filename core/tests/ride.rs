@@ -73,8 +73,11 @@ proptest! {
         for laps in closing {
             for motion in [make(laps), facing(make(laps), FaceUp::Steady)] {
                 let seam = measure(&motion, 96.0, 24.0, &Cancel::default()).unwrap();
-                let gaps = [seam.position, seam.velocity, seam.orientation, seam.spin].map(|gap| gap.amount);
+                let gaps = [seam.position, seam.velocity, seam.orientation].map(|gap| gap.amount);
                 prop_assert!(gaps.iter().all(|gap| *gap <= 1e-9), "{laps}: {gaps:?}");
+                // Rounding of a place by 1e-15 m is seen by a spin as its slope allows.
+                let fastest = (0..=96).flat_map(|i| sampled(&*motion, f64::from(i)).spins).map(|spin| 24.0 * spin.length()).fold(1.0, f64::max);
+                prop_assert!(seam.spin.amount <= 1e-9 * fastest, "{laps}: {:?} of {fastest}", seam.spin);
                 prop_assert!(seam.uncertain.is_empty());
             }
         }

@@ -16,7 +16,8 @@ fn curve(body: &str) -> Curve {
     Curve::new(strands.collect()).unwrap()
 }
 
-/// A path command with random numbers, absolute or relative, of every kind.
+/// A path command with random numbers, absolute or relative, of every kind. Smooth commands follow one of
+/// their own kind: after another kind kurbo reflects a control point that the standard does not.
 fn command() -> impl Strategy<Value = String> {
     let n = -50.0..50.0f64;
     let two = (n.clone(), n.clone());
@@ -27,9 +28,9 @@ fn command() -> impl Strategy<Value = String> {
         n.clone().prop_map(|x| format!("v{x}")),
         (two.clone(), two.clone(), two.clone())
             .prop_map(|(a, b, c)| format!("C{} {} {} {} {} {}", a.0, a.1, b.0, b.1, c.0, c.1)),
-        (two.clone(), two.clone()).prop_map(|(a, b)| format!("s{} {} {} {}", a.0, a.1, b.0, b.1)),
+        (two.clone(), two.clone()).prop_map(|(a, b)| format!("c1 2 3 4 5 6s{} {} {} {}", a.0, a.1, b.0, b.1)),
         (two.clone(), two.clone()).prop_map(|(a, b)| format!("Q{} {} {} {}", a.0, a.1, b.0, b.1)),
-        two.clone().prop_map(|(x, y)| format!("t{x} {y}")),
+        two.clone().prop_map(|(x, y)| format!("q4 3 2 1t{x} {y}")),
         (1.0..40.0f64, 1.0..40.0f64, 0.0..360.0f64, any::<bool>(), any::<bool>(), two).prop_map(
             |(rx, ry, turn, large, sweep, (x, y))| format!(
                 "A{rx} {ry} {turn} {} {} {x} {y}",
@@ -87,6 +88,18 @@ fn basic_shapes_become_paths_of_the_right_length() {
     // 4·a·E(e) of an ellipse with half axes 5 and 3, by a series that has converged to ten digits.
     let ellipse = curve("<ellipse rx='5' ry='3'/>").length();
     assert!((ellipse / 25.526_998_863_4 - 1.0).abs() < 1e-6, "{ellipse}");
+}
+
+#[test]
+fn a_smooth_command_reflects_only_a_control_point_of_its_own_kind() {
+    let same = |a: &str, b: &str| {
+        let [a, b] = [a, b].map(|data| read(&drawing(&format!("<path d='{data}'/>"))).unwrap()[0].segments.clone());
+        a == b
+    };
+    assert!(same("M0 0 C1 1 2 1 3 0 S5 -1 6 0", "M0 0 C1 1 2 1 3 0 C4 -1 5 -1 6 0"));
+    assert!(same("M0 0 Q1 1 3 0 S5 -1 6 0", "M0 0 Q1 1 3 0 C3 0 5 -1 6 0"));
+    assert!(same("M0 0 C1 1 2 1 3 0 T6 0", "M0 0 C1 1 2 1 3 0 Q3 0 6 0"));
+    assert!(same("M0 0 Q1 1 3 0 T6 0", "M0 0 Q1 1 3 0 Q5 -1 6 0"));
 }
 
 #[test]

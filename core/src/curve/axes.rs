@@ -94,8 +94,13 @@ fn turn_at_corner(from: DVec3, to: DVec3, up: DVec3) -> DVec3 {
     turned(up, axis / sine, libm::atan2(sine, from.dot(to)))
 }
 
+fn across(up: DVec3, tangent: DVec3) -> DVec3 {
+    up - tangent * up.dot(tangent)
+}
+
+/// Up projected off the direction, where they are not too close to parallel.
 fn towards(up: DVec3, tangent: DVec3) -> Option<DVec3> {
-    let across = up - tangent * up.dot(tangent);
+    let across = across(up, tangent);
     (across.length() >= libm::sin(BRIDGE)).then(|| across.normalize())
 }
 
@@ -197,8 +202,10 @@ impl AxesTable {
         let after = self.nodes.partition_point(|node| node.at <= at);
         let index = after.saturating_sub(1);
         let stretch = self.stretch_at(index, at);
+        // Between two nodes that are far enough from parallel there is no bridge, even where the
+        // direction comes a little closer on the way.
         if let (UpRule::Towards(up), None) = (self.rule, stretch)
-            && let Some(found) = towards(up, tangent)
+            && let Some(found) = across(up, tangent).try_normalize()
         {
             return found;
         }
@@ -212,7 +219,7 @@ impl AxesTable {
         self.stretches[position..]
             .iter()
             .take(2)
-            .find(|s| s.first <= index && at <= self.nodes[s.last].at && (index < s.last || !s.eased))
+            .find(|s| s.first <= index && (!s.eased || (index < s.last && at <= self.nodes[s.last].at)))
     }
 
     fn turn_in(&self, stretch: &Stretch, at: f64) -> f64 {

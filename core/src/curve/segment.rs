@@ -1,3 +1,4 @@
+use crate::pose::bend;
 use glam::{DQuat, DVec3};
 use std::f64::consts::TAU;
 
@@ -97,7 +98,7 @@ impl Segment {
             Self::Arc { sweep, .. } => sweep.abs(),
             Self::Cubic { points: [a, b, c, d] } => {
                 let sides: Vec<DVec3> = [b - a, c - b, d - c].into_iter().filter(|side| side.length() > 0.0).collect();
-                sides.windows(2).map(|pair| libm::atan2(pair[0].cross(pair[1]).length(), pair[0].dot(pair[1]))).sum()
+                sides.windows(2).map(|pair| bend(pair[0], pair[1])).sum()
             }
         }
     }

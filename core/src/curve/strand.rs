@@ -1,6 +1,7 @@
 use super::arc_length::Measure;
 use super::axes::Node;
 use super::segment::Segment;
+use crate::pose::bend;
 use glam::DVec3;
 
 /// Why something is not a path.
@@ -125,10 +126,7 @@ impl Strand {
     }
 
     fn find_corners(&self) -> Vec<f64> {
-        let turned = |before: &Segment, after: &Segment| {
-            let (a, b) = (before.tangent(1.0), after.tangent(0.0));
-            libm::atan2(a.cross(b).length(), a.dot(b)) > CORNER
-        };
+        let turned = |before: &Segment, after: &Segment| bend(before.tangent(1.0), after.tangent(0.0)) > CORNER;
         let mut corners = Vec::new();
         if self.closed && turned(&self.segments[self.segments.len() - 1], &self.segments[0]) {
             corners.push(0.0);
@@ -141,20 +139,50 @@ impl Strand {
         corners
     }
 
-    /// Nodes for a table of axes: both sides of every joint, and in between as many as the turning
-    /// asks for (one per `step` radians, at least four per curved piece).
+    /// Nodes for a table of axes: both sides of every joint, and in between so many that the direction
+    /// turns by at most `step` radians from one to the next (but at a cusp), at least four per curved
+    /// piece.
     pub fn nodes(&self, step: f64) -> Vec<Node> {
         let mut nodes = Vec::new();
         for (index, segment) in self.segments.iter().enumerate() {
             let turning = segment.turning();
             let count = if turning == 0.0 { 1 } else { ((turning / step).ceil() as usize).clamp(4, 2048) };
             let (start, length) = (self.starts[index], self.measures[index].length());
-            for i in 0..=count {
-                let along = length * i as f64 / count as f64;
+            let node = |along: f64| {
                 let t = self.measures[index].parameter(segment, along);
-                nodes.push(Node { at: start + along, point: segment.at(t), tangent: segment.tangent(t) });
+                Node { at: start + along, point: segment.at(t), tangent: segment.tangent(t) }
+            };
+            let mut last = (0.0, node(0.0));
+            nodes.push(last.1);
+            for i in 1..=count {
+                let along = if i == count { length } else { length * i as f64 / count as f64 };
+                let next = (along, node(along));
+                refine(&node, last, next, step, DEEPEST, &mut nodes);
+                last = next;
             }
         }
         nodes
+    }
+}
+
+/// Halvings of a stretch between nodes: at a cusp there is no end to them.
+const DEEPEST: usize = 12;
+
+/// Adds the node at the end of a stretch, and before it what the turning asks for.
+fn refine(
+    node: &impl Fn(f64) -> Node,
+    from: (f64, Node),
+    to: (f64, Node),
+    step: f64,
+    depth: usize,
+    nodes: &mut Vec<Node>,
+) {
+    if depth > 0 && bend(from.1.tangent, to.1.tangent) > step {
+        let along = 0.5 * (from.0 + to.0);
+        let middle = (along, node(along));
+        refine(node, from, middle, step, depth - 1, nodes);
+        refine(node, middle, to, step, depth - 1, nodes);
+    } else {
+        nodes.push(to.1);
     }
 }

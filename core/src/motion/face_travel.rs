@@ -2,7 +2,7 @@
 
 use super::{Break, Cancel, Columns, Contact, Extent, Frames, Motion, MotionError, Place, Sample};
 use crate::curve::{AxesTable, Node, Path, UpRule};
-use crate::pose::{Axis, facing, turn_between};
+use crate::pose::{Axis, bend, facing, turn_between};
 use glam::{DQuat, DVec3};
 use std::sync::Arc;
 
@@ -36,6 +36,12 @@ const SPIN_STEP: f64 = 1e-3;
 const STEPS_PER_FRAME: f64 = 4.0;
 /// Radians between nodes of a path's axes.
 const PATH_STEP: f64 = 0.02;
+/// Radians by which a direction may turn from one node of a trajectory to the next.
+const TIME_STEP: f64 = 0.1;
+/// How often the frames between two nodes are halved at most.
+const MOST_HALVINGS: usize = 7;
+/// Frames before a break at which its left side is looked at.
+const BEFORE_BREAK: f64 = 1e-9;
 /// Most nodes that the axes of trajectories may take in all.
 const MOST_NODES: f64 = 2e7;
 
@@ -189,6 +195,11 @@ impl Motion for FaceTravel {
     }
 }
 
+/// The frame in the middle, where the direction turns too far between two nodes; not across a break.
+fn halfway(a: &Node, b: &Node) -> Option<f64> {
+    (bend(a.tangent, b.tangent) > TIME_STEP && b.at - a.at > 2.0 * BEFORE_BREAK).then(|| 0.5 * (a.at + b.at))
+}
+
 /// One table per thing over the frames of `range`, with nodes on both sides of every break.
 fn in_time(motion: &dyn Motion, up: FaceUp, range: Frames, cancel: &Cancel) -> Result<Vec<AxesTable>, MotionError> {
     let steps = ((range.to - range.from) * STEPS_PER_FRAME).ceil();
@@ -207,15 +218,22 @@ fn in_time(motion: &dyn Motion, up: FaceUp, range: Frames, cancel: &Cancel) -> R
             }
             let mut frames: Vec<f64> = (0..=steps as usize).map(|i| range.from + i as f64 / STEPS_PER_FRAME).collect();
             for broken in motion.breaks(object, range)? {
-                frames.extend([broken.frame - 1e-9, broken.frame]);
+                frames.extend([broken.frame - BEFORE_BREAK, broken.frame]);
             }
-            frames.sort_by(f64::total_cmp);
-            let at: Vec<(usize, f64)> = frames.iter().map(|&frame| (object, frame)).collect();
-            motion.sample_at(&at, Columns::POSITION | Columns::TRAVEL, &mut sample);
-            let nodes = (0..at.len())
-                .map(|row| Node { at: frames[row], point: sample.positions[row], tangent: sample.travels[row] })
-                .filter(|node| node.tangent != DVec3::ZERO)
-                .collect::<Vec<Node>>();
+            let mut nodes = Vec::new();
+            for _ in 0..MOST_HALVINGS {
+                let at: Vec<(usize, f64)> = frames.iter().map(|&frame| (object, frame)).collect();
+                motion.sample_at(&at, Columns::POSITION | Columns::TRAVEL, &mut sample);
+                let found = (0..at.len())
+                    .map(|row| Node { at: frames[row], point: sample.positions[row], tangent: sample.travels[row] })
+                    .filter(|node| node.tangent != DVec3::ZERO);
+                nodes.extend(found);
+                nodes.sort_by(|a: &Node, b: &Node| a.at.total_cmp(&b.at));
+                frames = nodes.windows(2).filter_map(|pair| halfway(&pair[0], &pair[1])).collect();
+                if frames.is_empty() {
+                    break;
+                }
+            }
             let still = vec![Node { at: range.from, point: DVec3::ZERO, tangent: DVec3::X }];
             Ok(AxesTable::new(if nodes.is_empty() { still } else { nodes }, up, false))
         })

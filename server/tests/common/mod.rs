@@ -67,7 +67,7 @@ impl Served {
     pub async fn open(&self, scene: &str, client: &str) -> Page {
         let url = format!("ws://{}/api/scenes/{scene}/live", self.host);
         let (_, socket) = self.client.ws(url).max_frame_size(16 << 20).connect().await.unwrap();
-        let mut page = Page { socket, sequence: 0, blocks: Vec::new() };
+        let mut page = Page { socket, client: client.to_owned(), sequence: 0, blocks: Vec::new() };
         page.say(&json!({ "kind": "hello", "client": client })).await;
         page
     }
@@ -76,6 +76,7 @@ impl Served {
 /// A page's end of a live connection.
 pub struct Page {
     socket: actix_codec::Framed<BoxedSocket, Codec>,
+    client: String,
     pub sequence: i64,
     /// Binary blocks that came while something else was waited for.
     pub blocks: Vec<(Value, Vec<f32>)>,
@@ -153,8 +154,9 @@ impl Page {
     }
 
     async fn answer(&mut self, sequence: i64) -> Result<i64, String> {
-        let answer =
-            self.until(|m| (m["kind"] == "edited" || m["kind"] == "refused") && m["sequence"] == sequence).await;
+        let client = self.client.clone();
+        let own = |m: &Value| m["kind"] == "refused" || (m["kind"] == "edited" && m["client"] == client.as_str());
+        let answer = self.until(|m| own(m) && m["sequence"] == sequence).await;
         answer["revision"].as_i64().ok_or_else(|| answer["message"].as_str().unwrap().to_owned())
     }
 }
