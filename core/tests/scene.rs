@@ -25,6 +25,22 @@ fn scene() -> Scene {
     Scene::from_value(lantern(), &nodes::schemas()).unwrap()
 }
 
+#[test]
+fn taking_back_the_first_point_of_a_list_leaves_nothing_behind() {
+    let schemas = nodes::schemas();
+    let mut document = lantern();
+    document["nodes"]["svg"] = json!({"type": "svg-path", "name": "Drawing"});
+    let scene = Scene::from_value(document, &schemas).unwrap();
+    let moved = Op::Put {
+        at: at(&["nodes", "svg", "params", "moved", "0.1"]),
+        value: json!({"id": "0.1", "at": [1.0, 2.0, 3.0]}),
+        before: None,
+    };
+    let (edited, inverse) = apply(&scene, &[moved], &schemas).unwrap();
+    assert_ne!(edited, scene);
+    assert_eq!(apply(&edited, &inverse, &schemas).unwrap().0, scene);
+}
+
 fn refusal(change: impl Fn(&mut Value)) -> String {
     let mut document = lantern();
     change(&mut document);

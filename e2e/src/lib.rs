@@ -183,7 +183,17 @@ impl Visit {
 
     /// Clicks what says this.
     pub async fn click(&self, text: &str) -> Result<()> {
-        Ok(self.saying(text).await?.click().await?)
+        self.saying(text).await?.click().await.with_context(|| format!("\"{text}\" cannot be clicked"))
+    }
+
+    /// Clicks the element.
+    pub async fn press(&self, css: &str) -> Result<()> {
+        self.find(css).await?.click().await.with_context(|| format!("{css} cannot be clicked"))
+    }
+
+    /// Selects the node with this name by a click on its slip.
+    pub async fn choose_node(&self, name: &str) -> Result<()> {
+        self.press(&format!(".react-flow__node[data-id=\"{}\"]", self.node(name).await?)).await
     }
 
     /// Where the middle of an element is, in pixels of the page.
@@ -234,8 +244,7 @@ impl Visit {
 
     /// Types into the field with this label, replacing what is there, and presses Enter.
     pub async fn fill(&self, label: &str, text: &str) -> Result<()> {
-        let field = self.find(&format!("input[aria-label=\"{label}\"]")).await?;
-        field.click().await?;
+        self.press(&format!("input[aria-label=\"{label}\"]")).await?;
         self.keys("a", &[Key::Control]).await?;
         self.keys(text, &[]).await?;
         self.keys(&char::from(Key::Enter).to_string(), &[]).await
@@ -243,7 +252,7 @@ impl Visit {
 
     /// Chooses a word from the list with this label.
     pub async fn choose(&self, label: &str, option: &str) -> Result<()> {
-        self.find(&format!("[role=combobox][aria-label=\"{label}\"]")).await?.click().await?;
+        self.press(&format!("[role=combobox][aria-label=\"{label}\"]")).await?;
         self.click(option).await
     }
 

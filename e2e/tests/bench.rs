@@ -59,14 +59,14 @@ async fn a_lantern_is_moved_by_a_point_and_the_loop_is_closed_by_an_offer() -> R
     );
     visit.until("other poses", &moved).await?;
 
-    visit.find(&format!(".react-flow__node[data-id=\"{}\"]", visit.node("Lanterns").await?)).await?.click().await?;
+    visit.choose_node("Lanterns").await?;
     visit.fill("laps per loop", "1.3").await?;
     visit.until("an open dial", "return document.querySelector('.seam-knot').dataset.closes === 'false'").await?;
     let gap = visit.find(".seam-knot").await?.text().await?;
     let metres: f64 = gap.trim().strip_suffix(" m").context(format!("\"{gap}\" is not in metres"))?.parse()?;
     assert!(metres > 0.05 && metres < 3.0, "{metres}");
 
-    visit.find(".seam-knot").await?.click().await?;
+    visit.press(".seam-knot").await?;
     visit.click("laps 1.3 → 9/7 (7 riders trade places)").await?;
     visit.until("a knot", "return document.querySelector('.seam-knot').dataset.closes === 'true'").await?;
 
@@ -86,8 +86,8 @@ async fn switching_a_side_off_takes_its_contact_away() -> Result<()> {
         "return Array.from(document.querySelectorAll('.dial .nick title')).map((t) => t.textContent).join('; ')";
     let before = visit.js(contacts).await?;
     assert!(before.as_str().is_some_and(|told| told.contains("right") && told.contains("top")), "{before}");
-    visit.find(&format!(".react-flow__node[data-id=\"{}\"]", visit.node("Flick").await?)).await?.click().await?;
-    visit.find("input[aria-label=\"right\"]").await?.click().await?;
+    visit.choose_node("Flick").await?;
+    visit.press("input[aria-label=\"right\"]").await?;
     let gone = format!("{}.includes('right') ? null : true", contacts.replacen("return ", "return (", 1) + ")");
     visit.until("no contact at the right", &gone).await?;
     let tip = visit.middle("button[aria-label^=\"Tip of Flick\"]").await?;
@@ -117,12 +117,13 @@ async fn a_scene_is_built_from_nothing_and_handed_off() -> Result<()> {
     for name in ["ride", "face", "output"] {
         visit.js("document.querySelector('.weave-body').focus()").await?;
         visit.keys("n", &[]).await?;
-        visit.find("input[aria-label=\"Node to add\"]").await?.send_keys(name).await?;
+        visit.find("input[aria-label=\"Node to add\"]").await?;
+        visit.keys(name, &[]).await?;
         visit.keys(&char::from(Key::Enter).to_string(), &[]).await?;
         visit.kept().await?;
     }
     let output = visit.node("Output").await?;
-    visit.find(&format!(".react-flow__node[data-id=\"{}\"]", visit.node("Ride").await?)).await?.click().await?;
+    visit.choose_node("Ride").await?;
     visit.fill("riders", "2 + 1").await?;
     visit.until("three things", &format!("return window.zickzack.pose('{output}', 2, 0)")).await?;
     let mut shown = Vec::new();
@@ -211,7 +212,7 @@ fn spline(times: &[f32], values: &[Vec<f64>], time: f32) -> Vec<f64> {
 async fn wrong_numbers_are_refused_at_their_place_and_nothing_is_lost() -> Result<()> {
     let visit = Visit::start(1280, 800).await?;
     open(&visit, "Lantern round").await?;
-    visit.find(&format!(".react-flow__node[data-id=\"{}\"]", visit.node("Lanterns").await?)).await?.click().await?;
+    visit.choose_node("Lanterns").await?;
     for (label, text, words) in [
         ("riders", "0", "Choose from 1"),
         ("riders", "two", "missing before"),

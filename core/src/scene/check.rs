@@ -2,7 +2,7 @@
 
 use super::document::{FORMAT, Node, Scene, Thread, VERSION};
 use super::values::check_value;
-use crate::schema::Schema;
+use crate::schema::{Schema, Values};
 use serde_json::Value;
 use std::collections::{BTreeMap, BTreeSet};
 
@@ -54,9 +54,22 @@ impl Scene {
             Some(1..) => {}
             _ => return Err(SceneError::NotAScene("its field \"version\" is not a whole number from 1".to_owned())),
         }
-        let scene = parse(value)?;
+        let mut scene = parse(value)?;
         check(&scene, schemas)?;
+        scene.leave_out_empty_lists(schemas);
         Ok(scene)
+    }
+
+    /// Without lists of points that are empty, which is what they are when they are left out: so a scene
+    /// is the same again when the first point of a list is taken back.
+    pub(super) fn leave_out_empty_lists(&mut self, schemas: &[Schema]) {
+        for node in self.nodes.values_mut() {
+            let Some(schema) = schemas.iter().find(|schema| schema.name == node.kind) else { continue };
+            let list = |name: &str| {
+                schema.param(name).is_some_and(|p| matches!(p.values, Values::Points | Values::MovedPoints))
+            };
+            node.params.retain(|name, value| !(list(name) && value.as_array().is_some_and(Vec::is_empty)));
+        }
     }
 }
 

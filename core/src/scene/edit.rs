@@ -79,8 +79,9 @@ pub fn apply(scene: &Scene, edit: &[Op], schemas: &[Schema]) -> Result<(Scene, E
         undo.append(&mut inverse);
         inverse = undo;
     }
-    let edited = parse(document)?;
+    let mut edited = parse(document)?;
     check(&edited, schemas)?;
+    edited.leave_out_empty_lists(schemas);
     Ok((edited, inverse))
 }
 

@@ -25,7 +25,7 @@ async fn open(visit: &Visit, scene: &str) -> Result<()> {
 /// Puts the playhead on a frame with the keys.
 async fn go_to(visit: &Visit, frame: usize) -> Result<()> {
     let home = char::from(fantoccini::key::Key::Home).to_string();
-    visit.find(".bead").await?.click().await?;
+    visit.press(".bead").await?;
     visit.keys(&home, &[]).await?;
     let right = char::from(fantoccini::key::Key::Right).to_string();
     visit.keys(&right.repeat(frame), &[]).await
@@ -40,29 +40,29 @@ async fn main() -> Result<()> {
     shoot(&visit, &folder, "pattern-book").await?;
 
     open(&visit, "Lantern round").await?;
-    visit.find(".react-flow__node[data-id=\"lanterns\"]").await?.click().await?;
+    visit.press(".react-flow__node[data-id=\"lanterns\"]").await?;
     go_to(&visit, 37).await?;
     shoot(&visit, &folder, "bench-lantern-round").await?;
     visit.fill("laps per loop", "1.3").await?;
     visit.until("an open seam", "return document.querySelector('.seam-knot.open') != null").await?;
-    visit.find(".seam-knot").await?.click().await?;
+    visit.press(".seam-knot").await?;
     shoot(&visit, &folder, "seam").await?;
     visit.click("→ 9/7").await?;
     visit.until("a knot", "return document.querySelector('.seam-knot.closed') != null").await?;
 
     open(&visit, "Puck on the boards").await?;
-    visit.find(".react-flow__node[data-id=\"throw\"]").await?.click().await?;
+    visit.press(".react-flow__node[data-id=\"throw\"]").await?;
     go_to(&visit, 26).await?;
     shoot(&visit, &folder, "bench-puck-on-the-boards").await?;
     visit.click("Hand-off").await?;
     visit.until("a plot", "return document.querySelectorAll('.plot').length === 2").await?;
     shoot(&visit, &folder, "hand-off").await?;
 
-    visit.find("button[aria-label=\"Dark paper\"]").await?.click().await?;
+    visit.press("button[aria-label=\"Dark paper\"]").await?;
     open(&visit, "Lantern round").await?;
     go_to(&visit, 80).await?;
     shoot(&visit, &folder, "bench-dark-paper").await?;
-    visit.find("button[aria-label=\"Light paper\"]").await?.click().await?;
+    visit.press("button[aria-label=\"Light paper\"]").await?;
 
     visit.client.goto(&visit.base).await?;
     visit.click("New scene").await?;

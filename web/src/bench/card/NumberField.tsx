@@ -28,6 +28,8 @@ const SLACK = 3;
 export function NumberField(props: Props) {
   const { value, unit, min, max, whole } = props;
   const [typed, setTyped] = useState<string | null>(null);
+  // What was typed and not taken up yet; a blur that follows a key in the same instant must not see it twice.
+  const waiting = useRef<string | null>(null);
   const [wrong, setWrong] = useState<string | null>(null);
   const input = useRef<HTMLInputElement>(null);
   const drag = useRef<{ x: number; value: number; moved: boolean } | null>(null);
@@ -42,15 +44,19 @@ export function NumberField(props: Props) {
     return base * (event.shiftKey ? 10 : event.ctrlKey || event.metaKey ? (whole ? 1 : 0.1) : 1);
   };
 
+  const type = (text: string | null) => {
+    waiting.current = text;
+    setTyped(text);
+  };
   const keepTyped = () => {
-    if (typed === null) return;
-    const text = typed;
-    setTyped(null);
+    const text = waiting.current;
+    type(null);
+    setWrong(null);
+    if (text === null) return;
     try {
       const next = (props.read ?? ((t: string) => readNumber(t, unit)))(text);
       if (next < min || next > max) throw new Error(`Choose from ${shownNumber(min)} to ${shownNumber(max)}${measure.suffix && ` ${measure.suffix}`}.`);
-      setWrong(null);
-      if (next !== value || text !== props.text) props.onKeep(whole ? Math.round(next) : next, text);
+      if (next !== value || (props.text !== undefined && text !== props.text)) props.onKeep(whole ? Math.round(next) : next, text);
     } catch (error) {
       setWrong(error instanceof Error ? error.message : String(error));
     }
@@ -84,17 +90,14 @@ export function NumberField(props: Props) {
     }
   };
   const press = (event: KeyboardEvent<HTMLInputElement>) => {
-    if (event.key === 'Enter') {
-      keepTyped();
-      input.current?.blur();
-    } else if (event.key === 'Escape') {
-      setTyped(null);
-      setWrong(null);
+    if (event.key === 'Enter') input.current?.blur();
+    else if (event.key === 'Escape') {
+      type(null);
       input.current?.blur();
     } else if (event.key === 'ArrowUp' || event.key === 'ArrowDown') {
       event.preventDefault();
       const by = (whole ? 1 : measure.step * 10) * (event.shiftKey ? 10 : event.ctrlKey ? 0.1 : 1);
-      setTyped(null);
+      type(null);
       props.onKeep(fitting(value + (event.key === 'ArrowUp' ? by : -by)));
     }
   };
@@ -109,7 +112,7 @@ export function NumberField(props: Props) {
           aria-invalid={wrong !== null}
           inputMode="decimal"
           value={typed ?? props.text ?? shownNumber(value)}
-          onChange={(event) => setTyped(event.target.value)}
+          onChange={(event) => type(event.target.value)}
           onFocus={(event) => event.target.select()}
           onBlur={keepTyped}
           onPointerDown={down}

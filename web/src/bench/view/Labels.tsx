@@ -5,9 +5,6 @@ import { useScene } from '../../scene/store';
 import { nearest, told, valueAt } from '../traces/read';
 import type { Stage } from './stage';
 
-/** Pixels that the text beside a thing takes. */
-const ROOM = 210;
-
 /** Names of paths, and the selected thing in its running stitch with what it is doing. */
 export function Labels({ stage, names }: { stage: Stage; names: boolean }) {
   const paths = useScene((state) => state.paths);
@@ -39,7 +36,7 @@ function PathName({ stage, name, length, at }: { stage: Stage; name: string; len
   place.current = at;
   useEffect(() => (element.current ? stage.pin(element.current, () => place.current) : undefined), [stage]);
   return (
-    <div className="pinned" ref={element}>
+    <div className="pinned path-label" data-room="150" ref={element}>
       <span className="path-name">{`${name} · ${length.toFixed(1)} m`}</span>
     </div>
   );
@@ -53,15 +50,12 @@ function ThingLabel({ stage, node, object }: { stage: Stage; node: string; objec
     () =>
       stage.onPicture(() => {
         if (text.current) text.current.textContent = doing(node, object);
-        const at = stage.thingAt(node, object);
-        const screen = at && stage.toScreen(at);
-        if (screen) element.current?.classList.toggle('flipped', screen.x > stage.across - ROOM);
       }),
     [stage, node, object],
   );
   const name = useScene((state) => state.document?.nodes?.[node]?.name ?? '');
   return (
-    <div className="pinned thing-label" ref={element}>
+    <div className="pinned thing-label" data-room="210" ref={element}>
       <span className="stitched" />
       <span className="thing-text">
         <strong>{`${name} ${object + 1}`}</strong>

@@ -118,18 +118,16 @@ export class Stage {
     return controls;
   }
 
-  /** Width of the picture in pixels. */
-  get across(): number {
-    return this.width;
-  }
-
   /** Calls back after every picture. */
   onPicture(listener: () => void): () => void {
     this.listeners.add(listener);
     return () => this.listeners.delete(listener);
   }
 
-  /** Keeps an element over a place in space. */
+  /**
+   * Keeps an element over a place in space. With `data-room`, the pixels that it takes to the right, it is
+   * `flipped` where they are not there.
+   */
   pin(element: HTMLElement, place: () => Vector3 | null): () => void {
     this.pins.set(element, place);
     this.invalidate();
@@ -271,7 +269,10 @@ export class Stage {
   private place(element: HTMLElement, at: Vector3 | null): void {
     const screen = at && this.toScreen(at);
     element.style.visibility = screen ? 'visible' : 'hidden';
-    if (screen) element.style.transform = `translate(${screen.x.toFixed(1)}px, ${screen.y.toFixed(1)}px)`;
+    if (!screen) return;
+    element.style.transform = `translate(${screen.x.toFixed(1)}px, ${screen.y.toFixed(1)}px)`;
+    const room = Number(element.dataset['room'] ?? 0);
+    if (room > 0) element.classList.toggle('flipped', screen.x > this.width - room);
   }
 
   /** Pixels within the panel, or nothing for what lies behind the viewer. */
@@ -364,8 +365,15 @@ export class Stage {
       for (const strand of block.header.strands) {
         const points = block.numbers.subarray(at, at + strand.points * 3);
         at += strand.points * 3;
-        this.lines.add(this.fat(points, night.lamp, node === this.selected ? 3 : 2, 1));
-        if (!this.flat) this.lines.add(this.fat(Float32Array.from(points, (value, i) => (i % 3 === 1 ? 0 : value)), '#0b0e1c', 4, 0.5));
+        const path = this.fat(points, night.lamp, node === this.selected ? 3 : 2, 1);
+        if (!this.flat) {
+          const shadow = this.fat(Float32Array.from(points, (value, i) => (i % 3 === 1 ? 0 : value)), '#0b0e1c', 4, 0.5);
+          // A path that lies on the ground is drawn over its own shadow.
+          path.material.transparent = true;
+          path.renderOrder = 1;
+          this.lines.add(shadow);
+        }
+        this.lines.add(path);
       }
     }
     for (const { shown, poses } of this.crowds.values()) {

@@ -11,6 +11,8 @@ import { AddNode } from './AddNode';
 import { Slip, type SlipNode } from './Slip';
 import { Stitch } from './Stitch';
 
+/** All slips are of one size, in pixels. Told, so that a slip is not hidden until it is measured anew. */
+const SLIP = { width: 156, height: 66 };
 const nodeTypes = { slip: Slip };
 const edgeTypes = { stitch: Stitch };
 
@@ -45,6 +47,7 @@ function Graph() {
         type: 'slip',
         position: dragged[id] ?? { x: node.at?.[0] ?? 0, y: node.at?.[1] ?? 0 },
         selected: id === selected,
+        measured: SLIP,
         data: { name: node.name, schema: schema ?? null, flat: document?.space === 'flat' },
         ariaLabel: `${schema?.title ?? node.type} ${node.name}`,
       };
