@@ -17,6 +17,10 @@ use std::time::{Duration, Instant};
 /// How long anything may take to show on a slow machine with software graphics.
 const PATIENCE: Duration = Duration::from_secs(40);
 
+/// Places that a drag passes, and the time between them.
+const DRAG_STEPS: u32 = 24;
+const DRAG_STEP: Duration = Duration::from_millis(16);
+
 /// The project's folder.
 pub fn root() -> PathBuf {
     Path::new(env!("CARGO_MANIFEST_DIR")).join("..")
@@ -212,10 +216,11 @@ impl Visit {
         let mut mouse = MouseActions::new("mouse".to_owned())
             .then(PointerAction::MoveTo { duration: None, x: from.0, y: from.1 })
             .then(PointerAction::Down { button: 0 });
-        for step in 1..=8 {
-            let share = f64::from(step) / 8.0;
+        let steps = if by == (0.0, 0.0) { 1 } else { DRAG_STEPS };
+        for step in 1..=steps {
+            let share = f64::from(step) / f64::from(steps);
             let (x, y) = (from.0 + by.0 * share, from.1 + by.1 * share);
-            mouse = mouse.then(PointerAction::MoveTo { duration: Some(Duration::from_millis(30)), x, y });
+            mouse = mouse.then(PointerAction::MoveTo { duration: Some(DRAG_STEP), x, y });
         }
         self.client.perform_actions(mouse.then(PointerAction::Up { button: 0 })).await?;
         Ok(self.client.release_actions().await?)

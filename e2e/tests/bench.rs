@@ -5,7 +5,7 @@ use fantoccini::Locator;
 use fantoccini::key::Key;
 use glam::{DQuat, DVec3};
 use serde_json::Value;
-use zickzack_e2e::Visit;
+use zickzack_e2e::{Visit, root};
 
 async fn open(visit: &Visit, scene: &str) -> Result<()> {
     visit.client.goto(&visit.base).await?;
@@ -16,6 +16,34 @@ async fn open(visit: &Visit, scene: &str) -> Result<()> {
 
 async fn closes(visit: &Visit) -> Result<bool> {
     Ok(visit.js("return document.querySelector('.seam-knot').dataset.closes").await? == "true")
+}
+
+const THREADS: &str = "return document.querySelectorAll('.react-flow__edge-path').length";
+
+/// How many edits the server has kept.
+async fn edits(visit: &Visit) -> Result<i64> {
+    let told = visit.js("return document.querySelector('.save-state').textContent").await?;
+    let told = told.as_str().context("a save state")?;
+    told.rsplit(' ').next().and_then(|n| n.parse().ok()).with_context(|| format!("no number in \"{told}\""))
+}
+
+/// What the command line prints for a demo scene is what the View shows.
+async fn compare_with_command_line(visit: &Visit, scene: &str, output: &str) -> Result<()> {
+    let baked = std::process::Command::new(root().join("target/debug/zickzack"))
+        .arg("bake")
+        .arg(root().join("demo").join(scene))
+        .args(["--to", "-"])
+        .output()?;
+    assert!(baked.status.success(), "{}", String::from_utf8_lossy(&baked.stderr));
+    let table = String::from_utf8(baked.stdout)?;
+    let document = document(visit).await?;
+    let first = document["first_frame"].as_i64().unwrap_or(0);
+    let name = document["nodes"][output]["name"].as_str().context("a name")?.to_owned();
+    let mut shown = Vec::new();
+    for frame in [0, 1, 17, 50, 95] {
+        shown.push((frame, 0, visit.pose(output, 0, frame).await?));
+    }
+    compare_csv(&table, &name, first, &shown)
 }
 
 async fn undo_everything(visit: &Visit) -> Result<usize> {
@@ -49,6 +77,8 @@ async fn a_lantern_is_moved_by_a_point_and_the_loop_is_closed_by_an_offer() -> R
     let output = visit.node("Round").await?;
     let poses = visit.pose(&output, 3, 20).await?;
     assert!(closes(&visit).await?, "the demo closes");
+    compare_with_command_line(&visit, "lantern-round.json", &output).await?;
+    assert_eq!(visit.js(THREADS).await?, 3, "three threads are drawn");
 
     let point = visit.middle("button[aria-label^=\"Point 4 of Promenade\"]").await?;
     visit.drag(point, (60.0, 25.0)).await?;
@@ -60,7 +90,10 @@ async fn a_lantern_is_moved_by_a_point_and_the_loop_is_closed_by_an_offer() -> R
     visit.until("other poses", &moved).await?;
 
     visit.choose_node("Lanterns").await?;
+    let edits = edits(&visit).await?;
     visit.fill("laps per loop", "1.3").await?;
+    visit.kept().await?;
+    assert_eq!(self::edits(&visit).await?, edits + 1, "what is typed is one edit");
     visit.until("an open dial", "return document.querySelector('.seam-knot').dataset.closes === 'false'").await?;
     let gap = visit.find(".seam-knot").await?.text().await?;
     let metres: f64 = gap.trim().strip_suffix(" m").context(format!("\"{gap}\" is not in metres"))?.parse()?;
@@ -82,6 +115,7 @@ async fn a_lantern_is_moved_by_a_point_and_the_loop_is_closed_by_an_offer() -> R
 async fn switching_a_side_off_takes_its_contact_away() -> Result<()> {
     let visit = Visit::start(1280, 800).await?;
     open(&visit, "Puck on the boards").await?;
+    compare_with_command_line(&visit, "puck-on-the-boards.json", &visit.node("Puck").await?).await?;
     let contacts =
         "return Array.from(document.querySelectorAll('.dial .nick title')).map((t) => t.textContent).join('; ')";
     let before = visit.js(contacts).await?;
@@ -136,10 +170,14 @@ async fn a_scene_is_built_from_nothing_and_handed_off() -> Result<()> {
     visit.click("Hand-off").await?;
     visit.until("key counts", "return document.querySelector('[data-testid=keys-after]')").await?;
     visit.click("Write file").await?;
-    compare_glb(&visit.download("glb").await?, &shown)?;
+    // The tolerance of reduced keys is 1 mm for each coordinate, 1 mm at a metre for the turn.
+    compare_glb(&visit.download("glb").await?, &shown, 1.8e-3)?;
+    visit.choose("form", "GLB, every step").await?;
+    visit.click("Write file").await?;
+    compare_glb(&visit.download("glb").await?, &shown, WIRE)?;
     visit.choose("form", "CSV").await?;
     visit.click("Write file").await?;
-    compare_csv(&String::from_utf8(visit.download("csv").await?)?, &shown)?;
+    compare_csv(&String::from_utf8(visit.download("csv").await?)?, "Output", 0, &shown)?;
 
     visit.click("◂ Bench").await?;
     visit.until("the bench again", "return document.querySelector('.badge') != null").await?;
@@ -153,9 +191,10 @@ async fn a_scene_is_built_from_nothing_and_handed_off() -> Result<()> {
 /// The View shows single precision: 1e-5 m of some metres.
 const WIRE: f64 = 1e-5;
 
-fn compare_csv(table: &str, shown: &[(usize, usize, Vec<f64>)]) -> Result<()> {
+fn compare_csv(table: &str, name: &str, first: i64, shown: &[(usize, usize, Vec<f64>)]) -> Result<()> {
     for (frame, object, pose) in shown {
-        let row = table.lines().find(|line| line.starts_with(&format!("{frame},Output,{object},"))).context("a row")?;
+        let begins = format!("{},{name},{object},", *frame as i64 + first);
+        let row = table.lines().find(|line| line.starts_with(&begins)).context("a row")?;
         let numbers: Vec<f64> = row.split(',').skip(4).take(7).map(str::parse).collect::<Result<_, _>>()?;
         for (a, b) in numbers.iter().zip(pose) {
             assert!((a - b).abs() <= WIRE, "frame {frame}, thing {object}: {a} in the table, {b} in the View");
@@ -164,13 +203,15 @@ fn compare_csv(table: &str, shown: &[(usize, usize, Vec<f64>)]) -> Result<()> {
     Ok(())
 }
 
-/// Cubic splines by the rules of glTF 2.0; the tolerance of the hand-off is 1 mm for each coordinate.
-fn compare_glb(bytes: &[u8], shown: &[(usize, usize, Vec<f64>)]) -> Result<()> {
+/// By the rules of glTF 2.0 for cubic splines and straight interpolation.
+fn compare_glb(bytes: &[u8], shown: &[(usize, usize, Vec<f64>)], tolerance: f64) -> Result<()> {
+    use gltf::animation::Interpolation;
     use gltf::animation::util::ReadOutputs;
     let file = gltf::Gltf::from_slice(bytes)?;
     for (frame, object, pose) in shown {
         let time = *frame as f32 / 24.0;
         let animation = file.animations().next().context("an animation")?;
+        let mut seen = 0;
         for channel in animation.channels().filter(|channel| channel.target().node().index() == *object) {
             let reader = channel.reader(|_| file.blob.as_deref());
             let times: Vec<f32> = reader.read_inputs().context("times")?.collect();
@@ -181,23 +222,30 @@ fn compare_glb(bytes: &[u8], shown: &[(usize, usize, Vec<f64>)]) -> Result<()> {
                 ReadOutputs::Rotations(all) => all.into_f32().map(|v| v.map(f64::from).to_vec()).collect(),
                 ReadOutputs::MorphTargetWeights(_) => continue,
             };
-            let value = spline(&times, &values, time);
+            let cubic = channel.sampler().interpolation() == Interpolation::CubicSpline;
+            let value = value_at(&times, &values, time, cubic);
             if value.len() == 3 {
                 let off = DVec3::from_slice(&value).distance(DVec3::from_slice(pose));
-                assert!(off <= 1.8e-3, "frame {frame}, thing {object}: off by {off} m");
+                assert!(off <= tolerance, "frame {frame}, thing {object}: off by {off} m");
             } else {
                 let (a, b) = (DQuat::from_slice(&value).normalize(), DQuat::from_slice(&pose[3..7]).normalize());
-                assert!(a.dot(b).abs() > 1.0 - 1e-5, "frame {frame}, thing {object}: {a} {b}");
+                let off = (a - b * a.dot(b).signum()).length();
+                assert!(off <= tolerance, "frame {frame}, thing {object}: {a} {b}");
             }
+            seen += 1;
         }
+        assert_eq!(seen, 2, "position and orientation are there");
     }
     Ok(())
 }
 
-fn spline(times: &[f32], values: &[Vec<f64>], time: f32) -> Vec<f64> {
+fn value_at(times: &[f32], values: &[Vec<f64>], time: f32, cubic: bool) -> Vec<f64> {
     let after = times.partition_point(|&t| t <= time).clamp(1, times.len() - 1);
     let d = f64::from(times[after] - times[after - 1]);
     let x = f64::from(time - times[after - 1]) / d;
+    if !cubic {
+        return values[after - 1].iter().zip(&values[after]).map(|(a, b)| a + x * (b - a)).collect();
+    }
     let (a, out) = (&values[3 * after - 2], &values[3 * after - 1]);
     let (into, b) = (&values[3 * after], &values[3 * after + 1]);
     (0..a.len())

@@ -1,3 +1,4 @@
+import { note } from '../measure';
 import { reset, say, setDocument, takeEnds, takeNodes, takePoses, useScene } from '../scene/store';
 import { clock } from '../scene/clock';
 import { applied as appliedTo } from '../scene/edits';
@@ -59,6 +60,7 @@ export class Live {
     this.unanswered = null;
     this.next = null;
     setDocument({ pending: [...get().pending, { sequence, label, ops }], preview: null });
+    note('sent', performance.now());
     this.send({ kind: 'edit', sequence, label, ops });
   }
 
@@ -90,6 +92,7 @@ export class Live {
     if (!this.next) return;
     this.previewNumber += 1;
     this.unanswered = { number: this.previewNumber, since: performance.now() };
+    note('sent', performance.now(), this.previewNumber);
     this.send({ kind: 'preview', number: this.previewNumber, ops: this.next });
     this.next = null;
   }
@@ -136,12 +139,12 @@ export class Live {
       this.heed(JSON.parse(data) as ToPage);
       return;
     }
-    performance.mark('block');
+    const begun = performance.now();
     const { header, numbers } = decode(data);
     if (header.kind === 'poses') takePoses(header, numbers);
     else if (header.kind === 'path') set((state) => ({ paths: { ...state.paths, [header.node]: { header, numbers } } }));
     else set({ traces: { header, numbers } });
-    performance.mark('decoded', { detail: { preview: header.stamp.preview, kind: header.kind } });
+    if (header.kind === 'poses') note('decoded', begun, header.stamp.preview);
   }
 
   private heed(message: ToPage): void {

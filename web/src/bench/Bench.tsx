@@ -1,6 +1,7 @@
 import { Alert, Snackbar } from '@mui/material';
 import { useEffect, useState } from 'react';
 import { Live } from '../api/live';
+import { beginMeasuring, endMeasuring } from '../measure';
 import { clock } from '../scene/clock';
 import { poseAt, useScene } from '../scene/store';
 import { Bar } from './Bar';
@@ -17,7 +18,7 @@ import { Weave } from './weave/Weave';
 declare global {
   interface Window {
     /** What is on screen, to be read by those who want to check it. */
-    zickzack?: { pose: typeof poseAt; frame: () => number };
+    zickzack?: { pose: typeof poseAt; frame: () => number; beginMeasuring: () => void; endMeasuring: typeof endMeasuring };
   }
 }
 
@@ -27,7 +28,7 @@ export function Bench({ scene }: { scene: string }) {
   useEffect(() => {
     const connection = new Live(scene);
     setLive(connection);
-    window.zickzack = { pose: poseAt, frame: () => clock.frame };
+    window.zickzack = { pose: poseAt, frame: () => clock.frame, beginMeasuring, endMeasuring };
     return () => {
       clock.stop();
       connection.close();

@@ -141,13 +141,15 @@ function Pattern({ scene, onTold }: { scene: Listed; onTold: (told: Told | null)
     },
   });
   const [naming, setNaming] = useState<string | null>(null);
+  // The field comes when the menu is gone, which gives the focus back to its button first.
+  const wishes = useRef(false);
   const rename = useMutation({ mutationFn: (name: string) => api.rename(scene.id, name), onSuccess: renew, onError: trouble });
   const keepName = () => {
     const wanted = naming?.trim();
     setNaming(null);
     if (wanted && wanted !== scene.name) rename.mutate(wanted);
   };
-  const act = (what: () => void) => {
+  const act = (what: () => unknown) => {
     setAnchor(null);
     what();
   };
@@ -181,8 +183,20 @@ function Pattern({ scene, onTold }: { scene: Listed; onTold: (told: Told | null)
         <IconButton size="small" aria-label={`More for ${scene.name}`} aria-haspopup="menu" onClick={(event) => setAnchor(event.currentTarget)}>
           ⋯
         </IconButton>
-        <Menu anchorEl={anchor} open={anchor !== null} onClose={() => setAnchor(null)}>
-          <MenuItem onClick={() => act(() => setNaming(scene.name))}>Rename</MenuItem>
+        <Menu
+          anchorEl={anchor}
+          open={anchor !== null}
+          onClose={() => setAnchor(null)}
+          slotProps={{
+            transition: {
+              onExited: () => {
+                if (wishes.current) setNaming(scene.name);
+                wishes.current = false;
+              },
+            },
+          }}
+        >
+          <MenuItem onClick={() => act(() => (wishes.current = true))}>Rename</MenuItem>
           <MenuItem onClick={() => act(() => duplicate.mutate())}>Duplicate</MenuItem>
           <MenuItem component="a" href={`/api/scenes/${scene.id}/file`} onClick={() => setAnchor(null)}>
             Save as file

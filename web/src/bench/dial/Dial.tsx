@@ -59,18 +59,25 @@ export function Dial() {
           })}
         <Bead frames={frames} phaseAt={phaseAt} />
       </svg>
-      <button
-        type="button"
-        className={`seam-knot ${closes ? 'closed' : 'open'}`}
-        aria-label={closes ? 'The loop closes: open the Seam report' : `The loop is open by ${gapText(shown)}: open the Seam report`}
-        data-closes={closes}
-        onClick={() => useScene.setState({ seamOpen: true })}
-      >
-        <Knot closed={closes} />
-        {!closes && <span className="mono">{gapText(shown)}</span>}
-      </button>
+      {shown.length > 0 && <SeamKnot closes={closes} gap={gapText(shown)} />}
       <Middle frames={frames} first={first} />
     </div>
+  );
+}
+
+/** The thread at twelve o'clock. */
+function SeamKnot({ closes, gap }: { closes: boolean; gap: string }) {
+  return (
+    <button
+      type="button"
+      className={`seam-knot ${closes ? 'closed' : 'open'}`}
+      aria-label={closes ? 'The loop closes: open the Seam report' : `The loop is open by ${gap}: open the Seam report`}
+      data-closes={closes}
+      onClick={() => useScene.setState({ seamOpen: true })}
+    >
+      <Knot closed={closes} />
+      {!closes && <span className="mono">{gap}</span>}
+    </button>
   );
 }
 

@@ -10,6 +10,7 @@ import {
   Group,
   HemisphereLight,
   InstancedMesh,
+  InterleavedBufferAttribute,
   LineBasicMaterial,
   LineSegments,
   Material,
@@ -34,9 +35,12 @@ import { OrbitControls } from 'three/addons/controls/OrbitControls.js';
 import { Line2 } from 'three/addons/lines/Line2.js';
 import { LineGeometry } from 'three/addons/lines/LineGeometry.js';
 import { LineMaterial } from 'three/addons/lines/LineMaterial.js';
+import { LineSegments2 } from 'three/addons/lines/LineSegments2.js';
+import { LineSegmentsGeometry } from 'three/addons/lines/LineSegmentsGeometry.js';
 import { POSE_FLOATS } from '../../api/blocks';
 import type { Contact } from '../../api/types';
 import type { PathBlock, Poses } from '../../scene/store';
+import { note } from '../../measure';
 import { night } from '../../theme/tokens';
 import { thingGeometry } from './things';
 
@@ -83,7 +87,7 @@ export class Stage {
   private readonly ground = new Group();
   private readonly lines = new Group();
   private readonly crowds = new Map<string, Crowd>();
-  private readonly axesLines: LineSegments;
+  private axesLines: LineSegments2 | null = null;
   private readonly pins = new Map<HTMLElement, () => Vector3 | null>();
   private readonly listeners = new Set<() => void>();
   private paths: Record<string, PathBlock> = {};
@@ -100,10 +104,6 @@ export class Stage {
     const sun = new DirectionalLight(0xfff1d8, 1.6);
     sun.position.set(4, 9, 6);
     this.scene.add(sun, this.ground, this.lines);
-    const material = new LineBasicMaterial({ vertexColors: true });
-    this.axesLines = new LineSegments(new BufferGeometry(), material);
-    this.axesLines.frustumCulled = false;
-    this.scene.add(this.axesLines);
     this.controls = this.newControls();
   }
 
@@ -204,7 +204,7 @@ export class Stage {
   private crowd(shown: Shown, poses: Poses): Crowd {
     const geometry = thingGeometry(shown.kind);
     const lit = shown.kind === 'lantern';
-    const material = new MeshLambertMaterial({ color: night.paper, flatShading: true, emissive: lit ? new Color(0x6b5530) : new Color(0) });
+    const material = new MeshLambertMaterial({ color: night.paper, vertexColors: true, flatShading: true, emissive: lit ? new Color(0x6b5530) : new Color(0) });
     const mesh = new InstancedMesh(geometry, material, poses.things);
     mesh.frustumCulled = false;
     mesh.instanceMatrix.setUsage(DynamicDrawUsage);
@@ -252,18 +252,19 @@ export class Stage {
     for (const [node, crowd] of [...this.crowds]) this.drop(node, crowd);
     clear(this.lines);
     clear(this.ground);
+    this.dropAxes();
     this.renderer.dispose();
   }
 
   private draw(): void {
     this.request = 0;
-    performance.mark('picture-begins');
+    const begun = performance.now();
     for (const crowd of this.crowds.values()) this.pose(crowd);
     this.drawAxes();
     this.renderer.render(this.scene, this.camera);
     for (const [element, place] of this.pins) this.place(element, place());
     for (const listener of this.listeners) listener();
-    performance.measure('picture', 'picture-begins');
+    note('picture', begun);
   }
 
   private place(element: HTMLElement, at: Vector3 | null): void {
@@ -346,16 +347,30 @@ export class Stage {
         }
       }
     }
-    const geometry = this.axesLines.geometry;
-    const known = geometry.getAttribute('position') as BufferAttribute | undefined;
-    if (known && known.array.length === places.length) {
-      known.array.set(places);
-      known.needsUpdate = true;
-      return;
+    // A buffer of another length needs a line of its own.
+    if (this.axesLines && this.axesLines.userData['length'] !== places.length) this.dropAxes();
+    if (places.length === 0) return;
+    if (!this.axesLines) {
+      const material = new LineMaterial({ vertexColors: true, linewidth: 2, transparent: true });
+      this.axesLines = new LineSegments2(new LineSegmentsGeometry().setPositions(places).setColors(colours), material);
+      this.axesLines.userData['length'] = places.length;
+      this.axesLines.frustumCulled = false;
+      this.axesLines.renderOrder = 2;
+      this.scene.add(this.axesLines);
+    } else {
+      const ends = this.axesLines.geometry.getAttribute('instanceStart') as InterleavedBufferAttribute;
+      ends.data.array.set(places);
+      ends.data.needsUpdate = true;
     }
-    geometry.dispose();
-    geometry.setAttribute('position', new BufferAttribute(new Float32Array(places), 3));
-    geometry.setAttribute('color', new BufferAttribute(new Float32Array(colours), 3));
+    this.axesLines.material.resolution.set(this.width, this.height);
+  }
+
+  private dropAxes(): void {
+    if (!this.axesLines) return;
+    this.scene.remove(this.axesLines);
+    this.axesLines.geometry.dispose();
+    this.axesLines.material.dispose();
+    this.axesLines = null;
   }
 
   private redrawLines(): void {

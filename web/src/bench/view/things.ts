@@ -1,8 +1,15 @@
-import { BoxGeometry, BufferGeometry, ConeGeometry, CylinderGeometry, IcosahedronGeometry } from 'three';
+import { BoxGeometry, BufferAttribute, BufferGeometry, ConeGeometry, CylinderGeometry, IcosahedronGeometry } from 'three';
 import { mergeGeometries } from 'three/addons/utils/BufferGeometryUtils.js';
 
+/** A part in a shade of the thing's colour: 1 as it is, less darker. */
+const shaded = (part: BufferGeometry, shade: number): BufferGeometry => {
+  const plain = part.index ? part.toNonIndexed() : part;
+  const count = plain.getAttribute('position').count;
+  return plain.setAttribute('color', new BufferAttribute(new Float32Array(3 * count).fill(shade), 3));
+};
+
 const merged = (...parts: BufferGeometry[]): BufferGeometry => {
-  const plain = parts.map((part) => (part.index ? part.toNonIndexed() : part));
+  const plain = parts.map((part) => (part.hasAttribute('color') ? part : shaded(part, 1)));
   return mergeGeometries(plain) ?? new BufferGeometry();
 };
 
@@ -10,7 +17,7 @@ const merged = (...parts: BufferGeometry[]): BufferGeometry => {
 export function thingGeometry(kind: string): BufferGeometry {
   switch (kind) {
     case 'ball':
-      return new IcosahedronGeometry(0.5, 3);
+      return merged(new IcosahedronGeometry(0.5, 3));
     case 'box':
       return merged(new BoxGeometry(1, 0.6, 0.6));
     case 'lantern': {
@@ -23,8 +30,8 @@ export function thingGeometry(kind: string): BufferGeometry {
     }
     case 'puck': {
       const disc = new CylinderGeometry(0.5, 0.5, 0.2, 36).rotateX(Math.PI / 2);
-      const mark = new BoxGeometry(0.34, 0.1, 0.06).translate(0.26, 0, 0.1);
-      return merged(disc, mark);
+      const mark = new BoxGeometry(0.4, 0.12, 0.06).translate(0.27, 0, 0.1);
+      return merged(disc, shaded(mark, 0.12));
     }
     default:
       return merged(new ConeGeometry(0.26, 0.62, 4).rotateZ(-Math.PI / 2).translate(0.19, 0, 0), new BoxGeometry(0.5, 0.12, 0.12).translate(-0.25, 0, 0));

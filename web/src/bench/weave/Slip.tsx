@@ -1,6 +1,6 @@
 import { Tooltip } from '@mui/material';
-import { Handle, Position, type Node, type NodeProps } from '@xyflow/react';
-import { memo } from 'react';
+import { Handle, Position, useUpdateNodeInternals, type Node, type NodeProps } from '@xyflow/react';
+import { memo, useEffect } from 'react';
 import type { NodeSchema } from '../../api/types';
 import { Picture } from '../../miniature/Picture';
 import { useScene } from '../../scene/store';
@@ -12,6 +12,9 @@ const marks = { worked: '', warning: '!', error: '×' } as const;
 /** A node as a slip of paper: type, given name, what it gives in small, and a tab that tells how it went. */
 export const Slip = memo(function Slip({ id, data }: NodeProps<SlipNode>) {
   const status = useScene((state) => state.nodes[id]);
+  const update = useUpdateNodeInternals();
+  // The schema comes later than the slip, and with it the ports that threads end at.
+  useEffect(() => update(id), [update, id, data.schema]);
   const state = (status?.state ?? 'worked') as keyof typeof marks;
   const inputs = data.schema?.inputs ?? [];
   const told = [...(status?.messages ?? []), ...(status?.facts ?? []), status && status.millis > 0 ? `${status.millis.toFixed(1)} ms` : ''].filter(Boolean).join(' · ');

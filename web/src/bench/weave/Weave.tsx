@@ -11,8 +11,6 @@ import { AddNode } from './AddNode';
 import { Slip, type SlipNode } from './Slip';
 import { Stitch } from './Stitch';
 
-/** All slips are of one size, in pixels. Told, so that a slip is not hidden until it is measured anew. */
-const SLIP = { width: 156, height: 66 };
 const nodeTypes = { slip: Slip };
 const edgeTypes = { stitch: Stitch };
 
@@ -35,6 +33,7 @@ function Graph() {
   const document = useScene((state) => state.document);
   const selected = useScene((state) => state.selected);
   const [dragged, setDragged] = useState<Record<string, { x: number; y: number }>>({});
+  const [sizes, setSizes] = useState<Record<string, { width: number; height: number }>>({});
   const [thread, setThread] = useState<string | null>(null);
   const [adding, setAdding] = useState(false);
   const panel = useRef<HTMLDivElement>(null);
@@ -47,12 +46,13 @@ function Graph() {
         type: 'slip',
         position: dragged[id] ?? { x: node.at?.[0] ?? 0, y: node.at?.[1] ?? 0 },
         selected: id === selected,
-        measured: SLIP,
+        // Without what was measured, a slip would be hidden and its threads cut until it is measured anew.
+        measured: sizes[id],
         data: { name: node.name, schema: schema ?? null, flat: document?.space === 'flat' },
         ariaLabel: `${schema?.title ?? node.type} ${node.name}`,
       };
     });
-  }, [document, schemas, selected, dragged]);
+  }, [document, schemas, selected, dragged, sizes]);
 
   const edges = useMemo<Edge[]>(() => {
     return Object.entries(document?.threads ?? {}).map(([id, thread_]) => ({
@@ -72,6 +72,10 @@ function Graph() {
         if (change.type === 'position' && change.position) {
           const { x, y } = change.position;
           setDragged((known) => ({ ...known, [change.id]: { x, y } }));
+        }
+        if (change.type === 'dimensions' && change.dimensions) {
+          const { dimensions } = change;
+          setSizes((known) => ({ ...known, [change.id]: dimensions }));
         }
         if (change.type === 'select' && change.selected) {
           setThread(null);

@@ -1,0 +1,66 @@
+//! Speed check of the interface: what a drag of a number and of a point (or a throw's tip) costs in both
+//! demo scenes. Computing and sending, decoding, the page's longest task and drawing are told apart, since
+//! drawing by software is slow where there is no graphics hardware.
+
+use anyhow::{Context, Result};
+use serde_json::Value;
+use zickzack_e2e::Visit;
+
+const WATCH: &str = "window.longTasks = []; new PerformanceObserver((list) => { for (const entry of list.getEntries()) window.longTasks.push(entry.duration); }).observe({ entryTypes: ['longtask'] }); window.zickzack.beginMeasuring();";
+
+/// Middle, 95th percentile and largest, as text in milliseconds.
+fn told(mut times: Vec<f64>) -> String {
+    if times.is_empty() {
+        return "nothing measured".to_owned();
+    }
+    times.sort_by(f64::total_cmp);
+    let at = |share: f64| times[((times.len() - 1) as f64 * share).round() as usize];
+    format!("{:6.1} {:6.1} {:6.1} ms  ({} times)", at(0.5), at(0.95), at(1.0), times.len())
+}
+
+async fn measure(visit: &Visit, what: &str, from: (f64, f64), by: (f64, f64)) -> Result<()> {
+    visit.js(WATCH).await?;
+    visit.drag(from, by).await?;
+    visit.kept().await?;
+    let happened = visit.js("return window.zickzack.endMeasuring()").await?;
+    let tasks = visit.js("return window.longTasks").await?;
+    let list = happened.as_array().context("what happened")?;
+    let named = |name: &'static str| list.iter().filter(move |entry| entry["name"] == name);
+    let number = |entry: &Value, field: &str| entry[field].as_f64().unwrap_or_default();
+    let took = |name| named(name).map(|entry| number(entry, "took")).collect::<Vec<f64>>();
+    let answers = named("decoded").filter(|entry| entry["preview"] != 0).filter_map(|decoded| {
+        let sent = named("sent").find(|sent| sent["preview"] == decoded["preview"])?;
+        Some(number(decoded, "at") - number(sent, "at"))
+    });
+    let longest = tasks.as_array().into_iter().flatten().filter_map(Value::as_f64).fold(0.0, f64::max);
+    println!("{what}");
+    println!("  change → new block decoded  {}", told(answers.collect()));
+    println!("  of which decoding           {}", told(took("decoded")));
+    println!("  a picture                   {}", told(took("picture")));
+    println!("  longest task of the page    {longest:6.1} ms");
+    Ok(())
+}
+
+async fn open(visit: &Visit, scene: &str, node: &str) -> Result<()> {
+    visit.client.goto(&visit.base).await?;
+    visit.click(scene).await?;
+    visit.until("a seam", "return document.querySelector('.badge') != null").await?;
+    visit.choose_node(node).await
+}
+
+#[tokio::main]
+async fn main() -> Result<()> {
+    let visit = Visit::start(1280, 800).await?;
+    println!("                                middle    95 %   most");
+    open(&visit, "Lantern round", "Lanterns").await?;
+    let start = visit.middle("input[aria-label=\"start\"]").await?;
+    measure(&visit, "Lantern round, a number", start, (80.0, 0.0)).await?;
+    let point = visit.middle("button[aria-label^=\"Point 4 of Promenade\"]").await?;
+    measure(&visit, "Lantern round, a path point", point, (70.0, 30.0)).await?;
+    open(&visit, "Puck on the boards", "Flick").await?;
+    let bounce = visit.middle("input[aria-label=\"bounciness\"]").await?;
+    measure(&visit, "Puck on the boards, a number", bounce, (-30.0, 0.0)).await?;
+    let tip = visit.middle("button[aria-label^=\"Tip of Flick\"]").await?;
+    measure(&visit, "Puck on the boards, the throw's tip", tip, (40.0, 50.0)).await?;
+    visit.end().await
+}
