@@ -190,6 +190,49 @@ proptest! {
     }
 }
 
+/// The page applies edits by itself before the server has; both are held to these cases.
+#[test]
+fn edits_do_what_the_page_expects_of_them() {
+    let scene = Scene::from_value(
+        json!({
+            "format": "zickzack-scene", "version": 1, "name": "Round", "space": "deep", "fps": "24", "frames": 120,
+            "picture": { "width": 16.0, "height": 9.0 },
+            "nodes": {
+                "path": { "type": "drawn-path", "name": "Way", "params": { "points": [
+                    { "id": "a", "at": [0, 0, 0] }, { "id": "b", "at": [1, 0, 0] }, { "id": "c", "at": [1, 0, 1] } ] } },
+                "ride": { "type": "ride", "name": "Riders" }
+            },
+            "threads": { "t1": { "from": "path", "to": "ride", "port": "path" } }
+        }),
+        &nodes::schemas(),
+    )
+    .unwrap();
+    let cases: Vec<Value> = serde_json::from_str(include_str!("edits.json")).unwrap();
+    assert!(cases.len() >= 10);
+    for case in cases {
+        let ops: Vec<Op> = serde_json::from_value(case["ops"].clone()).unwrap();
+        let (edited, _) = apply(&scene, &ops, &nodes::schemas()).unwrap_or_else(|e| panic!("{}: {e}", case["about"]));
+        let document = serde_json::to_value(&edited).unwrap();
+        for (address, expected) in case["then"].as_object().unwrap() {
+            let path: Vec<String> = address.split('/').map(str::to_owned).collect();
+            let found = zickzack_core::scene::value_at(&document, &path).unwrap();
+            assert!(alike(found, expected), "{}: {address} is {found}", case["about"]);
+        }
+    }
+}
+
+/// Equal, with 1 and 1.0 the same number.
+fn alike(a: &Value, b: &Value) -> bool {
+    match (a, b) {
+        (Value::Number(a), Value::Number(b)) => a.as_f64() == b.as_f64(),
+        (Value::Array(a), Value::Array(b)) => a.len() == b.len() && a.iter().zip(b).all(|(a, b)| alike(a, b)),
+        (Value::Object(a), Value::Object(b)) => {
+            a.len() == b.len() && a.iter().all(|(key, value)| b.get(key).is_some_and(|other| alike(value, other)))
+        }
+        _ => a == b,
+    }
+}
+
 #[test]
 fn every_default_of_every_node_passes_its_own_check() {
     for schema in nodes::schemas() {

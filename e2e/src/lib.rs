@@ -10,6 +10,7 @@ use hyper_util::client::legacy::connect::HttpConnector;
 use serde_json::{Value, json};
 use std::io::{BufRead, BufReader};
 use std::net::TcpListener;
+use std::os::unix::process::CommandExt;
 use std::path::{Path, PathBuf};
 use std::process::{Child, Command, Stdio};
 use std::time::{Duration, Instant};
@@ -26,12 +27,21 @@ pub fn root() -> PathBuf {
     Path::new(env!("CARGO_MANIFEST_DIR")).join("..")
 }
 
-/// A process that ends with its owner.
+/// A process that ends with its owner, and with it what it started.
 struct Process(Child);
+
+impl Process {
+    /// Starts a process in a group of its own.
+    fn start(command: &mut Command) -> Result<Self> {
+        let child = command.process_group(0).spawn();
+        Ok(Self(child.with_context(|| format!("{} does not start", command.get_program().display()))?))
+    }
+}
 
 impl Drop for Process {
     fn drop(&mut self) {
-        // It may have ended by itself, which is as good.
+        // It may have ended by itself, which is as good. A browser outlives its driver if it is not told.
+        let _ = Command::new("kill").args(["-KILL", "--", &format!("-{}", self.0.id())]).status();
         let _ = self.0.kill();
         let _ = self.0.wait();
     }
@@ -44,7 +54,17 @@ pub struct Visit {
     pub downloads: PathBuf,
     _server: Process,
     _driver: Process,
-    profile: PathBuf,
+    _profile: Profile,
+}
+
+/// A browser's own folder, gone with its owner; dropped after the browser.
+struct Profile(PathBuf);
+
+impl Drop for Profile {
+    fn drop(&mut self) {
+        // What is left lies in the folder for temporary files.
+        let _ = std::fs::remove_dir_all(&self.0);
+    }
 }
 
 /// What was installed as the browser and its driver.
@@ -71,15 +91,10 @@ fn new_database() -> Result<String> {
 
 fn serve() -> Result<(Process, String)> {
     let program = std::env::var("ZICKZACK").map_or_else(|_| root().join("target/debug/zickzack"), PathBuf::from);
-    let mut child = Command::new(&program)
-        .args(["serve", "--port", "0", "--demo"])
-        .arg(root().join("demo"))
-        .env("DATABASE_URL", new_database()?)
-        .stdout(Stdio::piped())
-        .spawn()
-        .with_context(|| format!("{} does not start: build it first", program.display()))?;
-    let output = child.stdout.take().context("no output")?;
-    let process = Process(child);
+    let mut serve = Command::new(&program);
+    serve.args(["serve", "--port", "0", "--demo"]).arg(root().join("demo")).env("DATABASE_URL", new_database()?);
+    let mut process = Process::start(serve.stdout(Stdio::piped()))?;
+    let output = process.0.stdout.take().context("no output")?;
     for line in BufReader::new(output).lines() {
         if let Some((_, address)) = line?.split_once("http://") {
             return Ok((process, format!("http://{}", address.trim_end_matches('/'))));
@@ -93,12 +108,9 @@ impl Visit {
     pub async fn start(width: u32, height: u32) -> Result<Self> {
         let (server, base) = serve()?;
         let port = free_port()?;
-        let driver = Command::new(program(&["chromedriver"])?)
-            .arg(format!("--port={port}"))
-            .stdout(Stdio::null())
-            .stderr(Stdio::null())
-            .spawn()?;
-        let driver = Process(driver);
+        let mut drive = Command::new(program(&["chromedriver"])?);
+        drive.arg(format!("--port={port}")).stdout(Stdio::null()).stderr(Stdio::null());
+        let driver = Process::start(&mut drive)?;
         let stamp = std::time::SystemTime::now().duration_since(std::time::UNIX_EPOCH)?.as_nanos();
         let profile = std::env::temp_dir().join(format!("zickzack-e2e-{}-{stamp}", std::process::id()));
         let downloads = profile.join("downloads");
@@ -127,7 +139,7 @@ impl Visit {
                 Err(_) => tokio::time::sleep(Duration::from_millis(200)).await,
             }
         };
-        let visit = Self { client, base, downloads, _server: server, _driver: driver, profile };
+        let visit = Self { client, base, downloads, _server: server, _driver: driver, _profile: Profile(profile) };
         visit.size(width, height).await?;
         visit.client.goto(&visit.base).await?;
         Ok(visit)
@@ -144,9 +156,7 @@ impl Visit {
 
     /// Ends the browser.
     pub async fn end(self) -> Result<()> {
-        self.client.clone().close().await?;
-        let _ = std::fs::remove_dir_all(&self.profile);
-        Ok(())
+        Ok(self.client.clone().close().await?)
     }
 
     /// What a script gives.

@@ -1,5 +1,6 @@
 import { describe, expect, it } from 'vitest';
-import type { Scene } from '../api/types';
+import cases from '../../../core/tests/edits.json';
+import type { Op, Scene } from '../api/types';
 import { applied, freshId, put, remove, valueAt } from './edits';
 
 const scene = {
@@ -15,6 +16,34 @@ const scene = {
   },
   threads: { t1: { from: 'path', to: 'ride', port: 'path' } },
 } as unknown as Scene;
+
+const shared: Scene = {
+  ...scene,
+  picture: { width: 16, height: 9 },
+  nodes: {
+    path: {
+      type: 'drawn-path',
+      name: 'Way',
+      params: {
+        points: [
+          { id: 'a', at: [0, 0, 0] },
+          { id: 'b', at: [1, 0, 0] },
+          { id: 'c', at: [1, 0, 1] },
+        ],
+      },
+    },
+    ride: { type: 'ride', name: 'Riders' },
+  },
+} as unknown as Scene;
+
+describe('edits as the server does them', () => {
+  for (const { about, ops, then } of cases as unknown as { about: string; ops: Op[]; then: Record<string, unknown> }[]) {
+    it(about, () => {
+      const next = applied(shared, ops);
+      for (const [address, expected] of Object.entries(then)) expect(valueAt(next, address.split('/')), address).toEqual(expected);
+    });
+  }
+});
 
 describe('edits on the page', () => {
   it('reach parameters and points by their ids', () => {

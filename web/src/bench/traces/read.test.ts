@@ -1,0 +1,30 @@
+import { describe, expect, it } from 'vitest';
+import type { TraceBlock } from '../../scene/store';
+import { ends, nearest, told, valueAt } from './read';
+
+/** Two channels over frames −2 … 10 in half steps: ten times the frame, and its negative. */
+const frames = Array.from({ length: 25 }, (_, i) => -2 + i / 2);
+const block = {
+  header: { kind: 'traces', stamp: { revision: 0, preview: 0 }, node: 'a', object: 0, steps: 25, channels: [{ name: 'a', unit: 'm' }, { name: 'b', unit: '°' }] },
+  numbers: Float32Array.from([...frames, ...frames.map((f) => 10 * f), ...frames, ...frames.map((f) => -f), ...frames]),
+} as TraceBlock;
+
+describe('reading traces', () => {
+  it('finds the step of a frame, and the nearer end outside', () => {
+    expect(ends(block)).toEqual([-2, 10]);
+    for (const frame of [-2, 0, 3.5, 10]) expect(frames[nearest(block, frame)]).toBe(frame);
+    expect(nearest(block, -50)).toBe(0);
+    expect(nearest(block, 99)).toBe(24);
+  });
+
+  it('gives the value of each channel there', () => {
+    expect(valueAt(block, 0, nearest(block, 3.5))).toBe(35);
+    expect(valueAt(block, 1, nearest(block, 3.5))).toBe(-3.5);
+  });
+
+  it('tells values with their unit', () => {
+    expect(told(6.413, 'm/s')).toBe('6.41 m/s');
+    expect(told(-0.001, 'm')).toBe('0.00 m');
+    expect(told(256.34, '°')).toBe('256.3°');
+  });
+});

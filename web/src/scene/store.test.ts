@@ -1,0 +1,77 @@
+import { beforeEach, describe, expect, it } from 'vitest';
+import { POSE_FLOATS, type PosesHeader } from '../api/blocks';
+import type { EndReport, NodeStatus, Scene } from '../api/types';
+import { poseAt, reset, select, selectThing, setDocument, takeEnds, takeNodes, takePoses, useScene } from './store';
+
+const header = (from: number, count: number, things = 2, frames = 5): PosesHeader => ({ kind: 'poses', stamp: { revision: 1, preview: 0 }, node: 'out', things, frames, from, count });
+const numbers = (from: number, count: number, things = 2) => Float32Array.from({ length: count * things * POSE_FLOATS }, (_, i) => from * 1000 + i);
+const end = (node: string, things = 2): EndReport => ({ node, name: node, output: true, things, offers: [], contacts: [], contact_count: 0, on_path: true, phases: [], density: [], seam: { position: 0, velocity: 0, orientation: 0, spin: 0, worst: {}, closes: true, trading: 0, uncertain: [] } });
+const status = (miniature?: NodeStatus['miniature'], state = 'worked'): NodeStatus => ({ state, messages: [], facts: [], millis: 0, miniature });
+const document = (...ids: string[]) => ({ name: 'S', nodes: Object.fromEntries(ids.map((id) => [id, { type: 'output', name: id }])) }) as unknown as Scene;
+
+beforeEach(() => reset());
+
+describe('poses', () => {
+  it('come in blocks, in any order, and are there once their block is', () => {
+    takePoses(header(3, 2), numbers(3, 2));
+    expect(poseAt('out', 1, 0)).toBeNull();
+    expect(poseAt('out', 0, 3)?.[0]).toBe(3000);
+    takePoses(header(0, 3), numbers(0, 3));
+    expect(poseAt('out', 1, 0)).toEqual(Array.from({ length: 8 }, (_, i) => 8 + i));
+    expect(poseAt('out', 0, 4)?.[0]).toBe(3016);
+    expect(poseAt('out', 2, 0)).toBeNull();
+  });
+
+  it('of another number of things or frames begin anew', () => {
+    takePoses(header(0, 5), numbers(0, 5));
+    takePoses(header(0, 1, 3), numbers(0, 1, 3));
+    expect(poseAt('out', 0, 1)).toBeNull();
+    expect(poseAt('out', 2, 0)).not.toBeNull();
+  });
+});
+
+describe('nodes and ends', () => {
+  it('keep a picture that did not change, and drop that of a node that fails', () => {
+    const picture = { lines: [[0, 0, 0]], dots: [] };
+    takeNodes({ a: status(picture) });
+    takeNodes({ a: status() });
+    expect(useScene.getState().nodes['a']?.miniature).toBe(picture);
+    takeNodes({ a: status(undefined, 'error') });
+    expect(useScene.getState().nodes['a']?.miniature).toBeUndefined();
+  });
+
+  it('forget poses of what is gone and look at something that is there', () => {
+    takePoses(header(0, 5), numbers(0, 5));
+    takeEnds([end('out'), end('other')]);
+    expect(useScene.getState().thing).toEqual({ node: 'out', object: 0 });
+    selectThing('out', 1);
+    takeEnds([end('out', 1)]);
+    expect(useScene.getState().thing).toEqual({ node: 'out', object: 0 });
+    takeEnds([end('other')]);
+    expect(useScene.getState().poses).toEqual({});
+    expect(useScene.getState().thing?.node).toBe('other');
+    takeEnds([]);
+    expect(useScene.getState()).toMatchObject({ thing: null, traces: null, endsKnown: true });
+  });
+});
+
+describe('the selection', () => {
+  it('is lost with its node and closes the Seam report when it changes', () => {
+    setDocument({ base: document('a', 'b') });
+    useScene.setState({ seamOpen: true });
+    select('a');
+    expect(useScene.getState()).toMatchObject({ selected: 'a', seamOpen: false });
+    setDocument({ base: document('b') });
+    expect(useScene.getState().selected).toBeNull();
+  });
+
+  it('of an end looks at the thing that was looked at there', () => {
+    setDocument({ base: document('a', 'b') });
+    takeEnds([end('a'), end('b')]);
+    selectThing('b', 1);
+    select('b');
+    expect(useScene.getState().thing).toEqual({ node: 'b', object: 1 });
+    select('a');
+    expect(useScene.getState().thing).toEqual({ node: 'a', object: 0 });
+  });
+});
