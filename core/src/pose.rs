@@ -81,14 +81,30 @@ impl Axis {
     }
 }
 
-/// The turn that takes a thing's `nose` onto `forward` and its `top` onto `up`.
-///
-/// `forward` and `up` are perpendicular unit vectors, and `nose` and `top` are not parallel.
-/// Exact: a change between two orthonormal bases.
-pub fn facing(nose: Axis, top: Axis, forward: DVec3, up: DVec3) -> DQuat {
-    let from = DMat3::from_cols(nose.vector(), top.vector(), nose.vector().cross(top.vector()));
-    let onto = DMat3::from_cols(forward, up, forward.cross(up));
-    DQuat::from_mat3(&(onto * from.transpose())).normalize()
+/// Which axes of a thing point ahead and up.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Facing {
+    /// The turn that takes +x onto the nose and +y onto the top, back.
+    back: DQuat,
+}
+
+impl Facing {
+    /// `nose` and `top` must not be parallel.
+    pub fn new(nose: Axis, top: Axis) -> Self {
+        Self { back: basis(nose.vector(), top.vector()).conjugate() }
+    }
+
+    /// The turn that takes the nose onto `forward` and the top onto `up`, perpendicular unit vectors.
+    #[inline(always)]
+    pub fn turn(self, forward: DVec3, up: DVec3) -> DQuat {
+        basis(forward, up) * self.back
+    }
+}
+
+/// The turn that takes +x onto `x` and +y onto `y`, perpendicular unit vectors.
+#[inline(always)]
+fn basis(x: DVec3, y: DVec3) -> DQuat {
+    DQuat::from_mat3(&DMat3::from_cols(x, y, x.cross(y)))
 }
 
 /// The angle of the turn from `a` to `b`, radians in [0, π]; exact near 0, where an arc cosine is not.
@@ -147,9 +163,10 @@ mod tests {
             prop_assume!(!nose.parallel_to(top));
             let forward = DVec3::new(x, y, z).normalize();
             let up = perpendicular(forward);
-            let turn = facing(nose, top, forward, up);
+            let turn = Facing::new(nose, top).turn(forward, up);
             prop_assert!((turn * nose.vector() - forward).length() < 1e-12);
             prop_assert!((turn * top.vector() - up).length() < 1e-12);
+            prop_assert!((turn.length() - 1.0).abs() < 1e-14);
         }
 
         #[test]

@@ -203,6 +203,23 @@ fn halving_the_step_of_steady_axes_divides_the_error_by_fourteen() {
     }
 }
 
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(24))]
+
+    #[test]
+    fn between_nodes_steady_axes_are_where_a_much_finer_table_has_them(list in prop::collection::vec(place(), 4..8)) {
+        let strand = smooth(&list, true);
+        let (table, fine) =
+            (AxesTable::new(strand.nodes(0.02), UpRule::Steady, true), AxesTable::new(strand.nodes(0.001), UpRule::Steady, true));
+        for i in 0..997 {
+            let s = strand.length() * f64::from(i) / 997.0;
+            let here = strand.at(s);
+            let (a, b) = (table.up(s, here.point, here.tangent), fine.up(s, here.point, here.tangent));
+            prop_assert!(signed_angle(a, b, here.tangent).abs() < 1e-4, "{i}: {}", signed_angle(a, b, here.tangent));
+        }
+    }
+}
+
 #[test]
 fn a_vertical_loop_turns_by_half_turns_and_the_turn_is_eased() {
     let ring = Strand::new(vec![Segment::circle(DVec3::ZERO, 1.0, DVec3::X, DVec3::Y)], true).unwrap();

@@ -14,9 +14,9 @@ pub struct Measure {
 enum Inverse {
     /// Lines and circular arcs: the parameter is the fraction of the length.
     Proportional,
-    /// Parameter and its slope at equal steps of length, for cubic Hermite interpolation,
-    /// checked against Newton when it was made.
-    Table(Vec<(f64, f64)>),
+    /// Steps per metre, and for each step of equal length the parameter as a cubic (Hermite) in powers of
+    /// the part of the step; checked against Newton when it was made.
+    Table(f64, Vec<[f64; 4]>),
     /// Béziers with a cusp, where the slope of the parameter is unbounded: Newton within the leaf.
     Leaves(Vec<(f64, Leaf)>),
 }
@@ -43,7 +43,13 @@ impl Measure {
             })
             .collect();
         let length = start;
-        let inverse = table(&speed, &leaves, length).map_or(Inverse::Leaves(leaves), Inverse::Table);
+        let inverse = match table(&speed, &leaves, length) {
+            Some(nodes) => {
+                let steps = (nodes.len() - 1) as f64;
+                Inverse::Table(steps / length, nodes.windows(2).map(|pair| cubic(pair, length / steps)).collect())
+            }
+            None => Inverse::Leaves(leaves),
+        };
         Self { length, inverse }
     }
 
@@ -52,32 +58,32 @@ impl Measure {
         self.length
     }
 
-    /// The parameter at `s` metres from the start; clamped to the segment.
+    /// The parameter at `s` metres from the start, which lies in the segment but for rounding.
+    #[inline(always)]
     pub fn parameter(&self, segment: &Segment, s: f64) -> f64 {
-        if self.length <= 0.0 {
-            return 0.0;
-        }
-        let fraction = (s / self.length).clamp(0.0, 1.0);
         match &self.inverse {
-            Inverse::Proportional => fraction,
-            Inverse::Table(nodes) => interpolate(nodes, fraction, self.length),
+            Inverse::Table(per_metre, steps) => {
+                let at = s * per_metre;
+                // A cast to a signed number is the quicker one; below 0 it is caught by what comes after.
+                let index = (at as i64 as usize).min(steps.len() - 1);
+                let [a, b, c, d] = steps[index];
+                let x = at - index as i64 as f64;
+                a + x * (b + x * (c + x * d))
+            }
+            _ if self.length <= 0.0 => 0.0,
+            Inverse::Proportional => (s / self.length).clamp(0.0, 1.0),
             Inverse::Leaves(leaves) => {
-                newton(&|t| segment.derivative(t).length(), leaves, fraction * self.length, None)
+                newton(&|t| segment.derivative(t).length(), leaves, s.clamp(0.0, self.length), None)
             }
         }
     }
 }
 
-fn interpolate(nodes: &[(f64, f64)], fraction: f64, length: f64) -> f64 {
-    let steps = (nodes.len() - 1) as f64;
-    let index = ((fraction * steps) as usize).min(nodes.len() - 2);
-    let (t0, slope0) = nodes[index];
-    let (t1, slope1) = nodes[index + 1];
-    let x = fraction * steps - index as f64;
-    let h = length / steps;
-    let rise = t1 - t0;
-    let (m0, m1) = (slope0 * h, slope1 * h);
-    t0 + x * (m0 + x * (3.0 * rise - 2.0 * m0 - m1 + x * (m0 + m1 - 2.0 * rise)))
+/// The cubic between two nodes of (parameter, its slope by length), a step of `h` metres apart.
+fn cubic(pair: &[(f64, f64)], h: f64) -> [f64; 4] {
+    let [(t0, slope0), (t1, slope1)] = [pair[0], pair[1]];
+    let (rise, m0, m1) = (t1 - t0, slope0 * h, slope1 * h);
+    [t0, m0, 3.0 * rise - 2.0 * m0 - m1, m0 + m1 - 2.0 * rise]
 }
 
 /// Doubles the nodes until what lies between them is interpolated well; the nodes that test one
@@ -95,7 +101,8 @@ fn table(speed: &impl Fn(f64) -> f64, leaves: &[(f64, Leaf)], length: f64) -> Op
         let mut worst = 0.0_f64;
         for (i, &known) in nodes.iter().enumerate().take(nodes.len() - 1) {
             let fraction = (i as f64 + 0.5) / steps;
-            let guess = interpolate(&nodes, fraction, length);
+            let [a, b, c, d] = cubic(&nodes[i..], length / steps);
+            let guess = a + 0.5 * (b + 0.5 * (c + 0.5 * d));
             let between = node(fraction, Some(guess))?;
             worst = worst.max((guess - between.0).abs() / between.1);
             finer.extend([known, between]);

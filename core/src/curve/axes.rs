@@ -41,6 +41,48 @@ pub struct AxesTable {
     /// Stretches that carry a turn of their own, in order: a lap of a closed steady way, or the
     /// bridges over directions parallel to up.
     stretches: Vec<Stretch>,
+    grid: Grid,
+    /// For steady axes up at each node with its turn; true where the next one is so near that what lies
+    /// between can be blended instead of carried.
+    turned: Vec<(DVec3, bool)>,
+}
+
+/// Ups whose directions differ by less than this may be blended: the blend misses what is carried by
+/// the third power of it over twelve, radians.
+const NEAR: f64 = 0.05;
+
+/// For each of equal parts of the way the last node that does not lie behind its beginning: where the
+/// search for a node starts.
+#[derive(Debug, Clone, Default)]
+struct Grid {
+    from: f64,
+    per_unit: f64,
+    starts: Vec<u32>,
+}
+
+impl Grid {
+    fn new(nodes: &[Node]) -> Self {
+        let (from, to) = (nodes[0].at, nodes[nodes.len() - 1].at);
+        let parts = 2 * nodes.len();
+        if to <= from {
+            return Self { from, per_unit: 0.0, starts: vec![0] };
+        }
+        let begins = |part: usize| from + (to - from) * part as f64 / parts as f64;
+        let starts = (0..parts).map(|part| nodes.partition_point(|node| node.at <= begins(part)).max(1) as u32 - 1);
+        Self { from, per_unit: parts as f64 / (to - from), starts: starts.collect() }
+    }
+
+    /// The last node at or before a parameter, or the first.
+    #[inline(always)]
+    fn node(&self, nodes: &[Node], at: f64) -> usize {
+        let part = (((at - self.from) * self.per_unit) as usize).min(self.starts.len() - 1);
+        // Rounding may have put it one part too far.
+        let mut index = self.starts[part.saturating_sub(1)] as usize;
+        while index + 1 < nodes.len() && nodes[index + 1].at <= at {
+            index += 1;
+        }
+        index
+    }
 }
 
 #[derive(Debug, Clone, Copy)]
@@ -94,8 +136,16 @@ fn turn_at_corner(from: DVec3, to: DVec3, up: DVec3) -> DVec3 {
     turned(up, axis / sine, libm::atan2(sine, from.dot(to)))
 }
 
+#[inline(always)]
 fn across(up: DVec3, tangent: DVec3) -> DVec3 {
     up - tangent * up.dot(tangent)
+}
+
+/// The unit vector of a vector of about unit length, unless it has next to none.
+#[inline(always)]
+fn direction(v: DVec3) -> Option<DVec3> {
+    let length = v.length();
+    (length > 1e-9).then(|| v / length)
 }
 
 /// Up projected off the direction, where they are not too close to parallel.
@@ -108,10 +158,24 @@ impl AxesTable {
     /// Builds the table for nodes in order of their parameter, at least one. For a closed way the
     /// last node is the first again, one lap later.
     pub fn new(nodes: Vec<Node>, rule: UpRule, closed: bool) -> Self {
-        match rule {
+        let table = match rule {
             UpRule::Steady => Self::steady(nodes, closed),
             UpRule::Towards(up) => Self::upright(nodes, up, closed),
+        };
+        let turned = table.turned_ups();
+        Self { grid: Grid::new(&table.nodes), turned, ..table }
+    }
+
+    /// Steady ups with the closing turn; nothing for another rule, which has bridges of its own.
+    fn turned_ups(&self) -> Vec<(DVec3, bool)> {
+        if self.rule != UpRule::Steady {
+            return Vec::new();
         }
+        let turn = |node: &Node| self.stretches.first().map_or(0.0, |lap| self.turn_in(lap, node.at));
+        let ups: Vec<DVec3> =
+            self.nodes.iter().zip(&self.ups).map(|(node, up)| turned(*up, node.tangent, turn(node))).collect();
+        let near = |i: usize| ups.get(i + 1).is_some_and(|next| ups[i].dot(*next) > 1.0 - 0.5 * NEAR * NEAR);
+        (0..ups.len()).map(|i| (ups[i], near(i))).collect()
     }
 
     fn steady(nodes: Vec<Node>, closed: bool) -> Self {
@@ -129,7 +193,7 @@ impl AxesTable {
                 settled: 0.0,
             });
         }
-        Self { nodes, ups, rule: UpRule::Steady, stretches }
+        Self { nodes, ups, rule: UpRule::Steady, stretches, grid: Grid::default(), turned: Vec::new() }
     }
 
     fn upright(nodes: Vec<Node>, up: DVec3, closed: bool) -> Self {
@@ -142,6 +206,8 @@ impl AxesTable {
             nodes,
             rule: UpRule::Towards(up),
             stretches: Vec::new(),
+            grid: Grid::default(),
+            turned: Vec::new(),
         };
         let mut index = start;
         while index < found.len() {
@@ -198,14 +264,27 @@ impl AxesTable {
 
     /// Up at a parameter where place and direction are known: a unit vector perpendicular to
     /// `tangent`. Beyond the ends the nearest node counts.
+    #[inline(always)]
     pub fn up(&self, at: f64, point: DVec3, tangent: DVec3) -> DVec3 {
-        let after = self.nodes.partition_point(|node| node.at <= at);
-        let index = after.saturating_sub(1);
+        // Without a bridge anywhere there is nothing to look for.
+        if let (UpRule::Towards(up), true) = (self.rule, self.stretches.is_empty())
+            && let Some(found) = direction(across(up, tangent))
+        {
+            return found;
+        }
+        let index = self.grid.node(&self.nodes, at);
+        if let Some(&(here, true)) = self.turned.get(index) {
+            let (from, to) = (self.nodes[index].at, self.nodes[index + 1].at);
+            let blend = here + (self.turned[index + 1].0 - here) * ((at - from) / (to - from)).max(0.0);
+            if let Some(found) = direction(across(blend, tangent)) {
+                return found;
+            }
+        }
         let stretch = self.stretch_at(index, at);
         // Between two nodes that are far enough from parallel there is no bridge, even where the
         // direction comes a little closer on the way.
         if let (UpRule::Towards(up), None) = (self.rule, stretch)
-            && let Some(found) = across(up, tangent).try_normalize()
+            && let Some(found) = direction(across(up, tangent))
         {
             return found;
         }
@@ -214,6 +293,7 @@ impl AxesTable {
         stretch.map_or(carried, |stretch| turned(carried, tangent, self.turn_in(stretch, at)))
     }
 
+    #[inline]
     fn stretch_at(&self, index: usize, at: f64) -> Option<&Stretch> {
         let position = self.stretches.partition_point(|stretch| stretch.last < index);
         self.stretches[position..]
@@ -222,6 +302,7 @@ impl AxesTable {
             .find(|s| s.first <= index && (!s.eased || (index < s.last && at <= self.nodes[s.last].at)))
     }
 
+    #[inline]
     fn turn_in(&self, stretch: &Stretch, at: f64) -> f64 {
         let (from, to) = (self.nodes[stretch.first].at, self.nodes[stretch.last].at);
         if to <= from {

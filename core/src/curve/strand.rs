@@ -23,6 +23,8 @@ pub enum CurveError {
 #[derive(Debug, Clone)]
 pub struct Strand {
     segments: Vec<Segment>,
+    /// The same pieces, ready to be evaluated often.
+    pieces: Vec<Piece>,
     measures: Vec<Measure>,
     /// Arc length at the start of each segment, and the whole length at the end.
     starts: Vec<f64>,
@@ -37,6 +39,46 @@ pub struct OnStrand {
     pub point: DVec3,
     /// Unit vector towards growing arc length.
     pub tangent: DVec3,
+}
+
+/// Up to so many pieces are searched one by one.
+const FEW: usize = 16;
+
+/// What is computed once of a segment that is evaluated often.
+#[derive(Debug, Clone, Copy)]
+enum Piece {
+    /// A cubic in powers of its parameter, and the length below which its derivative counts as none.
+    Cubic { powers: [DVec3; 4], least: f64 },
+    /// Cheap enough as it is.
+    Other,
+}
+
+impl Piece {
+    fn new(segment: &Segment) -> Self {
+        let Segment::Cubic { points: [a, b, c, d] } = *segment else { return Self::Other };
+        let powers = [a, (b - a) * 3.0, (a - b * 2.0 + c) * 3.0, d - a + (b - c) * 3.0];
+        Self::Cubic { powers, least: 1e-9 * segment.size() }
+    }
+
+    #[inline(always)]
+    fn point(&self, segment: &Segment, t: f64) -> DVec3 {
+        match self {
+            Self::Cubic { powers: [a, b, c, d], .. } => *a + (*b + (*c + *d * t) * t) * t,
+            Self::Other => segment.at(t),
+        }
+    }
+
+    #[inline(always)]
+    fn tangent(&self, segment: &Segment, t: f64) -> DVec3 {
+        if let Self::Cubic { powers: [_, b, c, d], least } = self {
+            let derivative = *b + (*c * 2.0 + *d * (3.0 * t)) * t;
+            let length = derivative.length();
+            if length > *least {
+                return derivative / length;
+            }
+        }
+        segment.tangent(t)
+    }
 }
 
 /// A turn of the direction by more than this, in radians, is a corner.
@@ -74,12 +116,14 @@ impl Strand {
         if starts[starts.len() - 1] <= 0.0 {
             return Err(CurveError::NoLength);
         }
-        let mut strand = Self { segments: kept, measures, starts, closed, corners: Vec::new() };
+        let pieces = kept.iter().map(Piece::new).collect();
+        let mut strand = Self { segments: kept, pieces, measures, starts, closed, corners: Vec::new() };
         strand.corners = strand.find_corners();
         Ok(strand)
     }
 
     /// Metres, positive.
+    #[inline]
     pub fn length(&self) -> f64 {
         self.starts[self.starts.len() - 1]
     }
@@ -102,9 +146,28 @@ impl Strand {
     /// The place and direction at `s` metres: wrapped on a closed strand, clamped on an open one.
     /// At a corner the direction is that of the piece that begins there.
     pub fn at(&self, s: f64) -> OnStrand {
+        let (index, t) = self.locate(self.normalise(s));
+        self.on(index, t)
+    }
+
+    /// As [`at`](Self::at) for an `s` that lies in [0, L] already.
+    #[inline(always)]
+    pub fn at_normalised(&self, s: f64) -> OnStrand {
         let (index, t) = self.locate(s);
-        let segment = &self.segments[index];
-        OnStrand { point: segment.at(t), tangent: segment.tangent(t) }
+        self.on(index, t)
+    }
+
+    /// Only the place, for an `s` that lies in [0, L] already.
+    #[inline(always)]
+    pub fn point_normalised(&self, s: f64) -> DVec3 {
+        let (index, t) = self.locate(s);
+        self.pieces[index].point(&self.segments[index], t)
+    }
+
+    #[inline(always)]
+    fn on(&self, index: usize, t: f64) -> OnStrand {
+        let (segment, piece) = (&self.segments[index], &self.pieces[index]);
+        OnStrand { point: piece.point(segment, t), tangent: piece.tangent(segment, t) }
     }
 
     /// `s` wrapped into [0, L) on a closed strand, clamped to [0, L] on an open one.
@@ -118,9 +181,16 @@ impl Strand {
         }
     }
 
+    /// Piece and parameter at an `s` in [0, L].
+    #[inline(always)]
     fn locate(&self, s: f64) -> (usize, f64) {
-        let s = self.normalise(s);
-        let index = (self.starts.partition_point(|&start| start <= s) - 1).min(self.segments.len() - 1);
+        let last = self.segments.len() - 1;
+        let index = if last < FEW {
+            // All of them are looked at, without a branch that has to be guessed.
+            self.starts[1..=last].iter().map(|&start| usize::from(start <= s)).sum()
+        } else {
+            (self.starts.partition_point(|&start| start <= s).max(1) - 1).min(last)
+        };
         let t = self.measures[index].parameter(&self.segments[index], s - self.starts[index]);
         (index, t)
     }

@@ -2,8 +2,9 @@
 
 use super::{Break, Cancel, Columns, Contact, Extent, Frames, Motion, MotionError, Place, Sample};
 use crate::curve::{AxesTable, Node, Path, UpRule};
-use crate::pose::{Axis, bend, facing, turn_between};
+use crate::pose::{Axis, Facing, bend, turn_between};
 use glam::{DQuat, DVec3};
+use std::ops::Range;
 use std::sync::Arc;
 
 /// Where a thing's top points.
@@ -15,8 +16,7 @@ pub type FaceUp = UpRule;
 /// trajectory in time, over the prepared range.
 pub struct FaceTravel {
     inner: Arc<dyn Motion>,
-    nose: Axis,
-    top: Axis,
+    facing: Facing,
     up: FaceUp,
     axes: Axes,
 }
@@ -56,7 +56,7 @@ impl FaceTravel {
             }
             None => Axes::Unprepared,
         };
-        Self { inner, nose, top, up, axes }
+        Self { inner, facing: Facing::new(nose, top), up, axes }
     }
 
     /// How many bridges along the path turn things by a half turn; 0 for trajectories.
@@ -75,6 +75,7 @@ impl FaceTravel {
         }
     }
 
+    #[inline(always)]
     fn turn(&self, object: usize, frame: f64, position: DVec3, travel: DVec3, place: Option<&Place>) -> DQuat {
         if travel == DVec3::ZERO {
             return DQuat::IDENTITY;
@@ -87,16 +88,23 @@ impl FaceTravel {
             _ => AxesTable::new(vec![Node { at: frame, point: position, tangent: travel }], self.up, false)
                 .up(frame, position, travel),
         };
-        facing(self.nose, self.top, travel, up)
+        self.facing.turn(travel, up)
     }
 
-    fn orient(&self, at: impl Fn(usize) -> (usize, f64), base: &Sample) -> Vec<DQuat> {
-        (0..base.positions.len())
-            .map(|row| {
-                let (object, frame) = at(row);
-                self.turn(object, frame, base.positions[row], base.travels[row], base.places.get(row))
-            })
-            .collect()
+    /// The turn of every row of `base` into `turns`, in place of what it held.
+    fn orient(&self, at: impl Fn(usize) -> (usize, f64), base: &Sample, turns: &mut Vec<DQuat>) {
+        turns.clear();
+        turns.extend((0..base.positions.len()).map(|row| {
+            let (object, frame) = at(row);
+            self.turn(object, frame, base.positions[row], base.travels[row], base.places.get(row))
+        }));
+    }
+
+    /// As `orient`, into the sample's own column.
+    fn orient_own(&self, at: impl Fn(usize) -> (usize, f64), out: &mut Sample) {
+        let mut turns = std::mem::take(&mut out.orientations);
+        self.orient(at, out, &mut turns);
+        out.orientations = turns;
     }
 
     /// Central difference; one-sided where a break lies within the step.
@@ -105,7 +113,9 @@ impl FaceTravel {
         let mut ends = |offset: f64| {
             let moved: Vec<(usize, f64)> = at.iter().map(|&(object, frame)| (object, frame + offset)).collect();
             self.inner.sample_at(&moved, self.needs(), &mut base);
-            self.orient(|row| moved[row], &base)
+            let mut turns = Vec::new();
+            self.orient(|row| moved[row], &base, &mut turns);
+            turns
         };
         let (before, here, after) = (ends(-SPIN_STEP), ends(0.0), ends(SPIN_STEP));
         (0..at.len())
@@ -157,7 +167,7 @@ impl Motion for FaceTravel {
         let own = Columns::ORIENTATION | Columns::SPIN;
         self.inner.sample_at(at, columns.without(own) | self.needs(), out);
         if columns.contain(Columns::ORIENTATION) {
-            out.orientations = self.orient(|row| at[row], out);
+            self.orient_own(|row| at[row], out);
         }
         if columns.contain(Columns::SPIN) {
             out.spins = self.spins(at);
@@ -165,14 +175,18 @@ impl Motion for FaceTravel {
         keep(out, columns);
     }
 
-    fn sample(&self, frame: f64, columns: Columns, out: &mut Sample) {
+    fn varies(&self) -> Columns {
+        self.inner.varies() | Columns::ORIENTATION
+    }
+
+    fn sample_range(&self, frame: f64, objects: Range<usize>, columns: Columns, out: &mut Sample) {
         let own = Columns::ORIENTATION | Columns::SPIN;
-        self.inner.sample(frame, columns.without(own) | self.needs(), out);
+        self.inner.sample_range(frame, objects.clone(), columns.without(own) | self.needs(), out);
         if columns.contain(Columns::ORIENTATION) {
-            out.orientations = self.orient(|row| (row, frame), out);
+            self.orient_own(|row| (objects.start + row, frame), out);
         }
         if columns.contain(Columns::SPIN) {
-            let at: Vec<(usize, f64)> = (0..self.len()).map(|object| (object, frame)).collect();
+            let at: Vec<(usize, f64)> = objects.map(|object| (object, frame)).collect();
             out.spins = self.spins(&at);
         }
         keep(out, columns);
@@ -197,7 +211,7 @@ impl Motion for FaceTravel {
 
 /// The frame in the middle, where the direction turns too far between two nodes; not across a break.
 fn halfway(a: &Node, b: &Node) -> Option<f64> {
-    (bend(a.tangent, b.tangent) > TIME_STEP && b.at - a.at > 2.0 * BEFORE_BREAK).then(|| 0.5 * (a.at + b.at))
+    (bend(a.tangent, b.tangent) > TIME_STEP && b.at - a.at > 2.0 * BEFORE_BREAK).then_some(0.5 * (a.at + b.at))
 }
 
 /// One table per thing over the frames of `range`, with nodes on both sides of every break.

@@ -17,6 +17,7 @@ pub use sample::{Columns, Place, Sample};
 pub use trace::{Channel as TraceChannel, trace};
 
 use crate::curve::Path;
+use std::ops::Range;
 use std::sync::Arc;
 
 /// What a motion does outside the frames that it was made for.
@@ -129,10 +130,22 @@ pub trait Motion: Send + Sync {
     /// object < `len()` and a finite frame. Columns that were not asked for are left empty.
     fn sample_at(&self, at: &[(usize, f64)], columns: Columns, out: &mut Sample);
 
+    /// The columns of a pose that may differ from what [`Sample::reset`] puts there; others need not be
+    /// asked for.
+    fn varies(&self) -> Columns {
+        Columns::POSE
+    }
+
+    /// Samples some things, all at one frame, row 0 being the first of them. Gives the same bits as
+    /// [`sample_at`](Self::sample_at).
+    fn sample_range(&self, frame: f64, objects: Range<usize>, columns: Columns, out: &mut Sample) {
+        let at: Vec<(usize, f64)> = objects.map(|object| (object, frame)).collect();
+        self.sample_at(&at, columns, out);
+    }
+
     /// Samples all things at one frame, row i being object i.
     fn sample(&self, frame: f64, columns: Columns, out: &mut Sample) {
-        let at: Vec<(usize, f64)> = (0..self.len()).map(|object| (object, frame)).collect();
-        self.sample_at(&at, columns, out);
+        self.sample_range(frame, 0..self.len(), columns, out);
     }
 
     /// Where within `range` a thing's motion is not smooth, in order of frames; `TooMuch` beyond

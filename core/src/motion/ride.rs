@@ -5,7 +5,8 @@ use crate::curve::{Path, Strand};
 use crate::fraction::Fraction;
 use crate::random;
 use crate::signal::{Constant, Signal};
-use std::sync::Arc;
+use std::ops::Range;
+use std::sync::{Arc, OnceLock};
 
 /// What happens where an open path ends.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -30,6 +31,16 @@ pub struct Ride {
     spread: f64,
     seed: u64,
     end: RideEnd,
+    /// Seats on the strands that the path has at frame 0, made when they are first asked for.
+    seats: OnceLock<Vec<Seat>>,
+}
+
+/// Where a rider belongs.
+#[derive(Debug, Clone, Copy)]
+struct Seat {
+    strand: usize,
+    /// Laps at frame 0.
+    phase: f64,
 }
 
 /// The channel of the random numbers that spread the riders.
@@ -48,25 +59,28 @@ impl Ride {
             spread: 0.0,
             seed: 0,
             end: RideEnd::Wrap,
+            seats: OnceLock::new(),
         }
     }
 
     /// With the first rider's phase, in laps.
     pub fn starting_at(mut self, start: f64) -> Self {
         self.start = start;
+        self.seats = OnceLock::new();
         self
     }
 
     /// With another rule for the end of the path.
-    pub const fn at_end(mut self, end: RideEnd) -> Self {
+    pub fn at_end(mut self, end: RideEnd) -> Self {
         self.end = end;
         self
     }
 
     /// With each rider moved by a random part of ±`amount` laps, from a seed.
-    pub const fn spread(mut self, amount: f64, seed: u64) -> Self {
+    pub fn spread(mut self, amount: f64, seed: u64) -> Self {
         self.spread = amount;
         self.seed = seed;
+        self.seats = OnceLock::new();
         self
     }
 
@@ -78,23 +92,36 @@ impl Ride {
     /// Each rider's strand and phase at frame 0, in laps.
     pub fn phases(&self) -> Vec<(usize, f64)> {
         let strands = self.path.at(0.0).strands().len();
-        (0..self.riders).map(|object| self.seat(object, strands)).collect()
+        (0..self.riders).map(|object| self.seat(object, strands)).map(|seat| (seat.strand, seat.phase)).collect()
     }
 
-    fn seat(&self, object: usize, strands: usize) -> (usize, f64) {
+    /// The seats on that many strands; none where the path has another number of them now.
+    fn known_seats(&self, strands: usize) -> &[Seat] {
+        let seats = self.seats.get_or_init(|| {
+            let strands = self.path.at(0.0).strands().len();
+            (0..self.riders).map(|object| self.seat(object, strands)).collect()
+        });
+        if self.path.unmoving().is_some() || self.path.at(0.0).strands().len() == strands { seats } else { &[] }
+    }
+
+    fn seat(&self, object: usize, strands: usize) -> Seat {
         let strand = object % strands;
         let place = object / strands;
         let on_strand = (self.riders - strand).div_ceil(strands);
         let even = place as f64 / on_strand as f64;
         let moved = self.spread * random::signed(self.seed, object as u64, SPREAD_CHANNEL);
-        (strand, self.start + even + moved)
+        Seat { strand, phase: self.start + even + moved }
     }
 
-    /// Laps and whether it travels there, at an unwrapped phase.
-    fn settle(&self, laps: f64) -> (f64, bool) {
+    /// Arc length on a strand of this length, laps, and whether it travels there, at an unwrapped phase.
+    #[inline(always)]
+    fn arc_length(&self, laps: f64, length: f64) -> (f64, f64, bool) {
         match self.end {
-            RideEnd::Wrap => (laps, true),
-            RideEnd::Hold => (laps.clamp(0.0, 1.0), (0.0..1.0).contains(&laps)),
+            RideEnd::Wrap => ((laps - whole(laps)) * length, laps, true),
+            RideEnd::Hold => {
+                let held = laps.clamp(0.0, 1.0);
+                (held * length, held, (0.0..1.0).contains(&laps))
+            }
         }
     }
 
@@ -102,17 +129,13 @@ impl Ride {
         if self.laps.numerator() < 0 { -1.0 } else { 1.0 }
     }
 
-    fn fill(&self, strands: &[Strand], row: usize, (object, frame): (usize, f64), travelled: f64, out: &mut Sample) {
-        let (strand_index, phase) = self.seat(object, strands.len());
-        let strand = &strands[strand_index];
-        let (laps, moving) = self.settle(phase + travelled);
+    #[inline(always)]
+    fn fill(&self, strands: &[Strand], row: usize, seat: Seat, (frame, travelled): (f64, f64), out: &mut Sample) {
+        let strand = &strands[seat.strand];
         let length = strand.length();
-        let s = match self.end {
-            RideEnd::Wrap => (laps - laps.floor()) * length,
-            RideEnd::Hold => laps * length,
-        };
+        let (s, laps, moving) = self.arc_length(seat.phase + travelled, length);
         let direction = self.direction();
-        let here = strand.at(s);
+        let here = strand.at_normalised(s);
         if let Some(position) = out.positions.get_mut(row) {
             *position = here.point;
         }
@@ -123,7 +146,7 @@ impl Ride {
             *travel = here.tangent * direction;
         }
         if let Some(place) = out.places.get_mut(row) {
-            *place = Place { strand: strand_index, s, laps, direction };
+            *place = Place { strand: seat.strand, s, laps, direction };
         }
     }
 
@@ -151,6 +174,15 @@ impl Ride {
         found.dedup_by(|a, b| (*a - *b).abs() < 1e-9);
         found
     }
+}
+
+/// The whole number at or below x, for |x| below 2⁵¹. Adding 1.5·2⁵² leaves no room for a fraction; this
+/// is quicker than a call where the processor has no instruction for it that may be taken for granted.
+#[inline(always)]
+fn whole(x: f64) -> f64 {
+    const ROOM: f64 = 6_755_399_441_055_744.0;
+    let nearest = (x + ROOM) - ROOM;
+    if nearest > x { nearest - 1.0 } else { nearest }
 }
 
 fn bisect(f: impl Fn(f64) -> f64, mut low: f64, mut high: f64) -> f64 {
@@ -184,23 +216,41 @@ impl Motion for Ride {
                 *known = frame;
             }
             if let Some((_, curve)) = &curve {
-                self.fill(curve.strands(), row, (object, frame), self.rate.integral(0.0, frame), out);
+                let seat = self.seat(object, curve.strands().len());
+                self.fill(curve.strands(), row, seat, (frame, self.rate.integral(0.0, frame)), out);
             }
         }
     }
 
-    fn sample(&self, frame: f64, columns: Columns, out: &mut Sample) {
-        out.reset(self.riders, columns);
+    fn varies(&self) -> Columns {
+        Columns::POSITION
+    }
+
+    fn sample_range(&self, frame: f64, objects: Range<usize>, columns: Columns, out: &mut Sample) {
+        out.reset(objects.len(), columns);
         let curve = self.path.at(frame);
+        let strands = curve.strands();
         let travelled = self.rate.integral(0.0, frame);
-        for object in 0..self.riders {
-            self.fill(curve.strands(), object, (object, frame), travelled, out);
+        let seats = self.known_seats(strands.len());
+        if columns.contain(Columns::POSITION) && !columns.touch(Columns::VELOCITY | Columns::TRAVEL | Columns::PLACE) {
+            // Places alone, the most frequent wish, need no direction.
+            if let Some(seats) = seats.get(objects.clone()) {
+                for (seat, position) in seats.iter().zip(&mut out.positions) {
+                    let strand = &strands[seat.strand];
+                    *position = strand.point_normalised(self.arc_length(seat.phase + travelled, strand.length()).0);
+                }
+                return;
+            }
+        }
+        for (row, object) in objects.enumerate() {
+            let seat = seats.get(object).copied().unwrap_or_else(|| self.seat(object, strands.len()));
+            self.fill(strands, row, seat, (frame, travelled), out);
         }
     }
 
     fn breaks(&self, object: usize, range: Frames) -> Result<Vec<Break>, MotionError> {
         let curve = self.path.at(range.from);
-        let (strand, phase) = self.seat(object, curve.strands().len());
+        let Seat { strand, phase } = self.seat(object, curve.strands().len());
         let strand = &curve.strands()[strand];
         let laps = self.rate.integral(range.from, range.to).abs();
         let sharp = (strand.corners().len() + 1) as f64 * (laps + 1.0);

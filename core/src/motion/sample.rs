@@ -33,6 +33,16 @@ impl Columns {
         self.0 & other.0 == other.0
     }
 
+    /// True when any of `other` is in it.
+    pub const fn touch(self, other: Self) -> bool {
+        self.0 & other.0 != 0
+    }
+
+    /// Those that are in both.
+    pub const fn and(self, other: Self) -> Self {
+        Self(self.0 & other.0)
+    }
+
     /// Without those of `other`.
     pub const fn without(self, other: Self) -> Self {
         Self(self.0 & !other.0)

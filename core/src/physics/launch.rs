@@ -411,6 +411,10 @@ impl Motion for Launch {
             .then(|| -> Arc<dyn Motion> { Arc::new(Self::solve(self.setup.clone(), range.to)) }))
     }
 
+    fn varies(&self) -> Columns {
+        Columns::POSITION
+    }
+
     fn sample_at(&self, at: &[(usize, f64)], columns: Columns, out: &mut Sample) {
         out.reset(at.len(), columns);
         for (row, &(_, frame)) in at.iter().enumerate() {
