@@ -5,8 +5,12 @@ mod common;
 use common::{circle, place, points, simpson_length, smooth, strand};
 use glam::DVec3;
 use proptest::prelude::*;
+use std::collections::BTreeMap;
 use std::f64::consts::{PI, TAU};
-use zickzack_core::curve::{AxesTable, Node, Segment, Strand, UpRule, transport};
+use zickzack_core::curve::{
+    AxesTable, CurveError, Node, Outline, Placing, Plane, PointKind, Segment, Strand, UpRule, place as place_outline,
+    tessellate, through, transport,
+};
 use zickzack_core::pose::signed_angle;
 
 /// Cubics whose speed stays well away from zero, so that the reference is good to 1e-11.
@@ -266,4 +270,123 @@ fn a_reversal_at_one_place_keeps_up() {
     let a = Node { at: 0.0, point: DVec3::ZERO, tangent: DVec3::X };
     let b = Node { at: 0.0, point: DVec3::ZERO, tangent: DVec3::NEG_X };
     assert_eq!(transport(&a, DVec3::Y, &b), DVec3::Y);
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(64))]
+
+    #[test]
+    fn a_drawn_path_passes_its_points_in_order_and_smooth_ones_without_a_corner(list in points(3..9), closed: bool) {
+        let strand = strand(&list, closed);
+        let mut from = 0.0;
+        for (i, point) in list.iter().enumerate() {
+            // The nearest place after the last one that was found, to a thousandth of the path.
+            let near = (0..=4000)
+                .map(|k| from + (strand.length() - from) * f64::from(k) / 4000.0)
+                .min_by(|a, b| {
+                    let off = |s: f64| strand.at(s).point.distance(point.position);
+                    // At a crossing the first of two equally near places counts.
+                    (off(*a) > 0.02).cmp(&(off(*b) > 0.02)).then(a.total_cmp(b))
+                })
+                .unwrap();
+            prop_assert!(strand.at(near).point.distance(point.position) < 0.05, "point {i}");
+            from = near;
+        }
+        let smooth = list.iter().filter(|point| point.kind == PointKind::Smooth).count();
+        let (joints, ends) = (list.len(), if closed { 0 } else { 2 });
+        prop_assert!(strand.corners().len() <= joints - smooth.saturating_sub(ends).min(joints));
+    }
+
+    #[test]
+    fn straight_pieces_for_drawing_lie_near_the_path(list in points(2..8), closed: bool, share in 1e-4..1e-2f64) {
+        let strand = strand(&list, closed);
+        let tolerance = share * strand.length();
+        let pieces = tessellate(&strand, tolerance);
+        for i in 0..=300 {
+            let place = strand.at(strand.length() * f64::from(i) / 300.0).point;
+            let off = pieces
+                .windows(2)
+                .map(|pair| {
+                    let chord = pair[1] - pair[0];
+                    let x = ((place - pair[0]).dot(chord) / chord.length_squared().max(1e-300)).clamp(0.0, 1.0);
+                    place.distance(pair[0] + chord * x)
+                })
+                .fold(f64::INFINITY, f64::min);
+            prop_assert!(off <= 4.0 * tolerance, "{i}: {off} of {tolerance}");
+        }
+    }
+
+    #[test]
+    fn a_path_scaled_by_k_is_k_times_as_long_with_the_same_axes(list in prop::collection::vec(place(), 3..8), k in 0.05..50.0f64) {
+        let small = smooth(&list, true);
+        let large = smooth(&list.iter().map(|place| *place * k).collect::<Vec<_>>(), true);
+        prop_assert!((large.length() / (small.length() * k) - 1.0).abs() < 1e-9);
+        let axes = |strand: &Strand| AxesTable::new(strand.nodes(0.02), UpRule::Steady, true);
+        let (a, b) = (axes(&small), axes(&large));
+        for i in 0..200 {
+            let x = f64::from(i) / 200.0;
+            let (p, q) = (small.at(x * small.length()), large.at(x * large.length()));
+            prop_assert!(q.point.distance(p.point * k) <= 1e-9 * k * small.length());
+            let (u, v) = (a.up(x * small.length(), p.point, p.tangent), b.up(x * large.length(), q.point, q.tangent));
+            prop_assert!(u.distance(v) < 1e-6, "{i}: {u} {v}");
+        }
+    }
+}
+
+/// A ring in the front plane, laid out as a file would.
+fn ring() -> Outline {
+    let arc = |i: i32| Segment::Arc {
+        centre: DVec3::ZERO,
+        x: DVec3::X,
+        y: DVec3::Y,
+        radius: 100.0,
+        start: f64::from(i) * PI / 2.0,
+        sweep: PI / 2.0,
+    };
+    Outline { id: "ring".to_owned(), segments: (0..4).map(arc).collect(), closed: true }
+}
+
+#[test]
+fn an_outline_is_laid_in_its_plane_at_its_place_and_size() {
+    for (plane, axis) in [(Plane::Ground, DVec3::Y), (Plane::Front, DVec3::Z), (Plane::Side, DVec3::X)] {
+        let placing = Placing { scale: 0.02, plane, centred: true, at: DVec3::new(1.0, 2.0, 3.0) };
+        let (curve, joints) = place_outline(&[ring()], &placing, &BTreeMap::new()).unwrap();
+        assert!((curve.length() / (TAU * 2.0) - 1.0).abs() < 1e-12);
+        assert_eq!(joints.len(), 4);
+        for i in 0..50 {
+            let place = curve.strands()[0].at(curve.length() * f64::from(i) / 50.0).point - placing.at;
+            assert!((place.length() - 2.0).abs() < 1e-9 && place.dot(axis).abs() < 1e-9, "{plane:?}: {place}");
+        }
+    }
+}
+
+#[test]
+fn a_moved_joint_takes_only_its_neighbours_along_and_the_path_stays_whole() {
+    let placing = Placing { scale: 0.02, plane: Plane::Front, centred: true, at: DVec3::ZERO };
+    let goal = DVec3::new(3.0, 0.5, 0.2);
+    let moved = BTreeMap::from([("0.0".to_owned(), goal), ("0.77".to_owned(), DVec3::ONE)]);
+    let (curve, joints) = place_outline(&[ring()], &placing, &moved).unwrap();
+    let strand = &curve.strands()[0];
+    assert!(
+        strand.at(0.0).point.distance(goal) < 1e-12
+            && strand.at(strand.length() * (1.0 - 1e-12)).point.distance(goal) < 1e-6
+    );
+    assert_eq!(joints[0].point.position, goal);
+    // The two pieces that do not touch it are the circular arcs they were.
+    assert!(matches!(strand.segments()[1], Segment::Arc { .. }) && matches!(strand.segments()[2], Segment::Arc { .. }));
+    assert!(
+        matches!(strand.segments()[0], Segment::Cubic { .. }) && matches!(strand.segments()[3], Segment::Cubic { .. })
+    );
+}
+
+#[test]
+fn what_is_no_path_says_why() {
+    let line = |from, to| Segment::Line { from, to };
+    assert_eq!(Strand::new(vec![], false).unwrap_err(), CurveError::Empty);
+    assert_eq!(Strand::new(vec![line(DVec3::X, DVec3::X)], true).unwrap_err(), CurveError::NoLength);
+    let gap = vec![line(DVec3::ZERO, DVec3::X), line(DVec3::Y, DVec3::Z)];
+    assert_eq!(Strand::new(gap, false).unwrap_err(), CurveError::Gap(2));
+    let endless = vec![line(DVec3::ZERO, DVec3::X), line(DVec3::X, DVec3::splat(f64::INFINITY))];
+    assert_eq!(Strand::new(endless, false).unwrap_err(), CurveError::NotFinite(2));
+    assert_eq!(through(&[], false).unwrap_err(), CurveError::Empty);
 }

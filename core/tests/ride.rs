@@ -184,3 +184,58 @@ fn an_open_path_that_goes_round_jumps_where_it_says() {
         }
     }
 }
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(48))]
+
+    #[test]
+    fn a_ride_on_a_path_scaled_by_k_has_positions_and_velocities_times_k(
+        list in prop::collection::vec(place(), 3..7), k in 0.05..50.0f64, a in -9i64..9, frame in 0.0..200.0f64,
+    ) {
+        let on = |factor: f64| {
+            let strand = smooth(&list.iter().map(|place| *place * factor).collect::<Vec<_>>(), true);
+            facing(Arc::new(Ride::new(still(strand), 5, fraction(a, 4), 96.0)), FaceUp::Towards(DVec3::Y))
+        };
+        let (small, large) = (sampled(&*on(1.0), frame), sampled(&*on(k), frame));
+        for i in 0..5 {
+            let size = 1.0 + small.positions[i].length();
+            prop_assert!(large.positions[i].distance(small.positions[i] * k) <= 1e-9 * k * size);
+            prop_assert!(large.velocities[i].distance(small.velocities[i] * k) <= 1e-7 * k * (1.0 + small.velocities[i].length()));
+        }
+    }
+
+    #[test]
+    fn spread_riders_keep_their_own_offset_when_others_come_and_go(riders in 2usize..30, more in 1usize..30, seed in 0u64..1000, amount in 0.01..0.5f64) {
+        let offsets = |count: usize| {
+            let ride = Ride::new(still(circle(1.0)), count, Fraction::ZERO, 10.0).spread(amount, seed);
+            ride.phases().into_iter().enumerate().map(|(i, (_, phase))| phase - i as f64 / count as f64).collect::<Vec<f64>>()
+        };
+        let (few, many) = (offsets(riders), offsets(riders + more));
+        for (a, b) in few.iter().zip(&many) {
+            prop_assert!((a - b).abs() < 1e-12 && a.abs() <= amount);
+        }
+    }
+
+    #[test]
+    fn things_are_matched_across_the_seam_as_by_comparing_all_with_all(
+        riders in 2usize..40, a in -60i64..60, b in 1i64..60, list in prop::collection::vec(place(), 3..6),
+    ) {
+        let strand = smooth(&list, true);
+        let motion: Arc<dyn Motion> = Arc::new(Ride::new(still(strand), riders, fraction(a, b), 48.0));
+        let seam = measure(&motion, 48.0, 24.0, &Cancel::default()).unwrap();
+        let (start, end) = (sampled(&*motion, 0.0), sampled(&*motion, 48.0));
+        let apart = |i: usize, j: usize| {
+            end.positions[i].distance_squared(start.positions[j]) + end.velocities[i].distance_squared(start.velocities[j])
+        };
+        for i in 0..riders {
+            if seam.uncertain.contains(&i) {
+                continue;
+            }
+            let partner = seam.partners[i];
+            let nearest = (0..riders).map(|j| apart(i, j)).fold(f64::INFINITY, f64::min);
+            let back = (0..riders).map(|j| apart(j, partner)).fold(f64::INFINITY, f64::min);
+            prop_assert!(apart(i, partner) <= nearest * (1.0 + 1e-6) + 1e-18);
+            prop_assert!(apart(i, partner) <= back * (1.0 + 1e-6) + 1e-18);
+        }
+    }
+}
