@@ -15,7 +15,7 @@ use zickzack_core::pose::Axis;
 const RIDERS: usize = 10_000;
 const FRAMES: usize = 240;
 
-const ROUNDS: usize = 15;
+const ROUNDS: usize = 41;
 
 /// The shortest time of each work; all are done in turns, so that a slow moment of the machine meets all.
 fn best(works: &mut [Box<dyn FnMut() + '_>]) -> Vec<Duration> {

@@ -157,11 +157,16 @@ impl Strand {
         self.on(index, t)
     }
 
-    /// Only the place, for an `s` that lies in [0, L] already.
+    /// Only the place, for an `s` that lies in [0, L] already. `piece` is where it looks first, and is set
+    /// to where it was found: neighbours mostly lie on one piece.
     #[inline(always)]
-    pub fn point_normalised(&self, s: f64) -> DVec3 {
-        let (index, t) = self.locate(s);
-        self.pieces[index].point(&self.segments[index], t)
+    pub fn point_normalised(&self, s: f64, piece: &mut usize) -> DVec3 {
+        let known = self.starts.get(*piece..*piece + 2).is_some_and(|ends| s >= ends[0] && s < ends[1]);
+        if !known {
+            *piece = self.locate(s).0;
+        }
+        let t = self.measures[*piece].parameter(&self.segments[*piece], s - self.starts[*piece]);
+        self.pieces[*piece].point(&self.segments[*piece], t)
     }
 
     #[inline(always)]

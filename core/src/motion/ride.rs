@@ -227,7 +227,6 @@ impl Motion for Ride {
     }
 
     fn sample_range(&self, frame: f64, objects: Range<usize>, columns: Columns, out: &mut Sample) {
-        out.reset(objects.len(), columns);
         let curve = self.path.at(frame);
         let strands = curve.strands();
         let travelled = self.rate.integral(0.0, frame);
@@ -235,13 +234,17 @@ impl Motion for Ride {
         if columns.contain(Columns::POSITION) && !columns.touch(Columns::VELOCITY | Columns::TRAVEL | Columns::PLACE) {
             // Places alone, the most frequent wish, need no direction.
             if let Some(seats) = seats.get(objects.clone()) {
-                for (seat, position) in seats.iter().zip(&mut out.positions) {
+                out.reset(objects.len(), columns.without(Columns::POSITION));
+                out.positions.clear();
+                let mut piece = 0;
+                out.positions.extend(seats.iter().map(|seat| {
                     let strand = &strands[seat.strand];
-                    *position = strand.point_normalised(self.arc_length(seat.phase + travelled, strand.length()).0);
-                }
+                    strand.point_normalised(self.arc_length(seat.phase + travelled, strand.length()).0, &mut piece)
+                }));
                 return;
             }
         }
+        out.reset(objects.len(), columns);
         for (row, object) in objects.enumerate() {
             let seat = seats.get(object).copied().unwrap_or_else(|| self.seat(object, strands.len()));
             self.fill(strands, row, seat, (frame, travelled), out);

@@ -1,5 +1,4 @@
 import {
-  AdditiveBlending,
   Box3,
   BufferAttribute,
   BufferGeometry,
@@ -11,19 +10,15 @@ import {
   HemisphereLight,
   InstancedMesh,
   InterleavedBufferAttribute,
-  LineBasicMaterial,
   LineSegments,
   Material,
   Matrix4,
-  MeshBasicMaterial,
-  MeshLambertMaterial,
   MOUSE,
   Object3D,
   OrthographicCamera,
   PerspectiveCamera,
   Plane,
   Points,
-  PointsMaterial,
   Quaternion,
   Raycaster,
   Scene,
@@ -34,7 +29,6 @@ import {
 import { OrbitControls } from 'three/addons/controls/OrbitControls.js';
 import { Line2 } from 'three/addons/lines/Line2.js';
 import { LineGeometry } from 'three/addons/lines/LineGeometry.js';
-import { LineMaterial } from 'three/addons/lines/LineMaterial.js';
 import { LineSegments2 } from 'three/addons/lines/LineSegments2.js';
 import { LineSegmentsGeometry } from 'three/addons/lines/LineSegmentsGeometry.js';
 import { POSE_FLOATS } from '../../api/blocks';
@@ -42,6 +36,7 @@ import type { Contact } from '../../api/types';
 import type { PathBlock, Poses } from '../../scene/store';
 import { note } from '../../measure';
 import { night } from '../../theme/tokens';
+import { Materials } from './materials';
 import { thingGeometry } from './things';
 
 export type Look = 'free' | 'top' | 'front' | 'side';
@@ -89,6 +84,7 @@ export class Stage {
   private readonly crowds = new Map<string, Crowd>();
   private axesLines: LineSegments2 | null = null;
   private readonly pins = new Map<HTMLElement, () => Vector3 | null>();
+  private readonly materials = new Materials();
   private readonly listeners = new Set<() => void>();
   private paths: Record<string, PathBlock> = {};
   private picture = { width: 16, height: 9 };
@@ -152,9 +148,7 @@ export class Stage {
     this.orthographic.left = -half * aspect;
     this.orthographic.right = half * aspect;
     this.orthographic.updateProjectionMatrix();
-    this.lines.traverse((object) => {
-      if (object instanceof Line2) object.material.resolution.set(this.width, this.height);
-    });
+    this.materials.resize(this.width, this.height);
   }
 
   setScene(flat: boolean, picture: { width: number; height: number }): void {
@@ -204,20 +198,18 @@ export class Stage {
   private crowd(shown: Shown, poses: Poses): Crowd {
     const geometry = thingGeometry(shown.kind);
     const lit = shown.kind === 'lantern';
-    const material = new MeshLambertMaterial({ color: night.paper, vertexColors: true, flatShading: true, emissive: lit ? new Color(0x6b5530) : new Color(0) });
-    const mesh = new InstancedMesh(geometry, material, poses.things);
+    const mesh = new InstancedMesh(geometry, this.materials.body(lit), poses.things);
     mesh.frustumCulled = false;
     mesh.instanceMatrix.setUsage(DynamicDrawUsage);
     const detailed = poses.things <= MOST_DETAILED;
-    const faint = new MeshBasicMaterial({ color: night.paper, transparent: true, opacity: 0.13, depthWrite: false });
-    const ghosts = new InstancedMesh(geometry, faint, detailed ? poses.things * GHOSTS.length : 0);
+    const ghosts = new InstancedMesh(geometry, this.materials.ghost(), detailed ? poses.things * GHOSTS.length : 0);
     ghosts.frustumCulled = false;
     const group = new Group();
     group.add(mesh, ghosts);
     let glow: Points | null = null;
     if (lit && detailed) {
       const points = new BufferGeometry().setAttribute('position', new BufferAttribute(new Float32Array(poses.things * 3), 3));
-      glow = new Points(points, new PointsMaterial({ map: glowTexture(), size: 2.6 * shown.size, transparent: true, depthWrite: false, blending: AdditiveBlending, color: night.lamp, opacity: 0.75 }));
+      glow = new Points(points, this.materials.glow(2.6 * shown.size, glowTexture()));
       glow.frustumCulled = false;
       group.add(glow);
     }
@@ -227,10 +219,8 @@ export class Stage {
 
   private drop(node: string, crowd: Crowd): void {
     crowd.mesh.geometry.dispose();
-    for (const object of [crowd.mesh, crowd.ghosts]) {
-      (object.material as Material).dispose();
-      object.dispose();
-    }
+    crowd.mesh.dispose();
+    crowd.ghosts.dispose();
     crowd.glow?.geometry.dispose();
     this.scene.remove(crowd.group);
     this.crowds.delete(node);
@@ -253,6 +243,7 @@ export class Stage {
     clear(this.lines);
     clear(this.ground);
     this.dropAxes();
+    this.materials.dispose();
     this.renderer.dispose();
   }
 
@@ -351,8 +342,7 @@ export class Stage {
     if (this.axesLines && this.axesLines.userData['length'] !== places.length) this.dropAxes();
     if (places.length === 0) return;
     if (!this.axesLines) {
-      const material = new LineMaterial({ vertexColors: true, linewidth: 2, transparent: true });
-      this.axesLines = new LineSegments2(new LineSegmentsGeometry().setPositions(places).setColors(colours), material);
+      this.axesLines = new LineSegments2(new LineSegmentsGeometry().setPositions(places).setColors(colours), this.materials.axes());
       this.axesLines.userData['length'] = places.length;
       this.axesLines.frustumCulled = false;
       this.axesLines.renderOrder = 2;
@@ -362,14 +352,13 @@ export class Stage {
       ends.data.array.set(places);
       ends.data.needsUpdate = true;
     }
-    this.axesLines.material.resolution.set(this.width, this.height);
+    this.materials.resize(this.width, this.height);
   }
 
   private dropAxes(): void {
     if (!this.axesLines) return;
     this.scene.remove(this.axesLines);
     this.axesLines.geometry.dispose();
-    this.axesLines.material.dispose();
     this.axesLines = null;
   }
 
@@ -380,11 +369,10 @@ export class Stage {
       for (const strand of block.header.strands) {
         const points = block.numbers.subarray(at, at + strand.points * 3);
         at += strand.points * 3;
-        const path = this.fat(points, night.lamp, node === this.selected ? 3 : 2, 1);
+        const path = this.fat(points, night.lamp, node === this.selected ? 3 : 2, 1, !this.flat);
         if (!this.flat) {
           const shadow = this.fat(Float32Array.from(points, (value, i) => (i % 3 === 1 ? 0 : value)), '#0b0e1c', 4, 0.5);
           // A path that lies on the ground is drawn over its own shadow.
-          path.material.transparent = true;
           path.renderOrder = 1;
           this.lines.add(shadow);
         }
@@ -408,12 +396,10 @@ export class Stage {
     return this.fat(Float32Array.of(...a.toArray(), ...b.toArray()), night.persimmon, 4, 1);
   }
 
-  private fat(points: Float32Array, colour: string, width: number, opacity: number): Line2 {
+  private fat(points: Float32Array, colour: string, width: number, opacity: number, over = false): Line2 {
     const geometry = new LineGeometry();
     geometry.setPositions(points.length >= 6 ? points : Float32Array.of(0, 0, 0, 0, 0, 0));
-    const material = new LineMaterial({ color: new Color(colour).getHex(), linewidth: width, transparent: opacity < 1, opacity, depthWrite: opacity === 1 });
-    material.resolution.set(this.width, this.height);
-    const line = new Line2(geometry, material);
+    const line = new Line2(geometry, this.materials.line(colour, width, opacity, over));
     line.frustumCulled = false;
     return line;
   }
@@ -428,7 +414,7 @@ export class Stage {
       const step = niceStep(Math.max(width, height) / 12);
       for (let x = Math.ceil(-width / 2 / step) * step; x <= width / 2; x += step) segment(x, -height / 2, -0.01, x, height / 2, -0.01);
       for (let y = Math.ceil(-height / 2 / step) * step; y <= height / 2; y += step) segment(-width / 2, y, -0.01, width / 2, y, -0.01);
-      this.ground.add(thin(places, night.faint, 0.28));
+      this.ground.add(thin(places, this.materials.thin(night.faint, 0.28)));
       const [w, h] = [width / 2, height / 2];
       this.ground.add(this.fat(Float32Array.of(-w, -h, 0, w, -h, 0, w, h, 0, -w, h, 0, -w, -h, 0), night.edge, 1.6, 1));
     } else {
@@ -443,7 +429,7 @@ export class Stage {
         const angle = (i / 12) * 2 * Math.PI;
         segment(0.5 * step * Math.cos(angle), 0, 0.5 * step * Math.sin(angle), 6 * step * Math.cos(angle), 0, 6 * step * Math.sin(angle));
       }
-      this.ground.add(thin(places, night.faint, 0.55));
+      this.ground.add(thin(places, this.materials.thin(night.faint, 0.55)));
     }
     this.invalidate();
   }
@@ -578,15 +564,14 @@ function wake(poses: Poses, contacts: Contact[]): Float32Array {
   return Float32Array.from(points.flatMap((point) => point.at));
 }
 
-function thin(places: number[], colour: string, opacity: number): LineSegments {
+function thin(places: number[], material: Material): LineSegments {
   const geometry = new BufferGeometry().setAttribute('position', new BufferAttribute(new Float32Array(places), 3));
-  return new LineSegments(geometry, new LineBasicMaterial({ color: colour, transparent: true, opacity }));
+  return new LineSegments(geometry, material);
 }
 
 function clear(group: Group): void {
-  for (const child of [...group.children] as (Object3D & { geometry?: BufferGeometry; material?: Material })[]) {
+  for (const child of [...group.children] as (Object3D & { geometry?: BufferGeometry })[]) {
     child.geometry?.dispose();
-    child.material?.dispose();
     group.remove(child);
   }
 }
