@@ -93,6 +93,8 @@ const SMALL: &str = "return Array.from(document.querySelectorAll('body *')).filt
 /// Nothing sticks out of the page, and no text is cut off.
 const CUT: &str = "return Array.from(document.querySelectorAll('.bar *, .card *, .handoff *, .pattern *, .trace-label *')).filter((e) => { const b = e.getBoundingClientRect(); const s = getComputedStyle(e); return b.width > 0 && s.position !== 'absolute' && (b.right > innerWidth + 1 || (s.textOverflow === 'ellipsis' && e.scrollWidth > e.clientWidth + 1)); }).map((e) => e.outerHTML.slice(0, 160))";
 
+const SLIPS_INSIDE: &str = "const p = document.querySelector('.weave .react-flow').getBoundingClientRect(); const all = Array.from(document.querySelectorAll('.slip')).map((s) => s.getBoundingClientRect()); return all.length > 2 && all.every((b) => b.top >= p.top && b.bottom <= p.bottom && b.left >= p.left && b.right <= p.right)";
+
 async fn tidy(visit: &Visit, place: &str) -> Result<()> {
     for (what, script) in [("without a name", NAMELESS), ("smaller than 12 px", SMALL), ("cut off", CUT)] {
         let found = visit.js(script).await?;
@@ -111,6 +113,7 @@ async fn every_control_has_a_name_and_every_text_is_whole_and_readable() -> Resu
         visit.choose_node(node).await?;
         visit.until("values", "return document.querySelectorAll('.trace-label').length > 3").await?;
         tidy(&visit, scene).await?;
+        visit.until("all slips inside the Weave", SLIPS_INSIDE).await?;
         visit.press(".seam-knot").await?;
         tidy(&visit, "Seam").await?;
     }

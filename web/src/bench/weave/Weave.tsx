@@ -1,7 +1,7 @@
 import { Button, Tooltip } from '@mui/material';
-import { Background, BackgroundVariant, ReactFlow, ReactFlowProvider, useReactFlow, type Connection, type Edge, type EdgeChange, type IsValidConnection, type Node, type NodeChange } from '@xyflow/react';
+import { Background, BackgroundVariant, ReactFlow, ReactFlowProvider, useNodesInitialized, useReactFlow, type Connection, type Edge, type EdgeChange, type IsValidConnection, type Node, type NodeChange } from '@xyflow/react';
 import '@xyflow/react/dist/style.css';
-import { useCallback, useMemo, useRef, useState, type KeyboardEvent } from 'react';
+import { useCallback, useEffect, useMemo, useRef, useState, type KeyboardEvent } from 'react';
 import type { NodeSchema, Op, PortKind, Scene } from '../../api/types';
 import { freshId, put, remove } from '../../scene/edits';
 import { say, select, useScene } from '../../scene/store';
@@ -11,6 +11,8 @@ import { AddNode } from './AddNode';
 import { Slip, type SlipNode } from './Slip';
 import { Stitch } from './Stitch';
 
+/** Shows all slips, none larger than it is. */
+const ALL = { padding: 0.12, maxZoom: 1 };
 const nodeTypes = { slip: Slip };
 const edgeTypes = { stitch: Stitch };
 
@@ -37,6 +39,13 @@ function Graph() {
   const [thread, setThread] = useState<string | null>(null);
   const [adding, setAdding] = useState(false);
   const panel = useRef<HTMLDivElement>(null);
+  const measured = useNodesInitialized();
+  useEffect(() => {
+    if (!measured) return undefined;
+    // Once all slips are known for the first time, and the panel has its size.
+    const request = requestAnimationFrame(() => void flow.fitView(ALL));
+    return () => cancelAnimationFrame(request);
+  }, [measured, flow]);
 
   const nodes = useMemo<SlipNode[]>(() => {
     return Object.entries(document?.nodes ?? {}).map(([id, node]) => {
@@ -116,7 +125,7 @@ function Graph() {
     live.edit(`add ${schema.title}`, ops);
     select(id);
     panel.current?.focus();
-    window.setTimeout(() => void flow.fitView({ padding: 0.12, maxZoom: 1 }), 60);
+    window.setTimeout(() => void flow.fitView(ALL), 60);
   };
 
   const press = (event: KeyboardEvent) => {
@@ -138,7 +147,7 @@ function Graph() {
       'tidy the Weave',
       Object.entries(places).map(([id, at]) => put(['nodes', id, 'at'], at)),
     );
-    window.setTimeout(() => void flow.fitView({ padding: 0.12, maxZoom: 1 }), 60);
+    window.setTimeout(() => void flow.fitView(ALL), 60);
   };
 
   const empty = nodes.length === 0;
@@ -178,8 +187,6 @@ function Graph() {
           select(null);
         }}
         deleteKeyCode={null}
-        fitView
-        fitViewOptions={{ padding: 0.12, maxZoom: 1 }}
         minZoom={0.25}
         maxZoom={1.6}
         proOptions={{ hideAttribution: true }}
