@@ -36,7 +36,7 @@ export function themeFor(mode: Mode): Theme {
       MuiIconButton: { styleOverrides: { root: { borderRadius: 3, color: t.ink, '&.Mui-focusVisible': { outline: `2px dashed ${t.mulberry}` } } } },
       MuiPaper: { styleOverrides: { root: { backgroundImage: 'none', border: hairline } } },
       MuiMenu: { defaultProps: { transitionDuration: 0 } },
-      MuiMenuItem: { styleOverrides: { root: { fontSize: 13, minHeight: 30, '&.Mui-focusVisible': { background: t.paper, outline: `1px dashed ${t.mulberry}`, outlineOffset: -2 } } } },
+      MuiMenuItem: { styleOverrides: { root: { fontSize: 13, minHeight: 30, '&.Mui-selected, &.Mui-selected:hover': { background: t.paper, fontWeight: 600 }, '&.Mui-focusVisible': { background: t.paper, outline: `1px dashed ${t.mulberry}`, outlineOffset: -2 } } } },
       MuiTooltip: { defaultProps: { enterDelay: 500, disableInteractive: true }, styleOverrides: { tooltip: { background: t.ink, color: t.paper, fontSize: 12.5, fontWeight: 400, borderRadius: 3 } } },
       MuiSelect: { defaultProps: { MenuProps: { transitionDuration: 0 } }, styleOverrides: { select: { padding: '3px 8px', fontSize: 13 } } },
       MuiOutlinedInput: {
