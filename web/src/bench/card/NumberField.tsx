@@ -40,7 +40,7 @@ export function NumberField(props: Props) {
     return whole ? Math.round(inside) : Number(inside.toFixed(9));
   };
   const step = (event: { shiftKey: boolean; ctrlKey: boolean; metaKey: boolean }) => {
-    const base = whole ? Math.max(1, 0) : measure.step;
+    const base = whole ? 1 : measure.step;
     return base * (event.shiftKey ? 10 : event.ctrlKey || event.metaKey ? (whole ? 1 : 0.1) : 1);
   };
 
