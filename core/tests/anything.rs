@@ -7,7 +7,7 @@ use zickzack_core::graph::{EndReport, Memo, NoAssets, Workshop, compile, report}
 use zickzack_core::keys::{bake_dense, bake_reduced};
 use zickzack_core::motion::{Cancel, Columns, Frames, Sample, prepared};
 use zickzack_core::nodes::Registry;
-use zickzack_core::scene::{Scene, check_value};
+use zickzack_core::scene::{Scene, Space, check_value};
 use zickzack_core::schema::{Schema, Values};
 
 /// A number from a range, its ends and nothing more often than not.
@@ -137,6 +137,7 @@ proptest! {
                     let pose = sample.pose(object);
                     prop_assert!(pose.position.is_finite() && pose.orientation.is_finite(), "{object} at {frame}: {pose:?}");
                     prop_assert!((pose.orientation.length() - 1.0).abs() < 1e-9);
+                    prop_assert!(scene.space == Space::Deep || pose.position.z == 0.0, "{pose:?} in a flat scene");
                     prop_assert!(sample.velocities[object].is_finite() && sample.spins[object].is_finite());
                 }
             }

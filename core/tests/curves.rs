@@ -390,3 +390,27 @@ fn what_is_no_path_says_why() {
     assert_eq!(Strand::new(endless, false).unwrap_err(), CurveError::NotFinite(2));
     assert_eq!(through(&[], false).unwrap_err(), CurveError::Empty);
 }
+
+#[test]
+fn a_path_that_ends_inside_a_bridge_keeps_its_axes_to_the_very_end() {
+    // Level, then straight up to the end; and the same the other way round.
+    let level = Segment::Line { from: DVec3::new(-2.0, 0.0, 0.0), to: DVec3::new(-1.0, 0.0, 0.0) };
+    let bend = Segment::Arc {
+        centre: DVec3::new(-1.0, 1.0, 0.0),
+        x: DVec3::NEG_Y,
+        y: DVec3::X,
+        radius: 1.0,
+        start: 0.0,
+        sweep: PI / 2.0,
+    };
+    let upright = Segment::Line { from: DVec3::new(0.0, 1.0, 0.0), to: DVec3::new(1e-9, 4.0, 1e-9) };
+    let strand = Strand::new(vec![level, bend, upright], false).unwrap();
+    let table = AxesTable::new(strand.nodes(0.02), UpRule::Towards(DVec3::Y), false);
+    let up = |s: f64| {
+        let here = strand.at(s);
+        table.up(s, here.point, here.tangent)
+    };
+    let (end, before) = (up(strand.length()), up(strand.length() - 1e-6));
+    assert!(end.distance(before) < 1e-5 && (end.length() - 1.0).abs() < 1e-12, "{before} {end}");
+    assert!(end.dot(strand.at(strand.length()).tangent).abs() < 1e-12);
+}

@@ -98,11 +98,13 @@ struct Stretch {
     part: (f64, f64),
     /// The eased fraction at which nothing is left to turn: 0, or 1 for what is carried backwards.
     settled: f64,
+    /// True for a bridge in which the way ends, so that its last node belongs to it.
+    open_end: bool,
 }
 
 impl Stretch {
     const fn bridge(first: usize, last: usize, turn: f64) -> Self {
-        Self { first, last, turn, eased: true, part: (0.0, 1.0), settled: 0.0 }
+        Self { first, last, turn, eased: true, part: (0.0, 1.0), settled: 0.0, open_end: false }
     }
 }
 
@@ -141,11 +143,11 @@ fn across(up: DVec3, tangent: DVec3) -> DVec3 {
     up - tangent * up.dot(tangent)
 }
 
-/// The unit vector of a vector of about unit length, unless it has next to none.
+/// The unit vector of a vector of about unit length, unless so little is left of it that rounding shows.
 #[inline(always)]
 fn direction(v: DVec3) -> Option<DVec3> {
     let length = v.length();
-    (length > 1e-9).then(|| v / length)
+    (length > 0.1).then(|| v / length)
 }
 
 /// Up projected off the direction, where they are not too close to parallel.
@@ -191,6 +193,7 @@ impl AxesTable {
                 eased: false,
                 part: (0.0, 1.0),
                 settled: 0.0,
+                open_end: true,
             });
         }
         Self { nodes, ups, rule: UpRule::Steady, stretches, grid: Grid::default(), turned: Vec::new() }
@@ -241,7 +244,7 @@ impl AxesTable {
             .copied()
             .flatten()
             .map_or(0.0, |goal| signed_angle(self.ups[end], goal, self.nodes[end].tangent));
-        self.stretches.push(Stretch::bridge(first, end, turn));
+        self.stretches.push(Stretch { open_end: last > end, ..Stretch::bridge(first, end, turn) });
     }
 
     /// A way that begins parallel to up: carried backwards from the first good node. On a closed way
@@ -280,7 +283,7 @@ impl AxesTable {
                 return found;
             }
         }
-        let stretch = self.stretch_at(index, at);
+        let stretch = self.stretch_at(index);
         // Between two nodes that are far enough from parallel there is no bridge, even where the
         // direction comes a little closer on the way.
         if let (UpRule::Towards(up), None) = (self.rule, stretch)
@@ -294,12 +297,9 @@ impl AxesTable {
     }
 
     #[inline]
-    fn stretch_at(&self, index: usize, at: f64) -> Option<&Stretch> {
+    fn stretch_at(&self, index: usize) -> Option<&Stretch> {
         let position = self.stretches.partition_point(|stretch| stretch.last < index);
-        self.stretches[position..]
-            .iter()
-            .take(2)
-            .find(|s| s.first <= index && (!s.eased || (index < s.last && at <= self.nodes[s.last].at)))
+        self.stretches[position..].iter().take(2).find(|s| s.first <= index && (index < s.last || s.open_end))
     }
 
     #[inline]

@@ -24,6 +24,14 @@ pub struct PathPoint {
     pub handles: Option<(DVec3, DVec3)>,
 }
 
+impl PathPoint {
+    /// In the plane z = 0.
+    pub fn flattened(self) -> Self {
+        let flat = |v: DVec3| v.with_z(0.0);
+        Self { position: flat(self.position), handles: self.handles.map(|(a, b)| (flat(a), flat(b))), ..self }
+    }
+}
+
 /// The path through the points in order: straight between corners, a cubic Bézier elsewhere.
 ///
 /// A smooth point without handles gets some along the weighted mean of the directions to its

@@ -1,5 +1,6 @@
 use crate::curve::{Curve, Joint, Path, through};
 use crate::graph::{Context, NodeType, Outcome, PathProduct, Product};
+use crate::scene::Space;
 use crate::schema::{Group, Param, PortKind, Schema, Values};
 
 /// A path drawn by hand.
@@ -35,7 +36,10 @@ impl NodeType for DrawnPath {
     }
 
     fn evaluate(&self, context: &Context<'_>) -> Result<Outcome, String> {
-        let points = context.params.points("points");
+        let mut points = context.params.points("points");
+        if context.timing.space == Space::Flat {
+            points.iter_mut().for_each(|point| point.point = point.point.flattened());
+        }
         let list: Vec<_> = points.iter().map(|point| point.point).collect();
         let strand = through(&list, context.params.flag("closed")).map_err(|error| sentence(&error.to_string()))?;
         let joints = points.into_iter().map(|point| Joint { id: point.id, point: point.point }).collect();

@@ -3,6 +3,7 @@ use crate::curve::{Outline, Path, Placing, Plane, place};
 use crate::graph::{Context, NodeType, Outcome, PathProduct, Product};
 use crate::scene::Space;
 use crate::schema::{Group, Param, PortKind, Schema, Spaces, Unit, Values};
+use glam::DVec3;
 
 /// A path from an SVG file.
 pub struct SvgPath;
@@ -88,9 +89,10 @@ impl NodeType for SvgPath {
             Space::Flat => Plane::Front,
             Space::Deep => Plane::from_name(&params.text("plane")).unwrap_or(Plane::Ground),
         };
-        let placing =
-            Placing { scale: params.number("scale"), plane, centred: params.flag("centred"), at: params.vector("at") };
-        let moved = params.points("moved").into_iter().map(|point| (point.id, point.point.position)).collect();
+        let level = |v: DVec3| if context.timing.space == Space::Flat { v.with_z(0.0) } else { v };
+        let at = level(params.vector("at"));
+        let placing = Placing { scale: params.number("scale"), plane, centred: params.flag("centred"), at };
+        let moved = params.points("moved").into_iter().map(|point| (point.id, level(point.point.position))).collect();
         let (curve, joints) = place(&chosen, &placing, &moved).map_err(|error| sentence(&error.to_string()))?;
         let strands = curve.strands().len();
         let mut facts = vec![format!("{:.2} m long", curve.length())];
