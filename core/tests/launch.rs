@@ -79,8 +79,12 @@ proptest! {
             let (_, before) = state(&launch, contact.frame - 1e-7);
             let after = before + contact.impulse;
             let (vn, un) = (-before.dot(contact.normal), after.dot(contact.normal));
+            if vn < 0.01 {
+                // The last contact stands for all that are left of an endless series.
+                continue;
+            }
             let (vt, ut) = (before + contact.normal * vn, after - contact.normal * un);
-            prop_assert!((un - e * vn).abs() < 1e-5 || un == 0.0);
+            prop_assert!((un - e * vn).abs() < 1e-5);
             let lost = (friction * (1.0 + e) * vn).min(vt.length());
             prop_assert!((vt.length() - ut.length() - lost).abs() < 1e-5 * (1.0 + lost), "{contact:?}");
         }
