@@ -20,8 +20,8 @@ pub struct Channel {
 const STEP: f64 = 1e-3;
 
 /// Position, speed and heading of things of a prepared motion, each at a frame of its own: one
-/// (object, frame) pair for every value. Heading is the angle of travel, degrees: in a flat scene from +x towards +y, in a deep one from +x towards −z, both
-/// counter-clockwise for the viewer.
+/// (object, frame) pair for every value. Heading is the angle of travel, degrees: in a flat scene from
+/// +x towards +y, in a deep one from +x towards −z, both counter-clockwise for the viewer.
 pub fn trace(motion: &dyn Motion, at: &[(usize, f64)], fps: f64, flat: bool) -> Vec<Channel> {
     let columns = Columns::POSITION | Columns::VELOCITY | Columns::TRAVEL;
     let sampled = |offset: f64| {

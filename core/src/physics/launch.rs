@@ -349,7 +349,7 @@ impl<'a> Solver<'a> {
         let left = 1.0 - self.setup.bounciness;
         self.velocity[axis] = 0.0;
         let limit = self.position + self.velocity * (flight / left);
-        // Where another side comes first, it slides into that instead.
+        // Where another side comes first, it rests from here on and slides into that.
         if self.setup.bounds.contains(limit) {
             self.position = limit;
             self.time += flight / left;

@@ -42,7 +42,7 @@ function Graph() {
   const measured = useNodesInitialized();
   useEffect(() => {
     if (!measured) return undefined;
-    // Once all slips are known for the first time, and the panel has its size.
+    // Whenever all slips are known: at first, and again with each new one.
     const request = requestAnimationFrame(() => void flow.fitView(ALL));
     return () => cancelAnimationFrame(request);
   }, [measured, flow]);
