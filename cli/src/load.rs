@@ -1,15 +1,14 @@
 //! Scene files, with the files beside them.
 
 use anyhow::{Context, Result, bail};
-use std::collections::BTreeMap;
 use std::fs;
 use std::path::Path;
 use std::time::Instant;
 use zickzack_core::graph::{Compiled, Memo, Workshop, compile};
 use zickzack_core::motion::Cancel;
 use zickzack_core::nodes::Registry;
-use zickzack_core::scene::Scene;
-use zickzack_formats::files::Files;
+use zickzack_core::scene::{Asset, Scene};
+use zickzack_formats::files::{Files, take_content};
 
 /// Largest scene file, bytes.
 const LARGEST: u64 = 64 << 20;
@@ -27,24 +26,19 @@ pub fn scene(path: &Path, registry: &Registry) -> Result<Scene> {
 /// The files a scene refers to: from inside it, or beside the scene file under the same name.
 pub fn files(scene: &Scene, path: &Path) -> Files {
     let folder = path.parent().unwrap_or(Path::new("."));
-    let texts: BTreeMap<String, Result<String, String>> = scene
-        .assets
-        .iter()
-        .map(|(name, asset)| {
-            let text = match &asset.text {
-                Some(text) => Ok(text.clone()),
-                None => fs::read_to_string(folder.join(name))
-                    .map_err(|error| format!("the file \"{name}\" beside the scene cannot be read: {error}")),
-            };
-            (name.clone(), text.and_then(|text| unchanged(name, text, &asset.hash)))
-        })
-        .collect();
-    Files::new(texts)
+    let contents = scene.assets.iter().map(|(name, asset)| (name.clone(), content(folder, name, asset)));
+    Files::new(contents.collect())
 }
 
-fn unchanged(name: &str, text: String, hash: &str) -> Result<String, String> {
-    if zickzack_server::store::assets::hash(&text) == hash {
-        Ok(text)
+fn content(folder: &Path, name: &str, asset: &Asset) -> Result<Vec<u8>, String> {
+    let mut asset = asset.clone();
+    let content = match take_content(&mut asset).map_err(|why| format!("the file \"{name}\" {why}"))? {
+        Some(content) => content,
+        None => fs::read(folder.join(name))
+            .map_err(|error| format!("the file \"{name}\" beside the scene cannot be read: {error}"))?,
+    };
+    if zickzack_server::store::assets::hash(&content) == asset.hash {
+        Ok(content)
     } else {
         Err(format!("the file \"{name}\" is not the one that the scene was saved with: bring it in again"))
     }

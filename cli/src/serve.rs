@@ -7,6 +7,7 @@ use std::path::{Path, PathBuf};
 use std::sync::Arc;
 use zickzack_core::nodes::Registry;
 use zickzack_core::scene::Scene;
+use zickzack_formats::files::put_content;
 use zickzack_server::{Shop, api, loopback_hosts, serve, store};
 
 #[derive(Args)]
@@ -96,9 +97,10 @@ fn with_files(path: &Path, registry: &Registry) -> Result<Scene> {
     let mut scene = load::scene(path, registry)?;
     let folder = path.parent().unwrap_or(Path::new("."));
     for (name, asset) in &mut scene.assets {
-        if asset.text.is_none() {
+        if asset.text.is_none() && asset.base64.is_none() {
             let file = folder.join(name);
-            asset.text = Some(fs::read_to_string(&file).with_context(|| format!("{} cannot be read", file.display()))?);
+            let content = fs::read(&file).with_context(|| format!("{} cannot be read", file.display()))?;
+            put_content(asset, content);
         }
     }
     Ok(scene)

@@ -55,6 +55,9 @@ fn value(values: &Values) -> BoxedStrategy<Value> {
         Values::Flag { .. } => any::<bool>().prop_map(|x| json!(x)).boxed(),
         Values::Vector { .. } => place().boxed(),
         Values::Points | Values::MovedPoints => points().boxed(),
+        Values::PerThing { min, max, .. } => prop::collection::btree_map(0usize..60, number(*min, *max), 0..5)
+            .prop_map(|own| own.into_iter().map(|(id, x)| json!({ "id": id.to_string(), "value": x })).collect())
+            .boxed(),
         Values::Asset { .. } | Values::Text { .. } => "[a-z]{0,4}".prop_map(|text| json!(text)).boxed(),
     }
 }

@@ -349,7 +349,7 @@ fn ring() -> Outline {
 #[test]
 fn an_outline_is_laid_in_its_plane_at_its_place_and_size() {
     for (plane, axis) in [(Plane::Ground, DVec3::Y), (Plane::Front, DVec3::Z), (Plane::Side, DVec3::X)] {
-        let placing = Placing { scale: 0.02, plane, centred: true, at: DVec3::new(1.0, 2.0, 3.0) };
+        let placing = Placing { scale: 0.02, plane, turn: 0.7, centred: true, at: DVec3::new(1.0, 2.0, 3.0) };
         let (curve, joints) = place_outline(&[ring()], &placing, &BTreeMap::new()).unwrap();
         assert!((curve.length() / (TAU * 2.0) - 1.0).abs() < 1e-12);
         assert_eq!(joints.len(), 4);
@@ -362,7 +362,7 @@ fn an_outline_is_laid_in_its_plane_at_its_place_and_size() {
 
 #[test]
 fn a_moved_joint_takes_only_its_neighbours_along_and_the_path_stays_whole() {
-    let placing = Placing { scale: 0.02, plane: Plane::Front, centred: true, at: DVec3::ZERO };
+    let placing = Placing { scale: 0.02, plane: Plane::Front, turn: 0.0, centred: true, at: DVec3::ZERO };
     let goal = DVec3::new(3.0, 0.5, 0.2);
     let moved = BTreeMap::from([("0.0".to_owned(), goal), ("0.77".to_owned(), DVec3::ONE)]);
     let (curve, joints) = place_outline(&[ring()], &placing, &moved).unwrap();

@@ -143,3 +143,59 @@ fn poses_have_the_same_bits_at_one_two_and_eight_workers() {
     assert_eq!(one, bits(2));
     assert_eq!(one, bits(8));
 }
+
+#[test]
+fn a_bypassed_node_hands_on_what_it_takes_and_one_that_takes_nothing_is_missed() {
+    let (memo, scene) = (Memo::default(), scene());
+    let without = edited(&scene, &["nodes", "face", "bypassed"], json!(true));
+    let told = compiled(&without, &memo);
+    assert_eq!(told.nodes["face"].key(), told.nodes["ride"].key(), "the ride itself arrives");
+    let reports = report(&told);
+    assert_eq!((reports["face"].state, reports["out"].state), ("bypassed", "worked"));
+    assert!(told.ends.iter().any(|end| end.node == "out"));
+    let source = edited(&scene, &["nodes", "path", "bypassed"], json!(true));
+    let reports = report(&compiled(&source, &memo));
+    assert_eq!(reports["path"].state, "bypassed");
+    assert!(reports["ride"].messages[0].contains("\"Way\" is bypassed: take it in again"), "{:?}", reports["ride"]);
+    let output = edited(&scene, &["nodes", "out", "bypassed"], json!(true));
+    let ends: Vec<(String, bool)> =
+        compiled(&output, &memo).ends.into_iter().map(|end| (end.node, end.output)).collect();
+    assert_eq!(
+        ends,
+        [("out2".to_owned(), true), ("face".to_owned(), false)],
+        "the motion stays in sight, but is not handed off"
+    );
+}
+
+#[test]
+fn nodes_and_parameters_of_another_version_say_so_and_the_rest_works() {
+    let mut document = serde_json::to_value(scene()).unwrap();
+    document["nodes"]["throw"]["type"] = json!("catapult");
+    document["nodes"]["ride"]["params"]["glow"] = json!(1);
+    let scene = Scene::from_value(document, &nodes::schemas()).unwrap();
+    let told = compiled(&scene, &Memo::default());
+    let reports = report(&told);
+    assert!(reports["throw"].messages[0].contains("no \"catapult\""), "{:?}", reports["throw"]);
+    assert_eq!(reports["out2"].state, "error");
+    assert_eq!(reports["ride"].state, "warning");
+    assert!(reports["ride"].messages[0].contains("\"glow\""));
+    assert_eq!(reports["out"].state, "worked");
+}
+
+#[test]
+fn a_shifted_rider_begins_elsewhere_and_the_others_stay() {
+    use zickzack_core::motion::{Columns, Sample};
+    let scene = scene();
+    let shifted = edited(&scene, &["nodes", "ride", "params", "shifts"], json!([{ "id": "3", "value": 0.05 }]));
+    let places = |scene: &Scene, frame: f64| {
+        let mut sample = Sample::default();
+        compiled(scene, &Memo::default()).ends[0].motion.sample(frame, Columns::PLACE, &mut sample);
+        sample.places
+    };
+    for frame in [0.0, 40.5] {
+        for (object, (a, b)) in places(&scene, frame).iter().zip(places(&shifted, frame)).enumerate() {
+            let moved = if object == 3 { 0.05 } else { 0.0 };
+            assert!((b.laps - a.laps - moved).abs() < 1e-12, "rider {object}");
+        }
+    }
+}

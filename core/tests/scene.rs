@@ -2,8 +2,9 @@
 
 use proptest::prelude::*;
 use serde_json::{Value, json};
+use zickzack_core::fraction::Fraction;
 use zickzack_core::nodes;
-use zickzack_core::scene::{Op, Scene, Space, apply};
+use zickzack_core::scene::{Keep, Op, Scene, Space, apply, differences, edit_between, with_rate};
 
 fn lantern() -> Value {
     json!({
@@ -81,8 +82,21 @@ fn each_mistake_is_refused_at_its_place() {
         (Box::new(ride("laps", json!(1.3))), &["fraction as text"]),
         (Box::new(ride("laps", json!("1/0"))), &["1/0"]),
         (Box::new(ride("end", json!("explodes"))), &["goes round, stops"]),
-        (Box::new(ride("speed", json!(1))), &["no parameter", "speed"]),
-        (Box::new(|d| d["nodes"]["ride"]["type"] = json!("teleport")), &["nodes/ride", "unknown type", "teleport"]),
+        (Box::new(|d| d["nodes"]["ride"]["group"] = json!("g")), &["nodes/ride/group", "no group"]),
+        (Box::new(|d| d["groups"] = json!({"g": {"name": ""}})), &["groups/g", "name"]),
+        (
+            Box::new(|d| d["camera"] = json!({"position": [1, 1, 1], "target": [1, 1, 1], "lens": 35})),
+            &["camera", "two different"],
+        ),
+        (
+            Box::new(|d| d["camera"] = json!({"position": [1, 1, 1], "target": [0, 0, 0], "lens": 0})),
+            &["camera/lens", "1 to 10000"],
+        ),
+        (Box::new(|d| d["backdrop"] = json!({"file": "plate.png", "strength": 1})), &["backdrop/file", "bring it in"]),
+        (Box::new(|d| d["picture"] = json!({"width": 16, "height": 9, "pixels": 0})), &["picture/pixels"]),
+        (Box::new(ride("shifts", json!([{"id": "0", "value": 5000}]))), &["own places", "from -1000 to 1000"]),
+        (Box::new(ride("shifts", json!([{"id": "01", "value": 0}]))), &["plain number"]),
+        (Box::new(ride("shifts", json!([{"id": "1", "value": 0}, {"id": "1", "value": 1}]))), &["there once"]),
         (Box::new(|d| d["nodes"]["path"]["params"]["points"][1]["at"] = json!([0, 1e300, 0])), &["point 2", "within"]),
         (Box::new(|d| d["nodes"]["path"]["params"]["points"][1]["id"] = json!("a")), &["id \"a\""]),
         (Box::new(|d| d["threads"]["t2"]["from"] = json!("path")), &["threads/t2", "gives path", "takes a motion"]),
@@ -244,4 +258,119 @@ fn every_default_of_every_node_passes_its_own_check() {
         }
     }
     assert_eq!(Scene::empty("x", Space::Flat).frames, 120);
+}
+
+#[test]
+fn what_another_version_of_the_program_wrote_is_kept_as_it_is() {
+    let mut document = lantern();
+    document["nodes"]["ride"]["type"] = json!("teleport");
+    document["nodes"]["ride"]["params"] = json!({ "where": [1, { "to": "there" }] });
+    document["nodes"]["path"]["params"]["glow"] = json!(3);
+    let schemas = nodes::schemas();
+    let scene = Scene::from_value(document.clone(), &schemas).unwrap();
+    let kept = serde_json::to_value(&scene).unwrap();
+    assert_eq!(kept["nodes"]["ride"]["params"], document["nodes"]["ride"]["params"]);
+    assert_eq!(kept["nodes"]["path"]["params"]["glow"], 3);
+    let glow = at(&["nodes", "path", "params", "glow"]);
+    let (without, back) = apply(&scene, &[Op::Remove { at: glow }], &schemas).unwrap();
+    assert_eq!(apply(&without, &back, &schemas).unwrap_err().to_string(), "Way has no parameter \"glow\".");
+    let removed = Op::Remove { at: at(&["nodes", "ride"]) };
+    let (gone, back) = apply(&scene, &[removed], &schemas).unwrap();
+    assert_eq!(apply(&gone, &back, &schemas).unwrap().0, scene, "its removal can be taken back");
+}
+
+#[test]
+fn what_is_locked_stays_and_says_so() {
+    let mut document = lantern();
+    document["nodes"]["ride"]["locked"] = json!(true);
+    let schemas = nodes::schemas();
+    let scene = Scene::from_value(document, &schemas).unwrap();
+    let put = |parts: &[&str], value: Value| Op::Put { at: at(parts), value, before: None };
+    for op in [
+        put(&["nodes", "ride", "params", "laps"], json!("1")),
+        put(&["nodes", "ride"], json!({ "type": "ride", "name": "Other" })),
+        Op::Remove { at: at(&["nodes", "ride"]) },
+        Op::Remove { at: at(&["nodes", "ride", "params", "laps"]) },
+    ] {
+        assert_eq!(apply(&scene, &[op], &schemas).unwrap_err().to_string(), "\"Riders\" is locked: unlock it first.");
+    }
+    let moved = put(&["nodes", "ride", "at"], json!([10, 20]));
+    assert!(apply(&scene, &[moved], &schemas).is_ok(), "its slip may be moved");
+    let (free, _) = apply(&scene, &[put(&["nodes", "ride", "locked"], json!(false))], &schemas).unwrap();
+    assert!(apply(&free, &[put(&["nodes", "ride", "params", "laps"], json!("1"))], &schemas).is_ok());
+}
+
+/// A scene after some edits that fit it.
+fn edited() -> impl Strategy<Value = Scene> {
+    let more = prop_oneof![
+        Just(Op::Put { at: at(&["frames"]), value: json!(97), before: None }),
+        Just(Op::Put { at: at(&["nodes", "new"]), value: json!({"type": "launch", "name": "Throw"}), before: None }),
+        Just(Op::Put { at: at(&["groups", "g"]), value: json!({"name": "Rides"}), before: None }),
+        Just(Op::Put { at: at(&["nodes", "ride", "group"]), value: json!("g"), before: None }),
+        Just(Op::Put { at: at(&["nodes", "path", "hidden"]), value: json!(true), before: None }),
+        Just(Op::Put { at: at(&["nodes", "ride"]), value: json!({"type": "launch", "name": "Other"}), before: None }),
+        Just(Op::Remove { at: at(&["threads", "t1"]) }),
+        Just(Op::Remove { at: at(&["nodes", "path"]) }),
+        Just(Op::Remove { at: at(&["groups", "g"]) }),
+        Just(Op::Put {
+            at: at(&["camera"]),
+            value: json!({"position": [1.0, 2.0, 3.0], "target": [0.0, 0.0, 0.0], "lens": 35.0}),
+            before: None
+        }),
+        Just(Op::Put {
+            at: at(&["threads", "t9"]),
+            value: json!({"from": "path", "to": "ride", "port": "path"}),
+            before: None
+        }),
+    ];
+    prop::collection::vec(prop_oneof![op(), more], 0..14).prop_map(|ops| {
+        let schemas = nodes::schemas();
+        ops.iter().fold(scene(), |scene, op| {
+            apply(&scene, std::slice::from_ref(op), &schemas).map_or(scene, |(scene, _)| scene)
+        })
+    })
+}
+
+proptest! {
+    #[test]
+    fn the_edit_between_two_states_makes_one_the_other(a in edited(), b in edited()) {
+        let schemas = nodes::schemas();
+        let edit = edit_between(&a, &b, &schemas);
+        let told = differences(&a, &b, &schemas);
+        prop_assert_eq!(edit.is_empty(), a == b);
+        prop_assert_eq!(told.is_empty(), a == b);
+        if a != b {
+            let (made, back) = apply(&a, &edit, &schemas).map_err(|error| TestCaseError::fail(format!("{error}: {edit:?}")))?;
+            prop_assert_eq!(&made, &b);
+            prop_assert_eq!(&apply(&made, &back, &schemas).unwrap().0, &a);
+        }
+        for difference in told {
+            let value = |scene: &Scene| zickzack_core::scene::value_at(&serde_json::to_value(scene).unwrap(), &difference.at).cloned();
+            prop_assert_eq!(&difference.before, &value(&a));
+            prop_assert_eq!(&difference.after, &value(&b));
+        }
+    }
+
+    #[test]
+    fn another_rate_keeps_the_frames_or_the_seconds(above in 1i64..240_000, below in 1i64..1002, frames in 1u32..5000, begin in 0.0..300.0f64) {
+        prop_assume!((1..=1000).contains(&(above / below)));
+        let schemas = nodes::schemas();
+        let mut document = lantern();
+        document["frames"] = json!(frames);
+        document["nodes"]["throw"] = json!({ "type": "launch", "name": "Throw", "params": { "begin": begin } });
+        let scene = Scene::from_value(document, &schemas).unwrap();
+        let fps = Fraction::new(above, below).unwrap();
+        prop_assume!((1.0..=1000.0).contains(&fps.value()));
+        let after = |keep| apply(&scene, &with_rate(&scene, fps, keep, &schemas), &schemas).unwrap().0;
+        let same_frames = after(Keep::Frames);
+        prop_assert_eq!((same_frames.frames, same_frames.fps), (frames, fps));
+        prop_assert_eq!(&same_frames.nodes, &scene.nodes);
+        let long = f64::from(frames) / 24.0 * fps.value();
+        prop_assume!(long <= 100_000.0);
+        let same_seconds = after(Keep::Seconds);
+        let off = f64::from(same_seconds.frames) / fps.value() - f64::from(frames) / 24.0;
+        prop_assert!(off.abs() <= 0.5 / fps.value() + 1e-9 || same_seconds.frames == 1, "{off} s");
+        let begins = same_seconds.nodes["throw"].params.get("begin").and_then(Value::as_f64).unwrap_or(0.0) / fps.value();
+        prop_assert!((begins - begin / 24.0).abs() < 1e-9);
+    }
 }

@@ -9,4 +9,6 @@
 pub mod csv;
 pub mod files;
 pub mod glb;
+pub mod model;
+pub mod picture;
 pub mod svg;

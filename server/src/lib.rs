@@ -32,7 +32,7 @@ impl Shop {
 }
 
 /// Largest body of a request, bytes.
-pub const LARGEST_BODY: usize = 16 << 20;
+pub const LARGEST_BODY: usize = 64 << 20;
 
 /// The names by which a server on a port of the loopback interface may be called.
 pub fn loopback_hosts(port: u16) -> Vec<String> {

@@ -20,7 +20,7 @@ async fn an_edit_is_kept_acknowledged_and_seen_by_every_page() {
     assert_eq!(one.edited(riders(5)).await.unwrap(), 1);
     let seen = two.kind("edited").await;
     assert_eq!((seen["client"].as_str(), seen["revision"].as_i64()), (Some("one"), Some(1)));
-    assert_eq!(seen["can_undo"], false, "what another page did is not this page's to undo");
+    assert_eq!(seen["undo"], Value::Null, "what another page did is not this page's to undo");
     let again = Served::on(served.database.clone()).await;
     let (_, file) = again.get(&format!("/api/scenes/{id}/file")).await;
     assert_eq!(file["nodes"]["ride"]["params"]["riders"], 5, "kept, and there after a restart");
@@ -62,7 +62,7 @@ async fn undo_and_redo_are_per_page_survive_a_restart_and_refuse_what_changed_si
     let again = Served::on(served.database.clone()).await;
     let mut one = again.open(&id, "one").await;
     one.sequence = 100;
-    assert_eq!(one.kind("scene").await["can_undo"], true);
+    assert_eq!(one.kind("scene").await["undo"], "test");
     one.undo().await.unwrap();
     assert!(one.undo().await.unwrap_err().contains("nothing to undo"));
     let (_, file) = again.get(&format!("/api/scenes/{id}/file")).await;
@@ -202,7 +202,7 @@ async fn bad_messages_get_a_sentence_and_the_page_goes_on() {
             json!([{ "op": "put", "at": ["threads", "x"], "value": { "from": "out", "to": "ride", "port": "path" } }]),
             "gives nothing",
         ),
-        (json!([{ "op": "put", "at": ["nodes", "n"], "value": { "type": "teleport", "name": "T" } }]), "unknown type"),
+        (json!([{ "op": "put", "at": ["nodes", "ride", "params", "glow"], "value": 1 }]), "no parameter \"glow\""),
     ];
     for (ops, words) in cases {
         let refused = page.edited(ops).await.unwrap_err();

@@ -11,7 +11,7 @@ mod tessellate;
 
 pub use axes::{AxesTable, Node, UpRule, transport};
 pub use outline::{Joint, Outline, Placing, Plane, place};
-pub use points::{PathPoint, PointKind, through};
+pub use points::{PathPoint, PointKind, handles_of, through};
 pub use segment::Segment;
 pub use strand::{CurveError, OnStrand, Strand};
 pub use tessellate::tessellate;

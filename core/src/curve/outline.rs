@@ -56,6 +56,8 @@ pub struct Placing {
     pub scale: f64,
     /// The plane they are laid in.
     pub plane: Plane,
+    /// Turned within the plane, counterclockwise, radians.
+    pub turn: f64,
     /// True: the middle of all outlines comes to `at`; false: the file's origin.
     pub centred: bool,
     /// Metres.
@@ -77,7 +79,7 @@ pub fn place(
     placing: &Placing,
     moved: &BTreeMap<String, DVec3>,
 ) -> Result<(Curve, Vec<Joint>), CurveError> {
-    let turn = placing.plane.turn();
+    let turn = placing.plane.turn() * DQuat::from_rotation_z(placing.turn);
     let middle = if placing.centred { middle(outlines) } else { DVec3::ZERO };
     let offset = placing.at - turn * (middle * placing.scale);
     let (mut strands, mut joints) = (Vec::new(), Vec::new());

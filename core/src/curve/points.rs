@@ -47,7 +47,7 @@ pub fn through(points: &[PathPoint], closed: bool) -> Result<Strand, CurveError>
     if let Some(index) = points.iter().position(|point| !finite(point)) {
         return Err(CurveError::NotFinite(index + 1));
     }
-    let handles: Vec<(DVec3, DVec3)> = (0..points.len()).map(|i| handles_at(points, i, closed)).collect();
+    let handles = handles_of(points, closed);
     let last = if closed { points.len() } else { points.len() - 1 };
     let segments = (0..last)
         .map(|i| {
@@ -56,6 +56,11 @@ pub fn through(points: &[PathPoint], closed: bool) -> Result<Strand, CurveError>
         })
         .collect();
     Strand::new(segments, closed)
+}
+
+/// Incoming and outgoing handle of every point, whether it has some of its own or not, metres.
+pub fn handles_of(points: &[PathPoint], closed: bool) -> Vec<(DVec3, DVec3)> {
+    (0..points.len()).map(|index| handles_at(points, index, closed)).collect()
 }
 
 fn piece(from: DVec3, leaving: DVec3, arriving: DVec3, to: DVec3) -> Segment {

@@ -3,7 +3,7 @@ use super::node::{Assets, Context, NodeType, Offer, Outcome, Product, Timing};
 use crate::motion::{Cancel, Motion};
 use crate::scene::{Node, Params, Scene};
 use crate::schema::{PortKind, Schema};
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
 
 /// Most poses (things × frames of the loop) that one motion may have.
@@ -57,6 +57,8 @@ pub struct Compiled {
     pub nodes: BTreeMap<String, NodeResult>,
     /// Motions to be looked at, Outputs first.
     pub ends: Vec<End>,
+    /// Ids of the nodes that only hand on what they take.
+    pub bypassed: BTreeSet<String>,
     /// The settings it was compiled with.
     pub timing: Timing,
 }
@@ -89,7 +91,8 @@ pub fn compile(scene: &Scene, workshop: &Workshop<'_>) -> Compiled {
     }
     let mut ends: Vec<End> = scene.nodes.iter().filter_map(|(id, node)| end(scene, id, node, &nodes)).collect();
     ends.sort_by_key(|end| !end.output);
-    Compiled { nodes, ends, timing }
+    let bypassed = scene.nodes.iter().filter(|(_, node)| node.bypassed).map(|(id, _)| id.clone()).collect();
+    Compiled { nodes, ends, bypassed, timing }
 }
 
 /// Nodes such that what gives comes before what takes.
@@ -120,9 +123,15 @@ fn evaluate(
     let node = &scene.nodes[id];
     let refuse = |why: String| NodeResult { outcome: Arc::new(Err(why)), fresh: false, micros: 0, key: [0; 32] };
     let Some(index) = workshop.schemas.iter().position(|schema| schema.name == node.kind) else {
-        return refuse(format!("The type \"{}\" is unknown: remove the node.", node.kind));
+        return refuse(format!(
+            "This version of the program has no \"{}\": update it, or put another node in its place. Nothing of it is lost.",
+            node.kind
+        ));
     };
     let schema = &workshop.schemas[index];
+    if node.bypassed {
+        return bypassed(scene, id, node, schema, done);
+    }
     let inputs = match inputs(scene, id, schema, done) {
         Ok(inputs) => inputs,
         Err(why) => return refuse(why),
@@ -142,13 +151,33 @@ fn evaluate(
         cancel: workshop.cancel,
     };
     let begun = (workshop.clock)();
-    let outcome = workshop.types[index].evaluate(&context).and_then(|outcome| within_budget(outcome, timing));
+    let mut outcome = workshop.types[index].evaluate(&context).and_then(|outcome| within_budget(outcome, timing));
+    if let Ok(outcome) = &mut outcome {
+        outcome.warnings.extend(node.params.keys().filter(|name| schema.param(name).is_none()).map(|name| {
+            format!("This version of the program has no parameter \"{name}\" here: it is kept and does nothing.")
+        }));
+    }
     let micros = (workshop.clock)().saturating_sub(begun);
     let outcome = Arc::new(outcome);
     if !workshop.cancel.cancelled() {
         workshop.memo.keep(key, outcome.clone());
     }
     NodeResult { outcome, fresh: true, micros, key }
+}
+
+/// What arrives at the first port that takes what the node gives.
+fn bypassed(scene: &Scene, id: &str, node: &Node, schema: &Schema, done: &BTreeMap<String, NodeResult>) -> NodeResult {
+    let port = schema.inputs.iter().find(|port| Some(port.kind) == schema.output);
+    let upstream = port.and_then(|port| scene.thread_to(id, port.name)).and_then(|(_, thread)| done.get(&thread.from));
+    match upstream.and_then(|result| result.product().map(|product| (product.clone(), result.key))) {
+        Some((product, key)) => {
+            NodeResult { outcome: Arc::new(Ok(Outcome::new(product))), fresh: false, micros: 0, key }
+        }
+        None => {
+            let why = format!("\"{}\" is bypassed and has nothing to hand on.", node.name);
+            NodeResult { outcome: Arc::new(Err(why)), fresh: false, micros: 0, key: [0; 32] }
+        }
+    }
 }
 
 type Inputs = BTreeMap<String, (Product, Key)>;
@@ -164,8 +193,13 @@ fn inputs(scene: &Scene, id: &str, schema: &Schema, done: &BTreeMap<String, Node
         match upstream.and_then(|result| result.product().map(|product| (product.clone(), result.key))) {
             Some(found) => inputs.insert(port.name.to_owned(), found),
             None => {
-                let name = scene.nodes.get(&thread.from).map_or("", |node| node.name.as_str());
-                return Err(format!("{} waits for \"{name}\": mend that first.", schema.title));
+                let giver = scene.nodes.get(&thread.from);
+                let name = giver.map_or("", |node| node.name.as_str());
+                return Err(if giver.is_some_and(|node| node.bypassed) {
+                    format!("{} needs a {kind}, but \"{name}\" is bypassed: take it in again.", schema.title)
+                } else {
+                    format!("{} waits for \"{name}\": mend that first.", schema.title)
+                });
             }
         };
     }
@@ -217,7 +251,8 @@ fn end(scene: &Scene, id: &str, node: &Node, nodes: &BTreeMap<String, NodeResult
     let result = nodes.get(id)?;
     let Some(Product::Motion(motion)) = result.product() else { return None };
     let output = node.kind == crate::nodes::OUTPUT;
-    let taken_up = scene.threads.values().any(|thread| thread.from == id);
+    let is_out = |id: &str| scene.nodes.get(id).is_some_and(|n| n.bypassed && n.kind == crate::nodes::OUTPUT);
+    let taken_up = scene.threads.values().any(|thread| thread.from == id && !is_out(&thread.to));
     if taken_up && !output {
         return None;
     }

@@ -11,7 +11,7 @@ use std::collections::BTreeMap;
 #[derive(Debug, Clone, PartialEq, Serialize)]
 #[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
 pub struct NodeReport {
-    /// `worked`, `warning` or `error`.
+    /// `worked`, `warning`, `error` or `bypassed`.
     pub state: &'static str,
     /// Sentences: the error, or the warnings.
     pub messages: Vec<String>,
@@ -182,7 +182,12 @@ fn density(phases: &[f64]) -> Vec<f64> {
 
 /// Reports on every node of a compiled scene.
 pub fn report(compiled: &Compiled) -> BTreeMap<String, NodeReport> {
-    compiled.nodes.iter().map(|(id, result)| (id.clone(), NodeReport::of(result))).collect()
+    let told = |id: &String, result: &NodeResult| match NodeReport::of(result) {
+        // That a bypassed node does nothing is what was asked for.
+        told if compiled.bypassed.contains(id) => NodeReport { state: "bypassed", messages: Vec::new(), ..told },
+        told => told,
+    };
+    compiled.nodes.iter().map(|(id, result)| (id.clone(), told(id, result))).collect()
 }
 
 impl Compiled {

@@ -2,6 +2,7 @@
 
 mod block;
 mod cancel;
+mod compare;
 mod contact;
 mod face_travel;
 mod ride;
@@ -10,6 +11,7 @@ mod trace;
 
 pub use block::{POSE_FLOATS, fill_poses};
 pub use cancel::Cancel;
+pub use compare::{Apart, largest_distance};
 pub use contact::Contact;
 pub use face_travel::{FaceTravel, FaceUp};
 pub use ride::{Ride, RideEnd};

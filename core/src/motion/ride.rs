@@ -5,6 +5,7 @@ use crate::curve::{Path, Strand};
 use crate::fraction::Fraction;
 use crate::random;
 use crate::signal::{Constant, Signal};
+use std::collections::BTreeMap;
 use std::ops::Range;
 use std::sync::{Arc, OnceLock};
 
@@ -30,6 +31,8 @@ pub struct Ride {
     start: f64,
     spread: f64,
     seed: u64,
+    /// How far some riders are moved off their place, laps.
+    shifts: BTreeMap<usize, f64>,
     end: RideEnd,
     /// Seats on the strands that the path has at frame 0, made when they are first asked for.
     seats: OnceLock<Vec<Seat>>,
@@ -58,6 +61,7 @@ impl Ride {
             start: 0.0,
             spread: 0.0,
             seed: 0,
+            shifts: BTreeMap::new(),
             end: RideEnd::Wrap,
             seats: OnceLock::new(),
         }
@@ -80,6 +84,13 @@ impl Ride {
     pub fn spread(mut self, amount: f64, seed: u64) -> Self {
         self.spread = amount;
         self.seed = seed;
+        self.seats = OnceLock::new();
+        self
+    }
+
+    /// With some riders, by their number, moved by so many laps.
+    pub fn shifted(mut self, shifts: BTreeMap<usize, f64>) -> Self {
+        self.shifts = shifts;
         self.seats = OnceLock::new();
         self
     }
@@ -110,7 +121,8 @@ impl Ride {
         let on_strand = (self.riders - strand).div_ceil(strands);
         let even = place as f64 / on_strand as f64;
         let moved = self.spread * random::signed(self.seed, object as u64, SPREAD_CHANNEL);
-        Seat { strand, phase: self.start + even + moved }
+        let own = self.shifts.get(&object).copied().unwrap_or(0.0);
+        Seat { strand, phase: self.start + even + moved + own }
     }
 
     /// Arc length on a strand of this length, laps, and whether it travels there, at an unwrapped phase.

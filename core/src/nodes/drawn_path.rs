@@ -1,7 +1,7 @@
-use crate::curve::{Curve, Joint, Path, through};
+use crate::curve::{Curve, Joint, Path, PathPoint, handles_of, through};
 use crate::graph::{Context, NodeType, Outcome, PathProduct, Product};
-use crate::scene::Space;
-use crate::schema::{Group, Param, PortKind, Schema, Values};
+use crate::scene::{Point, Space};
+use crate::schema::{Group, Param, PortKind, Role, Schema, Values};
 
 /// A path drawn by hand.
 pub struct DrawnPath;
@@ -29,7 +29,8 @@ impl NodeType for DrawnPath {
                     Group::Form,
                     Values::Flag { default: false },
                     "Whether the end runs into the start.",
-                ),
+                )
+                .role(Role::Closed),
             ],
             uses_timing: false,
         }
@@ -41,8 +42,14 @@ impl NodeType for DrawnPath {
             points.iter_mut().for_each(|point| point.point = point.point.flattened());
         }
         let list: Vec<_> = points.iter().map(|point| point.point).collect();
-        let strand = through(&list, context.params.flag("closed")).map_err(|error| sentence(&error.to_string()))?;
-        let joints = points.into_iter().map(|point| Joint { id: point.id, point: point.point }).collect();
+        let closed = context.params.flag("closed");
+        let strand = through(&list, closed).map_err(|error| sentence(&error.to_string()))?;
+        let handles = handles_of(&list, closed);
+        let joint = |(point, handles): (Point, _)| Joint {
+            id: point.id,
+            point: PathPoint { handles: Some(handles), ..point.point },
+        };
+        let joints = points.into_iter().zip(handles).map(joint).collect();
         let fact = format!("{:.2} m long", strand.length());
         let path = Path::still(Curve::from(strand));
         let product = PathProduct { path, joints, points_param: "points" };

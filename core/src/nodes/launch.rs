@@ -1,7 +1,7 @@
 use crate::graph::{Context, NodeType, Outcome, Product, Timing};
 use crate::physics::{Bounds, Launch, LaunchSetup, Side};
 use crate::scene::{Params, Space};
-use crate::schema::{Group, Param, PortKind, Schema, Unit, Values};
+use crate::schema::{Group, Param, PortKind, Role, Schema, Unit, Values};
 use glam::DVec3;
 use std::sync::Arc;
 
@@ -32,14 +32,16 @@ impl NodeType for LaunchNode {
             inputs: vec![],
             output: Some(PortKind::Motion),
             params: vec![
-                Param::new("start", "start", Group::Form, vector(Unit::Metres, [0.0, 1.0, 0.0]), "Where it is let go."),
+                Param::new("start", "start", Group::Form, vector(Unit::Metres, [0.0, 1.0, 0.0]), "Where it is let go.")
+                    .role(Role::Place),
                 Param::new(
                     "velocity",
                     "throw",
                     Group::Form,
                     vector(Unit::Speed, [3.0, 4.0, 0.0]),
                     "How fast it is let go; pull the tip in the View.",
-                ),
+                )
+                .role(Role::Aim { from: "start" }),
                 Param::new(
                     "size",
                     "thing's radius",

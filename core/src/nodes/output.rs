@@ -1,9 +1,14 @@
 use super::OUTPUT;
 use crate::graph::{Context, NodeType, Outcome, Product};
-use crate::schema::{Group, Param, Port, PortKind, Schema, Unit, Values};
+use crate::schema::{AXIS_NAMES, Group, Param, Port, PortKind, Role, Schema, Unit, Values};
 
 /// What is handed off.
 pub struct Output;
+
+/// How things may be shown.
+const THINGS: &[&str] =
+    &["ball", "box", "cone", "capsule", "plate", "ring", "arrow", "lantern", "boat", "puck", "letter", "own model"];
+const MODEL: &[&str] = &["own model"];
 
 impl NodeType for Output {
     fn schema(&self) -> Schema {
@@ -19,22 +24,65 @@ impl NodeType for Output {
                     "thing",
                     "thing",
                     Group::Look,
-                    Values::Choice { options: &["ball", "box", "arrow", "lantern", "puck"], default: "arrow" },
+                    Values::Choice { options: THINGS, default: "arrow" },
                     "How a thing is shown in the View.",
                 ),
+                Param::new(
+                    "letter",
+                    "letter",
+                    Group::Look,
+                    Values::Text { default: "Z" },
+                    "The letter that a thing is; only its first sign counts.",
+                )
+                .only_when("thing", &["letter"]),
+                Param::new(
+                    "model",
+                    "file",
+                    Group::Look,
+                    Values::Asset { media: "model/gltf-binary" },
+                    "A binary glTF file that is shown as it is.",
+                )
+                .only_when("thing", MODEL),
+                Param::new(
+                    "nose",
+                    "model's nose",
+                    Group::Look,
+                    Values::Choice { options: AXIS_NAMES, default: "+x" },
+                    "The side of the model that goes ahead; click an arrow on it in the View.",
+                )
+                .only_when("thing", MODEL),
+                Param::new(
+                    "top",
+                    "model's top",
+                    Group::Look,
+                    Values::Choice { options: AXIS_NAMES, default: "+y" },
+                    "The side of the model that is up; click an arrow on it in the View.",
+                )
+                .only_when("thing", MODEL),
                 Param::new(
                     "size",
                     "size",
                     Group::Look,
                     Values::Number { unit: Unit::Metres, default: 0.5, min: 1e-4, max: 1e4 },
-                    "How large a thing is shown.",
-                ),
+                    "How large a thing is shown, from end to end.",
+                )
+                .role(Role::Size),
             ],
             uses_timing: false,
         }
     }
 
     fn evaluate(&self, context: &Context<'_>) -> Result<Outcome, String> {
-        Ok(Outcome::new(Product::Motion(context.motion("motion")?)))
+        let params = &context.params;
+        let mut outcome = Outcome::new(Product::Motion(context.motion("motion")?));
+        if params.text("thing") == MODEL[0] {
+            let same_line = |a: &str, b: &str| a.chars().last() == b.chars().last();
+            if params.text("model").is_empty() {
+                outcome.warnings.push("No model is chosen yet: bring in a binary glTF file in the Card.".to_owned());
+            } else if same_line(&params.text("nose"), &params.text("top")) {
+                outcome.warnings.push("The model's nose and top lie on one line: choose two that do not.".to_owned());
+            }
+        }
+        Ok(outcome)
     }
 }

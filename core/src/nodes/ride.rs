@@ -1,6 +1,6 @@
 use crate::graph::{Context, NodeType, Outcome, Product};
 use crate::motion::{Ride, RideEnd};
-use crate::schema::{Group, Param, Port, PortKind, Schema, Unit, Values};
+use crate::schema::{Group, Param, Port, PortKind, Role, Schema, Unit, Values};
 use crate::seam::{LapOffer, lap_offers};
 use serde_json::{Value, json};
 use std::sync::Arc;
@@ -34,14 +34,16 @@ impl NodeType for RideNode {
                     Group::Time,
                     Values::Fraction { unit: Unit::Laps, default: "1", min: -10_000.0, max: 10_000.0 },
                     "How often each thing goes along the whole path in one loop; negative runs backwards.",
-                ),
+                )
+                .role(Role::Laps),
                 Param::new(
                     "start",
                     "start",
                     Group::Time,
                     Values::Number { unit: Unit::Laps, default: 0.0, min: -1000.0, max: 1000.0 },
                     "Where on the path the first thing begins.",
-                ),
+                )
+                .role(Role::Phase),
                 Param::new(
                     "end",
                     "at the end",
@@ -49,6 +51,14 @@ impl NodeType for RideNode {
                     Values::Choice { options: &[GOES_ROUND, STOPS], default: GOES_ROUND },
                     "What happens where the path ends.",
                 ),
+                Param::new(
+                    "shifts",
+                    "own places",
+                    Group::Spread,
+                    Values::PerThing { unit: Unit::Laps, min: -1000.0, max: 1000.0 },
+                    "Things that begin off their even place; drag their ticks on the Dial.",
+                )
+                .role(Role::Shifts),
                 Param::new(
                     "spread",
                     "place",
@@ -77,6 +87,7 @@ impl NodeType for RideNode {
         let ride = Ride::new(path, riders, laps, timing.frames)
             .starting_at(params.number("start"))
             .at_end(end)
+            .shifted(params.per_thing("shifts"))
             .spread(params.number("spread"), params.whole("seed").unsigned_abs());
         let facts = facts(&curve, laps.value(), timing.frames, timing.fps);
         let mut strands = vec![Vec::new(); curve.strands().len()];

@@ -2,7 +2,7 @@ use super::drawn_path::sentence;
 use crate::curve::{Outline, Path, Placing, Plane, place};
 use crate::graph::{Context, NodeType, Outcome, PathProduct, Product};
 use crate::scene::Space;
-use crate::schema::{Group, Param, PortKind, Schema, Spaces, Unit, Values};
+use crate::schema::{Group, Param, PortKind, Role, Schema, Spaces, Unit, Values};
 use glam::DVec3;
 
 /// A path from an SVG file.
@@ -32,7 +32,8 @@ impl NodeType for SvgPath {
                     Group::Form,
                     Values::Number { unit: Unit::Metres, default: 0.01, min: 1e-6, max: 1e4 },
                     "How many metres one unit of the file becomes.",
-                ),
+                )
+                .role(Role::Size),
                 Param::new(
                     "plane",
                     "laid on",
@@ -54,7 +55,16 @@ impl NodeType for SvgPath {
                     Group::Form,
                     Values::Vector { unit: Unit::Metres, default: [0.0; 3] },
                     "Where the drawing goes.",
-                ),
+                )
+                .role(Role::Place),
+                Param::new(
+                    "turn",
+                    "turn",
+                    Group::Form,
+                    Values::Number { unit: Unit::Degrees, default: 0.0, min: -36_000.0, max: 36_000.0 },
+                    "How far the drawing is turned within its plane, counterclockwise.",
+                )
+                .role(Role::Turn),
                 Param::new(
                     "moved",
                     "moved points",
@@ -91,7 +101,8 @@ impl NodeType for SvgPath {
         };
         let level = |v: DVec3| if context.timing.space == Space::Flat { v.with_z(0.0) } else { v };
         let at = level(params.vector("at"));
-        let placing = Placing { scale: params.number("scale"), plane, centred: params.flag("centred"), at };
+        let (scale, turn) = (params.number("scale"), params.number("turn").to_radians());
+        let placing = Placing { scale, plane, turn, centred: params.flag("centred"), at };
         let moved = params.points("moved").into_iter().map(|point| (point.id, level(point.point.position))).collect();
         let (curve, joints) = place(&chosen, &placing, &moved).map_err(|error| sentence(&error.to_string()))?;
         let strands = curve.strands().len();

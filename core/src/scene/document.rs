@@ -38,6 +38,15 @@ pub struct Scene {
     /// By id.
     #[serde(default)]
     pub threads: BTreeMap<String, Thread>,
+    /// Groups of nodes in the Weave, by id.
+    #[serde(default, skip_serializing_if = "BTreeMap::is_empty")]
+    pub groups: BTreeMap<String, NodeGroup>,
+    /// What the picture is looked at through, in deep scenes.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub camera: Option<Camera>,
+    /// A picture behind everything, to match against.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub backdrop: Option<Backdrop>,
     /// Files that nodes refer to, by name.
     #[serde(default, skip_serializing_if = "BTreeMap::is_empty")]
     pub assets: BTreeMap<String, Asset>,
@@ -61,12 +70,68 @@ pub struct Picture {
     pub width: f64,
     /// Metres.
     pub height: f64,
+    /// How many pixels its width has; lengths may be given in them.
+    #[serde(default = "usual_pixels", skip_serializing_if = "is_usual_pixels")]
+    pub pixels: u32,
+}
+
+/// Pixels across a picture that says nothing else.
+const USUAL_PIXELS: u32 = 1920;
+
+const fn usual_pixels() -> u32 {
+    USUAL_PIXELS
+}
+
+#[allow(clippy::trivially_copy_pass_by_ref)]
+const fn is_usual_pixels(pixels: &u32) -> bool {
+    *pixels == USUAL_PIXELS
 }
 
 impl Default for Picture {
     fn default() -> Self {
-        Self { width: 16.0, height: 9.0 }
+        Self { width: 16.0, height: 9.0, pixels: USUAL_PIXELS }
     }
+}
+
+/// Where the picture is looked at from.
+#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
+#[serde(deny_unknown_fields)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+pub struct Camera {
+    /// Where it stands, metres.
+    pub position: [f64; 3],
+    /// What it looks at, metres.
+    pub target: [f64; 3],
+    /// Focal length in millimetres on a film 36 mm wide.
+    pub lens: f64,
+}
+
+/// A picture behind everything.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[serde(deny_unknown_fields)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+pub struct Backdrop {
+    /// The name of an asset that is a picture.
+    pub file: String,
+    /// From 0, not to be seen, to 1, as it is.
+    pub strength: f64,
+}
+
+/// Nodes under one name, which lie in the Weave open or as one slip.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(deny_unknown_fields)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+pub struct NodeGroup {
+    /// Given by the user.
+    pub name: String,
+    /// True when it lies there as one slip.
+    #[serde(default, skip_serializing_if = "is_false")]
+    pub shut: bool,
+}
+
+#[allow(clippy::trivially_copy_pass_by_ref)]
+const fn is_false(flag: &bool) -> bool {
+    !*flag
 }
 
 /// A node of the graph.
@@ -82,6 +147,21 @@ pub struct Node {
     /// Where it lies in the Weave, pixels.
     #[serde(default)]
     pub at: [f64; 2],
+    /// The group it lies in.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub group: Option<String>,
+    /// Hands on what it takes, as if it were not there.
+    #[serde(default, skip_serializing_if = "is_false")]
+    pub bypassed: bool,
+    /// Not shown in the View.
+    #[serde(default, skip_serializing_if = "is_false")]
+    pub hidden: bool,
+    /// While any node says so, only those that do are shown in the View.
+    #[serde(default, skip_serializing_if = "is_false")]
+    pub solo: bool,
+    /// Cannot be changed or removed.
+    #[serde(default, skip_serializing_if = "is_false")]
+    pub locked: bool,
     /// Parameters that differ from their defaults, by name.
     #[serde(default, skip_serializing_if = "BTreeMap::is_empty")]
     pub params: BTreeMap<String, Value>,
@@ -112,6 +192,9 @@ pub struct Asset {
     /// Its text, in scenes that travel as one file.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub text: Option<String>,
+    /// What is not text, in scenes that travel as one file: base64 of its bytes.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub base64: Option<String>,
 }
 
 impl Scene {
@@ -128,6 +211,9 @@ impl Scene {
             picture: Picture::default(),
             nodes: BTreeMap::new(),
             threads: BTreeMap::new(),
+            groups: BTreeMap::new(),
+            camera: None,
+            backdrop: None,
             assets: BTreeMap::new(),
         }
     }

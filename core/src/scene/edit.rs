@@ -49,6 +49,10 @@ pub enum EditError {
     Nowhere(String),
     #[error("{0} cannot be changed by an edit.")]
     NotEditable(String),
+    #[error("\"{0}\" is locked: unlock it first.")]
+    Locked(String),
+    #[error("{0} has no parameter \"{1}\".")]
+    NoParameter(String, String),
     #[error("An edit may hold 1 to {MOST_OPS} operations.")]
     TooMany,
     #[error("{0}")]
@@ -58,7 +62,8 @@ pub enum EditError {
 /// Most operations of one edit.
 const MOST_OPS: usize = 10_000;
 /// What an edit may address at the top.
-const EDITABLE: [&str; 8] = ["name", "fps", "frames", "first_frame", "picture", "nodes", "threads", "assets"];
+const EDITABLE: [&str; 11] =
+    ["name", "fps", "frames", "first_frame", "picture", "nodes", "threads", "groups", "camera", "backdrop", "assets"];
 
 /// The edited scene and the edit that undoes it.
 pub fn apply(scene: &Scene, edit: &[Op], schemas: &[Schema]) -> Result<(Scene, Edit), EditError> {
@@ -69,6 +74,7 @@ pub fn apply(scene: &Scene, edit: &[Op], schemas: &[Schema]) -> Result<(Scene, E
     let mut inverse = Vec::new();
     let mut cut: Vec<Vec<String>> = Vec::new();
     for op in edit {
+        may_change(scene, op, schemas)?;
         if matches!(op, Op::Remove { .. }) && cut.iter().any(|known| known == op.address()) {
             continue;
         }
@@ -83,6 +89,25 @@ pub fn apply(scene: &Scene, edit: &[Op], schemas: &[Schema]) -> Result<(Scene, E
     check(&edited, schemas)?;
     edited.leave_out_empty_lists(schemas);
     Ok((edited, inverse))
+}
+
+/// Locked nodes keep their parameters and stay; a parameter that is set must exist.
+fn may_change(scene: &Scene, op: &Op, schemas: &[Schema]) -> Result<(), EditError> {
+    let [first, id, rest @ ..] = op.address() else { return Ok(()) };
+    let Some(node) = scene.nodes.get(id).filter(|_| first == "nodes") else { return Ok(()) };
+    let touches = rest.first().is_none_or(|field| field == "params" || field == "type");
+    if node.locked && touches {
+        return Err(EditError::Locked(node.name.clone()));
+    }
+    let known = |name: &str| schemas.iter().find(|s| s.name == node.kind).is_none_or(|s| s.param(name).is_some());
+    match (op, rest) {
+        (Op::Put { .. }, [params, name, ..])
+            if params == "params" && !known(name) && !node.params.contains_key(name) =>
+        {
+            Err(EditError::NoParameter(node.name.clone(), name.clone()))
+        }
+        _ => Ok(()),
+    }
 }
 
 /// What stands at an address, if anything.
@@ -134,7 +159,7 @@ fn parent_of<'a>(document: &'a mut Value, at: &[String]) -> Option<&'a mut Value
                 let fresh = match (at[0].as_str(), depth) {
                     ("nodes", 2) if name == "params" => Some(json!({})),
                     ("nodes", 3) => Some(json!([])),
-                    ("assets" | "threads" | "nodes", 0) => Some(json!({})),
+                    ("assets" | "threads" | "nodes" | "groups", 0) => Some(json!({})),
                     _ => None,
                 };
                 match fresh {

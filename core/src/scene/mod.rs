@@ -1,11 +1,15 @@
 //! The scene document: what is stored, exchanged, edited and checked.
 
 mod check;
+mod difference;
 mod document;
 mod edit;
+mod rate;
 mod values;
 
 pub use check::{SceneError, check};
-pub use document::{Asset, FORMAT, Node, Picture, Scene, Space, Thread, VERSION};
+pub use difference::{Difference, differences, edit_between};
+pub use document::{Asset, Backdrop, Camera, FORMAT, Node, NodeGroup, Picture, Scene, Space, Thread, VERSION};
 pub use edit::{Edit, EditError, Op, apply, value_at};
+pub use rate::{Keep, with_rate};
 pub use values::{Params, Point, check_value};

@@ -6,7 +6,7 @@ use crate::fraction::Fraction;
 use crate::schema::{Param, Schema, Values};
 use glam::DVec3;
 use serde_json::Value;
-use std::collections::BTreeSet;
+use std::collections::{BTreeMap, BTreeSet};
 
 /// Largest coordinate that a document may hold, metres.
 const FARTHEST: f64 = 1e9;
@@ -54,6 +54,14 @@ pub fn check_value(param: &Param, value: &Value) -> Result<(), String> {
         Values::Vector { .. } => vector(value).map(|_| ()).map_err(|why| format!("{label} {why}.")),
         Values::Points => points(value).map(|_| ()).map_err(|why| format!("{label}: {why}.")),
         Values::MovedPoints => points(value).map(|_| ()).map_err(|why| format!("{label}: {why}.")),
+        Values::PerThing { min, max, .. } => per_thing(value)
+            .and_then(|list| {
+                let off = list.iter().find(|(_, x)| !(x.is_finite() && x >= min && x <= max));
+                off.map_or(Ok(()), |(thing, x)| {
+                    Err(format!("thing {thing} has {x}: choose a number from {min} to {max}"))
+                })
+            })
+            .map_err(|why| format!("{label}: {why}.")),
         Values::Asset { .. } | Values::Text { .. } => match value.as_str() {
             Some(text) if text.chars().count() <= 200 => Ok(()),
             _ => Err(format!("{label} must be a text of at most 200 characters.")),
@@ -120,6 +128,29 @@ fn point(item: &Value) -> Result<Point, String> {
     Ok(Point { id: id.to_owned(), point: PathPoint { position, kind, handles } })
 }
 
+/// Most things that have a number of their own.
+const MOST_OWN: usize = 10_000;
+
+fn per_thing(value: &Value) -> Result<Vec<(usize, f64)>, String> {
+    let list = value.as_array().ok_or("must be a list of { id, value }")?;
+    if list.len() > MOST_OWN {
+        return Err(format!("{} things are too many: use at most {MOST_OWN}", list.len()));
+    }
+    let mut seen = BTreeSet::new();
+    list.iter()
+        .map(|item| {
+            let object = item.as_object().filter(|fields| fields.len() == 2).ok_or("each must be { id, value }")?;
+            let id = object.get("id").and_then(Value::as_str).ok_or("each needs the thing's number as id")?;
+            let thing: usize = id.parse().map_err(|_| format!("\"{id}\" is not a thing's number from 0"))?;
+            if thing.to_string() != id || !seen.insert(thing) {
+                return Err(format!("\"{id}\" must be a plain number that is there once"));
+            }
+            let value = object.get("value").and_then(Value::as_f64).ok_or("each needs a number as value")?;
+            Ok((thing, value))
+        })
+        .collect()
+}
+
 /// The parameters of a node of a checked scene, defaults filled in.
 pub struct Params<'a> {
     schema: &'a Schema,
@@ -172,6 +203,11 @@ impl<'a> Params<'a> {
     /// Three numbers.
     pub fn vector(&self, name: &str) -> DVec3 {
         vector(&self.value(name)).unwrap_or_default()
+    }
+
+    /// Numbers of some things, by their number from 0.
+    pub fn per_thing(&self, name: &str) -> BTreeMap<usize, f64> {
+        per_thing(&self.value(name)).unwrap_or_default().into_iter().collect()
     }
 
     /// Points in order.

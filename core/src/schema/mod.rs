@@ -53,8 +53,12 @@ pub enum Unit {
     Acceleration,
     /// Frames.
     Frames,
+    /// Seconds.
+    Seconds,
     /// Laps of a path.
     Laps,
+    /// Degrees.
+    Degrees,
 }
 
 /// Where a parameter stands in the Card.
@@ -91,6 +95,8 @@ pub enum Values {
     Points,
     /// Points of another path that were moved, by the ids that path gives them.
     MovedPoints,
+    /// For some things, by their number from 0 as id, a number each: `[{ "id": "3", "value": 0.1 }]`.
+    PerThing { unit: Unit, min: f64, max: f64 },
     /// The name of an asset of the scene with this media type; empty for none.
     Asset { media: &'static str },
     /// Any short text.
@@ -107,7 +113,7 @@ impl Values {
             Self::Several { default, .. } => json!(default),
             Self::Flag { default } => json!(default),
             Self::Vector { default, .. } => json!(default),
-            Self::Points | Self::MovedPoints => json!([]),
+            Self::Points | Self::MovedPoints | Self::PerThing { .. } => json!([]),
             Self::Asset { .. } => json!(""),
         }
     }
@@ -121,6 +127,29 @@ pub enum Spaces {
     Both,
     Deep,
     Flat,
+}
+
+/// What a parameter can be taken hold of as, in the picture or on the dial.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
+#[serde(tag = "kind", rename_all = "kebab-case")]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+pub enum Role {
+    /// A vector: a place in space.
+    Place,
+    /// A vector: a velocity at the place that parameter `from` gives.
+    Aim { from: &'static str },
+    /// A number: something's size, that grows when the whole is scaled.
+    Size,
+    /// A number in degrees: the turn of the whole about the plane it lies in.
+    Turn,
+    /// A flag: whether the points run round.
+    Closed,
+    /// A number in laps: where on its path the first thing begins.
+    Phase,
+    /// Numbers in laps for some things: how far off their even place they begin.
+    Shifts,
+    /// A fraction: laps in one loop.
+    Laps,
 }
 
 /// A parameter of a node.
@@ -141,6 +170,8 @@ pub struct Param {
     pub only_when: Option<(&'static str, &'static [&'static str])>,
     /// Scenes in which it is shown.
     pub spaces: Spaces,
+    /// What it can be taken hold of as.
+    pub role: Option<Role>,
 }
 
 impl Param {
@@ -152,12 +183,18 @@ impl Param {
         values: Values,
         help: &'static str,
     ) -> Self {
-        Self { name, label, group, values, help, only_when: None, spaces: Spaces::Both }
+        Self { name, label, group, values, help, only_when: None, spaces: Spaces::Both, role: None }
     }
 
     /// Shown only when parameter `name` has one of `values`.
     pub const fn only_when(mut self, name: &'static str, values: &'static [&'static str]) -> Self {
         self.only_when = Some((name, values));
+        self
+    }
+
+    /// Can be taken hold of.
+    pub const fn role(mut self, role: Role) -> Self {
+        self.role = Some(role);
         self
     }
 

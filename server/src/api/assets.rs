@@ -1,10 +1,11 @@
 use super::Refusal;
 use crate::Shop;
 use crate::store::assets;
-use actix_web::{HttpRequest, HttpResponse, post, web};
+use actix_web::http::header;
+use actix_web::{HttpRequest, HttpResponse, get, post, web};
 use serde::Serialize;
 use utoipa::ToSchema;
-use zickzack_formats::svg;
+use zickzack_formats::{model, picture, svg};
 
 /// A file that was kept.
 #[derive(Serialize, ToSchema)]
@@ -12,24 +13,55 @@ pub struct Kept {
     /// BLAKE3 of its bytes.
     hash: String,
     media: String,
-    /// Ids of the shapes in it, in order.
-    shapes: Vec<String>,
+    /// What is in it, in words.
+    facts: Vec<String>,
 }
 
-/// Keeps an SVG file, after a look whether paths can be read from it.
-#[utoipa::path(request_body = String, responses((status = 200, body = Kept), (status = 422, body = Refusal)))]
+/// Keeps a drawing, a model or a picture, after a look whether it can be used as what it says it is.
+#[utoipa::path(request_body = Vec<u8>, responses((status = 200, body = Kept), (status = 422, body = Refusal)))]
 #[post("/api/assets")]
 pub async fn keep(shop: web::Data<Shop>, request: HttpRequest, body: web::Bytes) -> Result<HttpResponse, Refusal> {
-    let media = request.headers().get("content-type").and_then(|value| value.to_str().ok()).unwrap_or("");
-    if !media.starts_with("image/svg+xml") {
-        return Err(Refusal::bad("Only SVG files can be brought in as paths."));
+    let media = request.headers().get("content-type").and_then(|value| value.to_str().ok()).unwrap_or("").to_owned();
+    let bytes = body.clone();
+    let looked = web::block(move || look(&media, &bytes)).await;
+    let (media, facts) = looked.map_err(|_| Refusal::bad("The file could not be read."))?.map_err(Refusal::bad)?;
+    let hash = assets::keep(&shop.pool, media, &body).await?;
+    Ok(HttpResponse::Ok().json(Kept { hash, media: media.to_owned(), facts }))
+}
+
+/// What a file is and what is in it, or a sentence that says why it cannot be used.
+fn look(media: &str, bytes: &[u8]) -> Result<(&'static str, Vec<String>), String> {
+    let cannot = |why: String| format!("This file cannot be used: {why}.");
+    if media.starts_with("image/svg+xml") {
+        let text = std::str::from_utf8(bytes).map_err(|_| "This is not an SVG file: it is not text.".to_owned())?;
+        let outlines = svg::read(text).map_err(|error| cannot(error.to_string()))?;
+        return Ok(("image/svg+xml", vec![format!("{} shapes", outlines.len())]));
     }
-    let text = std::str::from_utf8(&body).map_err(|_| Refusal::bad("This is not an SVG file: it is not text."))?;
-    let owned = text.to_owned();
-    let read = web::block(move || svg::read(&owned)).await.map_err(|_| Refusal::bad("The file could not be read."))?;
-    let outlines = read.map_err(|error| Refusal::bad(format!("This file cannot be used: {error}.")))?;
-    let mut shapes: Vec<String> = outlines.into_iter().map(|outline| outline.id).filter(|id| !id.is_empty()).collect();
-    shapes.dedup();
-    let hash = assets::keep(&shop.pool, "image/svg+xml", text).await?;
-    Ok(HttpResponse::Ok().json(Kept { hash, media: "image/svg+xml".to_owned(), shapes }))
+    if media.starts_with("model/") {
+        let facts = model::read(bytes).map_err(|error| cannot(error.to_string()))?;
+        let mut told = vec![format!("{} triangles in {} parts", facts.triangles, facts.parts)];
+        if facts.clips > 0 {
+            told.push(format!("its {} movements are not played", facts.clips));
+        }
+        return Ok(("model/gltf-binary", told));
+    }
+    if media.starts_with("image/") {
+        let (media, width, height) = picture::read(bytes).map_err(|error| cannot(error.to_string()))?;
+        return Ok((media, vec![format!("{width} × {height} pixels")]));
+    }
+    Err("Only SVG drawings, binary glTF models and PNG, JPEG or WebP pictures can be brought in.".to_owned())
+}
+
+/// A file as it was brought in.
+#[utoipa::path(params(("hash" = String, Path)), responses((status = 200, body = Vec<u8>), (status = 404, body = Refusal)))]
+#[get("/api/assets/{hash}")]
+pub async fn read(shop: web::Data<Shop>, hash: web::Path<String>) -> Result<HttpResponse, Refusal> {
+    let (media, content) = assets::find(&shop.pool, &hash).await?.ok_or_else(Refusal::no_file)?;
+    Ok(HttpResponse::Ok()
+        .content_type(media)
+        // Its address is the hash of what it says.
+        .insert_header((header::CACHE_CONTROL, "private, max-age=31536000, immutable"))
+        // A drawing that is opened by itself runs nothing.
+        .insert_header((header::CONTENT_DISPOSITION, "attachment"))
+        .body(content))
 }

@@ -3,8 +3,11 @@
 mod assets;
 mod handoff;
 mod nodes;
+mod rate;
 mod refusal;
 mod scenes;
+mod starters;
+pub mod versions;
 
 pub use refusal::Refusal;
 pub use scenes::{load_demo, store_scene};
@@ -27,6 +30,16 @@ pub fn routes(config: &mut web::ServiceConfig) {
         .service(scenes::export)
         .service(scenes::miniature)
         .service(assets::keep)
+        .service(assets::read)
+        .service(rate::change_rate)
+        .service(starters::list)
+        .service(starters::begin)
+        .service(versions::list)
+        .service(versions::keep)
+        .service(versions::rename)
+        .service(versions::remove)
+        .service(versions::restore)
+        .service(versions::compare)
         .service(nodes::list)
         .service(handoff::look)
         .service(handoff::write);
@@ -60,6 +73,16 @@ pub fn json_limits() -> web::JsonConfig {
         scenes::export,
         scenes::miniature,
         assets::keep,
+        assets::read,
+        rate::change_rate,
+        starters::list,
+        starters::begin,
+        versions::list,
+        versions::keep,
+        versions::rename,
+        versions::remove,
+        versions::restore,
+        versions::compare,
         nodes::list,
         handoff::look,
         handoff::write,

@@ -10,6 +10,9 @@ pub struct Refusal {
     #[serde(skip)]
     #[schema(ignore)]
     status: u16,
+    #[serde(skip)]
+    #[schema(ignore)]
+    passing: bool,
     /// What is wrong and what to do.
     pub message: String,
 }
@@ -17,7 +20,7 @@ pub struct Refusal {
 impl Refusal {
     /// With a status of its own.
     pub fn with_status(status: StatusCode, message: impl Into<String>) -> Self {
-        Self { status: status.as_u16(), message: message.into() }
+        Self { status: status.as_u16(), passing: false, message: message.into() }
     }
 
     /// What was sent is not right.
@@ -30,9 +33,39 @@ impl Refusal {
         Self::with_status(StatusCode::CONFLICT, message)
     }
 
+    /// The same may succeed later.
+    pub fn passing(self) -> Self {
+        Self { passing: true, ..self }
+    }
+
+    /// True when the same may succeed later: what was sent is not wrong.
+    pub const fn is_passing(&self) -> bool {
+        self.passing
+    }
+
+    /// True when what was asked about is not there.
+    pub fn is_missing(&self) -> bool {
+        self.status == StatusCode::NOT_FOUND.as_u16()
+    }
+
+    /// Something is not there.
+    pub fn missing(message: impl Into<String>) -> Self {
+        Self::with_status(StatusCode::NOT_FOUND, message)
+    }
+
+    /// The file is not there.
+    pub fn no_file() -> Self {
+        Self::missing("There is no such file: bring it in again.")
+    }
+
+    /// The version is not there.
+    pub fn no_version() -> Self {
+        Self::missing("There is no such version: it may have been deleted.")
+    }
+
     /// The scene is not there.
     pub fn no_scene() -> Self {
-        Self::with_status(StatusCode::NOT_FOUND, "There is no such scene: it may have been deleted.")
+        Self::missing("There is no such scene: it may have been deleted.")
     }
 }
 
@@ -52,12 +85,19 @@ impl ResponseError for Refusal {
     }
 }
 
+/// SQLSTATE of a disk that is full.
+const DISK_FULL: &str = "53100";
+
 impl From<sqlx::Error> for Refusal {
     fn from(error: sqlx::Error) -> Self {
         tracing::error!("database: {error}");
-        Self::with_status(
-            StatusCode::SERVICE_UNAVAILABLE,
-            "The database did not take it; nothing was changed. Try again in a moment.",
-        )
+        let code = error.as_database_error().and_then(|error| error.code().map(|code| code.into_owned()));
+        let message = match code.as_deref() {
+            Some(DISK_FULL) => {
+                "The disk of the database is full: make room there. What you change waits in this page until then."
+            }
+            _ => "The database cannot be reached just now. What you change waits until it is back.",
+        };
+        Self::with_status(StatusCode::SERVICE_UNAVAILABLE, message).passing()
     }
 }

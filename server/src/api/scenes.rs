@@ -11,6 +11,7 @@ use uuid::Uuid;
 use zickzack_core::graph::{LivingMiniature, Memo};
 use zickzack_core::motion::Cancel;
 use zickzack_core::scene::{Op, Scene, Space};
+use zickzack_formats::files::{put_content, take_content};
 
 /// A scene in the Pattern book.
 #[derive(Serialize, ToSchema)]
@@ -29,7 +30,7 @@ pub struct Listed {
 
 #[derive(Serialize, ToSchema)]
 pub struct Made {
-    id: Uuid,
+    pub id: Uuid,
 }
 
 #[derive(Deserialize, ToSchema)]
@@ -38,6 +39,9 @@ pub struct NewScene {
     name: String,
     space: Space,
 }
+
+/// Largest file that a scene may refer to, bytes.
+const LARGEST_FILE: usize = 16 << 20;
 
 /// All scenes, the one changed last first.
 #[utoipa::path(responses((status = 200, body = Vec<Listed>)))]
@@ -91,17 +95,22 @@ pub async fn store_scene(shop: &Shop, value: Value, demo: Option<&str>) -> Resul
         Scene::from_value(value, &shop.registry.schemas).map_err(|error| Refusal::bad(error.to_string()))?;
     let mut transaction = shop.pool.begin().await?;
     for (name, asset) in &mut scene.assets {
-        let Some(text) = asset.text.take() else {
-            let known = assets::text(&shop.pool, &asset.hash).await?;
+        let content = take_content(asset).map_err(|why| Refusal::bad(format!("The file \"{name}\" {why}.")))?;
+        let Some(content) = content else {
+            let known = assets::find(&shop.pool, &asset.hash).await?;
             if known.is_none() {
                 return Err(Refusal::bad(format!("The file \"{name}\" is not in the scene file: export it again.")));
             }
             continue;
         };
-        if assets::hash(&text) != asset.hash {
+        if assets::hash(&content) != asset.hash {
             return Err(Refusal::bad(format!("The file \"{name}\" is not the one that the scene was saved with.")));
         }
-        assets::keep(&mut *transaction, &asset.media, &text).await?;
+        if content.len() > LARGEST_FILE {
+            let most = LARGEST_FILE >> 20;
+            return Err(Refusal::bad(format!("The file \"{name}\" is larger than {most} MB: make it smaller.")));
+        }
+        assets::keep(&mut *transaction, &asset.media, &content).await?;
     }
     let document = serde_json::to_value(&scene).map_err(|error| Refusal::bad(error.to_string()))?;
     let id = scenes::insert(&mut *transaction, &scene.name, &document, demo).await?;
@@ -175,7 +184,9 @@ pub async fn export(shop: web::Data<Shop>, id: web::Path<Uuid>) -> Result<HttpRe
     let mut scene =
         Scene::from_value(row.document.0, &shop.registry.schemas).map_err(|error| Refusal::bad(error.to_string()))?;
     for asset in scene.assets.values_mut() {
-        asset.text = assets::text(&shop.pool, &asset.hash).await?;
+        if let Some(content) = assets::content(&shop.pool, &asset.hash).await? {
+            put_content(asset, content);
+        }
     }
     let text = serde_json::to_string_pretty(&scene).map_err(|error| Refusal::bad(error.to_string()))?;
     Ok(HttpResponse::Ok()
@@ -199,7 +210,7 @@ pub fn attachment(name: &str, ending: &str) -> String {
 }
 
 /// Steps of the loop in a living miniature.
-const STEPS: usize = 72;
+pub const STEPS: usize = 72;
 
 /// The scene as a small moving picture.
 #[utoipa::path(params(("id" = Uuid, Path)), responses((status = 200, body = LivingMiniature), (status = 422, body = Refusal)))]

@@ -57,7 +57,7 @@ fn refusal(hosts: &[String], request: &ServiceRequest) -> Option<&'static str> {
 fn harden(headers: &mut HeaderMap, nonce: &str) {
     let policy = format!(
         "default-src 'self'; script-src 'self'; style-src 'self' 'nonce-{nonce}'; img-src 'self' data: blob:; \
-         connect-src 'self'; font-src 'self'; object-src 'none'; base-uri 'none'; form-action 'none'; frame-ancestors 'none'"
+         connect-src 'self' blob:; font-src 'self'; object-src 'none'; base-uri 'none'; form-action 'none'; frame-ancestors 'none'"
     );
     let mut set = |name: HeaderName, value: &str| {
         if let Ok(value) = HeaderValue::from_str(value) {

@@ -1,10 +1,11 @@
 //! Binary blocks: the length of a JSON header as u32, the header padded with spaces to four bytes, then
 //! little-endian f32.
 
+use glam::DVec3;
 use serde::Serialize;
 use serde_json::json;
 use std::sync::Arc;
-use zickzack_core::curve::{Curve, PointKind, tessellate};
+use zickzack_core::curve::{AxesTable, Curve, PointKind, UpRule, tessellate};
 use zickzack_core::graph::PathProduct;
 use zickzack_core::motion::{Cancel, Frames, Motion, MotionError, POSE_FLOATS, fill_poses, prepared, trace};
 
@@ -24,6 +25,8 @@ pub struct Stamp {
     pub revision: i64,
     /// Number of the preview on top of it, or 0.
     pub preview: u32,
+    /// True for the version that is laid beneath, to compare.
+    pub compared: bool,
 }
 
 /// A header and numbers as one message.
@@ -71,8 +74,14 @@ pub fn pose_blocks(
     Ok(())
 }
 
-/// A path as lines to draw, with the points that can be taken hold of.
-pub fn path_block(node: &str, product: &PathProduct, stamp: Stamp) -> Vec<u8> {
+/// Places on a path at which its axes are shown.
+const AXES_STATIONS: f64 = 36.0;
+/// Steps in which axes are carried along a path.
+const AXES_STEPS: f64 = 240.0;
+
+/// A path as lines to draw, with the points that can be taken hold of, and its axes at some places:
+/// position, direction and up for each.
+pub fn path_block(node: &str, product: &PathProduct, flat: bool, stamp: Stamp) -> Vec<u8> {
     let curve: &Curve = &product.path.at(0.0);
     let tolerance = curve.length() / 4000.0;
     let mut numbers: Vec<f32> = Vec::new();
@@ -90,11 +99,26 @@ pub fn path_block(node: &str, product: &PathProduct, stamp: Stamp) -> Vec<u8> {
         .iter()
         .map(|joint| {
             let kind = if joint.point.kind == PointKind::Corner { "corner" } else { "smooth" };
-            json!({ "id": joint.id, "at": joint.point.position, "kind": kind })
+            let (into, out) = joint.point.handles.unwrap_or_default();
+            json!({ "id": joint.id, "at": joint.point.position, "kind": kind, "in": into, "out": out })
         })
         .collect();
+    let mut stations = 0;
+    let apart = curve.length() / AXES_STATIONS;
+    for strand in curve.strands() {
+        let up = if flat { DVec3::Z } else { DVec3::Y };
+        let axes = AxesTable::new(strand.nodes(curve.length() / AXES_STEPS), UpRule::Towards(up), strand.closed());
+        let count = ((strand.length() / apart).round() as usize).max(2);
+        for i in 0..count {
+            let s = strand.length() * (i as f64 + 0.5) / count as f64;
+            let here = strand.at(s);
+            let up = axes.up(s, here.point, here.tangent);
+            numbers.extend([here.point, here.tangent, up].iter().flat_map(|v| v.as_vec3().to_array()));
+            stations += 1;
+        }
+    }
     let header = json!({
-        "kind": "path", "stamp": stamp, "node": node, "strands": strands, "joints": joints,
+        "kind": "path", "stamp": stamp, "node": node, "strands": strands, "joints": joints, "stations": stations,
         "param": product.points_param, "still": product.path.unmoving().is_some(),
     });
     encode(&header, &numbers)

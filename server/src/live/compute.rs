@@ -12,6 +12,9 @@ use zickzack_core::nodes::Registry;
 use zickzack_core::scene::{Scene, Space};
 use zickzack_formats::files::Files;
 
+/// Begins the names of what is sent of a version.
+const COMPARED: &str = "compared ";
+
 /// A message on its way to a page.
 pub enum Out {
     Json(Box<ToPage>),
@@ -33,6 +36,11 @@ impl Has {
 
     fn now(&self, what: String, key: [u8; 32]) {
         self.sent.lock().unwrap_or_else(PoisonError::into_inner).insert(what, key);
+    }
+
+    /// Forgets what was sent of a version, since another comes in its place.
+    pub fn forget_compared(&self) {
+        self.sent.lock().unwrap_or_else(PoisonError::into_inner).retain(|what, _| !what.starts_with(COMPARED));
     }
 
     /// The report on an end, measured anew only when its motion or the loop changed.
@@ -57,6 +65,13 @@ pub struct Watched {
     pub frame: f64,
 }
 
+/// A version that is laid beneath the scene.
+#[derive(Clone)]
+pub struct Compared {
+    pub scene: Arc<Scene>,
+    pub files: Arc<Files>,
+}
+
 /// One round of work.
 pub struct Work {
     pub registry: Arc<Registry>,
@@ -65,6 +80,7 @@ pub struct Work {
     pub files: Arc<Files>,
     pub stamp: Stamp,
     pub watched: Watched,
+    pub compared: Option<Compared>,
     pub has: Arc<Has>,
     pub cancel: Cancel,
     pub out: mpsc::Sender<Out>,
@@ -96,11 +112,20 @@ impl Work {
     fn rounds(&self) -> Result<(), MotionError> {
         let compiled = compile_now(&self.registry, &self.memo, &self.scene, &self.files, &self.cancel);
         self.going()?;
-        self.paths(&compiled)?;
-        self.poses(&compiled)?;
+        let now = Side { scene: &self.scene, compiled: &compiled, stamp: self.stamp, named: "" };
+        self.paths(&now)?;
+        self.poses(&now)?;
         self.nodes(&compiled)?;
         let ends = self.ends(&compiled)?;
-        self.traces(&compiled, &ends)
+        self.traces(&now, &ends)?;
+        let Some(Compared { scene, files }) = &self.compared else { return Ok(()) };
+        let compiled = compile_now(&self.registry, &self.memo, scene, files, &self.cancel);
+        self.going()?;
+        let stamp = Stamp { compared: true, ..self.stamp };
+        let then = Side { scene, compiled: &compiled, stamp, named: COMPARED };
+        self.paths(&then)?;
+        self.poses(&then)?;
+        self.traces(&then, &[])
     }
 
     fn going(&self) -> Result<(), MotionError> {
@@ -112,34 +137,31 @@ impl Work {
         self.out.blocking_send(out).map_err(|_| MotionError::Cancelled)
     }
 
-    fn paths(&self, compiled: &Compiled) -> Result<(), MotionError> {
-        for (id, result) in &compiled.nodes {
-            let Some(product) = compiled.path(id) else { continue };
-            let what = format!("path {id}");
+    fn paths(&self, side: &Side<'_>) -> Result<(), MotionError> {
+        for (id, result) in &side.compiled.nodes {
+            let Some(product) = side.compiled.path(id).filter(|_| !side.compiled.bypassed.contains(id)) else {
+                continue;
+            };
+            let what = format!("{}path {id}", side.named);
             if !self.has.same(&what, result.key()) {
-                self.send(Out::Block(blocks::path_block(id, product, self.stamp)))?;
+                let flat = side.scene.space == Space::Flat;
+                self.send(Out::Block(blocks::path_block(id, product, flat, side.stamp)))?;
                 self.has.now(what, *result.key());
             }
         }
         Ok(())
     }
 
-    fn poses(&self, compiled: &Compiled) -> Result<(), MotionError> {
-        for end in &compiled.ends {
-            let (what, key) = (format!("poses {}", end.node), mixed(&end.key, self.scene.frames));
+    fn poses(&self, side: &Side<'_>) -> Result<(), MotionError> {
+        let frames = side.scene.frames;
+        for end in &side.compiled.ends {
+            let (what, key) = (format!("{}poses {}", side.named, end.node), mixed(&end.key, frames));
             if self.has.same(&what, &key) {
                 continue;
             }
             let mut send = |block| self.send(Out::Block(block)).is_ok();
-            blocks::pose_blocks(
-                &end.node,
-                &end.motion,
-                self.scene.frames,
-                self.watched.frame,
-                self.stamp,
-                &self.cancel,
-                &mut send,
-            )?;
+            let (frame, cancel) = (self.watched.frame, &self.cancel);
+            blocks::pose_blocks(&end.node, &end.motion, frames, frame, side.stamp, cancel, &mut send)?;
             self.has.now(what, key);
         }
         Ok(())
@@ -157,33 +179,41 @@ impl Work {
             }
             nodes.insert(id, NodeStatus { report: told, miniature });
         }
-        let Stamp { revision, preview } = self.stamp;
+        let Stamp { revision, preview, .. } = self.stamp;
         self.send(Out::Json(Box::new(ToPage::Nodes { revision, preview, nodes })))
     }
 
     fn ends(&self, compiled: &Compiled) -> Result<Vec<EndReport>, MotionError> {
         let reports = compiled.ends.iter().map(|end| self.has.report(end, compiled.timing, &self.cancel));
         let ends = reports.collect::<Result<Vec<EndReport>, MotionError>>()?;
-        let Stamp { revision, preview } = self.stamp;
+        let Stamp { revision, preview, .. } = self.stamp;
         self.send(Out::Json(Box::new(ToPage::Ends { revision, preview, ends: ends.clone() })))?;
         Ok(ends)
     }
 
-    fn traces(&self, compiled: &Compiled, ends: &[EndReport]) -> Result<(), MotionError> {
+    fn traces(&self, side: &Side<'_>, ends: &[EndReport]) -> Result<(), MotionError> {
         let Some((node, object)) = &self.watched.thing else { return Ok(()) };
-        let Some(end) = compiled.ends.iter().find(|end| end.node == *node && *object < end.motion.len()) else {
-            return Ok(());
-        };
-        let timing = (self.scene.frames, compiled.timing.fps, self.scene.space == Space::Flat);
-        let key = mixed(&end.key, (object, timing));
-        if self.has.same("traces", &key) {
+        let found = side.compiled.ends.iter().find(|end| end.node == *node && *object < end.motion.len());
+        let Some(end) = found else { return Ok(()) };
+        let timing = (side.scene.frames, side.compiled.timing.fps, side.scene.space == Space::Flat);
+        let (what, key) = (format!("{}traces", side.named), mixed(&end.key, (object, timing)));
+        if self.has.same(&what, &key) {
             return Ok(());
         }
         let partners = ends.iter().find(|end| end.node == *node).map_or(&[][..], |end| &end.seam.partners);
         let thing = (*object, partners);
-        let block = blocks::trace_block(node, &end.motion, thing, timing, self.stamp, &self.cancel)?;
+        let block = blocks::trace_block(node, &end.motion, thing, timing, side.stamp, &self.cancel)?;
         self.send(Out::Block(block))?;
-        self.has.now("traces".to_owned(), key);
+        self.has.now(what, key);
         Ok(())
     }
+}
+
+/// The scene as it is, or the version beneath it.
+struct Side<'a> {
+    scene: &'a Scene,
+    compiled: &'a Compiled,
+    stamp: Stamp,
+    /// Begins the names of what was sent.
+    named: &'static str,
 }

@@ -3,6 +3,7 @@
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
 use utoipa::ToSchema;
+use uuid::Uuid;
 use zickzack_core::graph::{EndReport, Miniature, NodeReport};
 use zickzack_core::scene::{Op, Scene};
 
@@ -12,8 +13,15 @@ use zickzack_core::scene::{Op, Scene};
 pub enum FromPage {
     /// … who it is; always first.
     Hello { client: String },
-    /// … what it changed. The same client and sequence again is harmless.
-    Edit { sequence: i64, label: String, ops: Vec<Op> },
+    /// … what it changed. The same client and sequence again is harmless. `client` is named when the edit
+    /// was left behind by a page that is gone.
+    Edit {
+        sequence: i64,
+        label: String,
+        ops: Vec<Op>,
+        #[serde(default)]
+        client: Option<String>,
+    },
     /// … take my last edit back.
     Undo { sequence: i64 },
     /// … do it again.
@@ -22,6 +30,10 @@ pub enum FromPage {
     Preview { number: u32, ops: Vec<Op> },
     /// … show what is kept.
     EndPreview { number: u32 },
+    /// … lay this version beneath the scene as it is, to compare; none ends that.
+    Compare { version: Option<Uuid> },
+    /// … are you still there? The answer is `Here`.
+    Here,
     /// … draw the channels of this thing; no node for none. `frame` is what is on screen.
     Watch { node: Option<String>, object: usize, frame: f64 },
 }
@@ -30,12 +42,14 @@ pub enum FromPage {
 #[derive(Debug, Clone, Serialize, ToSchema)]
 #[serde(tag = "kind", rename_all = "kebab-case")]
 pub enum ToPage {
-    /// … this is the scene now.
-    Scene { revision: i64, document: Scene, can_undo: bool, can_redo: bool },
-    /// … this was changed, by this page or another.
-    Edited { revision: i64, client: String, sequence: i64, ops: Vec<Op>, can_undo: bool, can_redo: bool },
-    /// … this was not done, and why.
-    Refused { sequence: Option<i64>, message: String },
+    /// … this is the scene now, and what the page could take back and do again, in words.
+    Scene { revision: i64, document: Scene, undo: Option<String>, redo: Option<String> },
+    /// … this was changed, by this page or another. Without operations it was done before.
+    Edited { revision: i64, client: String, sequence: i64, ops: Vec<Op>, undo: Option<String>, redo: Option<String> },
+    /// … this was not done, and why. With `later`, the same may be done if it is asked again.
+    Refused { sequence: Option<i64>, message: String, later: bool },
+    /// … I am here, and this is how often the scene was changed.
+    Here { revision: i64 },
     /// … what became of each node.
     Nodes { revision: i64, preview: u32, nodes: BTreeMap<String, NodeStatus> },
     /// … what happens at the loop point of every motion that is looked at.

@@ -25,9 +25,16 @@ pub struct Room {
     pub id: Uuid,
     /// What was computed for it.
     pub memo: Arc<Memo>,
-    state: Mutex<State>,
+    state: Mutex<Held>,
     pages: StdMutex<HashMap<u64, mpsc::UnboundedSender<Event>>>,
     next_page: AtomicU64,
+}
+
+/// What the room knows of the scene.
+struct Held {
+    state: State,
+    /// True after trouble with the database, when nobody can say whether the last edit was kept.
+    doubtful: bool,
 }
 
 /// The scene as it is kept.
@@ -46,6 +53,8 @@ pub struct State {
 pub enum Event {
     /// Somebody changed the scene.
     Edited { revision: i64, client: String, sequence: i64, ops: Vec<Op> },
+    /// The scene was read anew.
+    Reloaded,
     /// The scene is gone.
     Deleted,
 }
@@ -62,7 +71,7 @@ impl Hub {
         let room = Arc::new(Room {
             id,
             memo: Arc::default(),
-            state: Mutex::new(state),
+            state: Mutex::new(Held { state, doubtful: false }),
             pages: StdMutex::default(),
             next_page: AtomicU64::new(1),
         });
@@ -89,13 +98,17 @@ pub async fn open_scene(shop: &Shop, id: Uuid) -> Result<State, Refusal> {
 
 /// The files that a scene refers to.
 pub async fn files_of(shop: &Shop, scene: &Scene) -> Result<Files, Refusal> {
-    let mut texts = BTreeMap::new();
+    let mut contents = BTreeMap::new();
     for (name, asset) in &scene.assets {
-        let text = assets::text(&shop.pool, &asset.hash).await?;
+        // Only drawings are read here; models and pictures go to the page as they are.
+        if asset.media != "image/svg+xml" {
+            continue;
+        }
+        let content = assets::content(&shop.pool, &asset.hash).await?;
         let missing = || format!("the file \"{name}\" is not kept here: bring it in again");
-        texts.insert(name.clone(), text.ok_or_else(missing));
+        contents.insert(name.clone(), content.ok_or_else(missing));
     }
-    Ok(Files::new(texts))
+    Ok(Files::new(contents))
 }
 
 /// What a client asks for, with its sequence number.
@@ -138,22 +151,67 @@ impl Room {
         self.pages().retain(|_, page| page.send(event.clone()).is_ok());
     }
 
-    /// The scene as it is kept now.
+    /// The scene as it is kept, as far as is known.
     pub async fn state(&self) -> State {
-        self.state.lock().await.clone()
+        self.state.lock().await.state.clone()
+    }
+
+    /// The scene as it is kept now, read anew where that is in doubt.
+    pub async fn certain_state(&self, shop: &Shop) -> Result<State, Refusal> {
+        let mut held = self.state.lock().await;
+        self.settle(shop, &mut held).await?;
+        Ok(held.state.clone())
+    }
+
+    /// Reads the scene anew after trouble, and tells the pages when it is not what they know.
+    async fn settle(&self, shop: &Shop, held: &mut Held) -> Result<(), Refusal> {
+        if !held.doubtful {
+            return Ok(());
+        }
+        let state = open_scene(shop, self.id).await?;
+        held.doubtful = false;
+        if state.revision != held.state.revision {
+            held.state = state;
+            self.tell(&Event::Reloaded);
+        }
+        Ok(())
     }
 
     /// Does what a client wishes, keeps it, and tells every page. `Ok(Some)` when it was done before.
     pub async fn act(&self, shop: &Shop, client: &str, sequence: i64, wish: Wish) -> Result<Option<ToPage>, Refusal> {
-        let mut state = self.state.lock().await;
+        let mut held = self.state.lock().await;
+        let done = match self.settle(shop, &mut held).await {
+            Ok(()) => self.attempt(shop, &mut held.state, client, sequence, wish).await,
+            Err(refusal) => Err(refusal),
+        };
+        if done.as_ref().is_err_and(Refusal::is_passing) {
+            held.doubtful = true;
+        }
+        done
+    }
+
+    async fn attempt(
+        &self,
+        shop: &Shop,
+        state: &mut State,
+        client: &str,
+        sequence: i64,
+        wish: Wish,
+    ) -> Result<Option<ToPage>, Refusal> {
         if let Some(revision) = edits::known(&shop.pool, self.id, client, sequence).await? {
-            let (can_undo, can_redo) = self.can(shop, client).await?;
+            let (undo, redo) = self.can(shop, client).await?;
             let (client, ops) = (client.to_owned(), Vec::new());
-            return Ok(Some(ToPage::Edited { revision, client, sequence, ops, can_undo, can_redo }));
+            return Ok(Some(ToPage::Edited { revision, client, sequence, ops, undo, redo }));
         }
         let change = self.change(shop, client, wish, &state.scene).await?;
         let (scene, inverse) = apply(&state.scene, &change.ops, &shop.registry.schemas)
             .map_err(|error| Refusal::bad(error.to_string()))?;
+        // Before anything is kept: afterwards nothing may fail any more.
+        let files = if scene.assets == state.scene.assets {
+            state.files.clone()
+        } else {
+            Arc::new(files_of(shop, &scene).await?)
+        };
         let revision = state.revision + 1;
         let document = serde_json::to_value(&scene).map_err(|error| Refusal::bad(error.to_string()))?;
         let after: Vec<(Vec<String>, Option<Value>)> =
@@ -161,7 +219,9 @@ impl Room {
         let mut transaction = shop.pool.begin().await?;
         let kept = scenes::update(&mut *transaction, self.id, &scene.name, &document, revision).await?;
         if kept == 0 {
-            return Err(Refusal::conflict("The scene was changed or deleted elsewhere: open it again."));
+            // Somebody else has changed it: it is read anew, and then tried once more by whoever asked.
+            let why = "The scene was changed elsewhere: it is read anew.";
+            return Err(Refusal::conflict(why).passing());
         }
         let new = edits::New {
             scene: self.id,
@@ -179,11 +239,7 @@ impl Room {
             edits::mark_undone(&mut *transaction, self.id, old, revision).await?;
         }
         transaction.commit().await?;
-        if scene.assets != state.scene.assets {
-            state.files = Arc::new(files_of(shop, &scene).await?);
-        }
-        state.scene = Arc::new(scene);
-        state.revision = revision;
+        *state = State { scene: Arc::new(scene), revision, files };
         self.tell(&Event::Edited { revision, client: client.to_owned(), sequence, ops: change.ops });
         Ok(None)
     }
@@ -209,11 +265,11 @@ impl Room {
         Ok(Change { kind, label: old.label, ops: old.inverse.0, takes_back: Some(old.revision) })
     }
 
-    /// Whether a client has something to undo and to redo.
-    pub async fn can(&self, shop: &Shop, client: &str) -> Result<(bool, bool), Refusal> {
+    /// What a client could take back and do again, in words.
+    pub async fn can(&self, shop: &Shop, client: &str) -> Result<(Option<String>, Option<String>), Refusal> {
         Ok((
-            edits::last_undoable(&shop.pool, self.id, client).await?.is_some(),
-            edits::last_redoable(&shop.pool, self.id, client).await?.is_some(),
+            edits::last_undoable(&shop.pool, self.id, client).await?.map(|row| row.label),
+            edits::last_redoable(&shop.pool, self.id, client).await?.map(|row| row.label),
         ))
     }
 }

@@ -1,15 +1,17 @@
 //! One page's end of the live connection.
 
 use super::blocks::Stamp;
-use super::compute::{Has, Out, Watched, Work};
+use super::compute::{Compared, Has, Out, Watched, Work};
 use super::messages::{FromPage, ToPage};
 use super::room::{Event, Room, Wish, previewed};
 use crate::Shop;
+use crate::api::versions;
 use actix_ws::{AggregatedMessage, AggregatedMessageStream, CloseCode, CloseReason, Closed, Session};
 use futures_util::StreamExt;
 use std::sync::Arc;
 use std::time::Duration;
 use tokio::sync::mpsc;
+use uuid::Uuid;
 use zickzack_core::motion::Cancel;
 use zickzack_core::scene::Op;
 
@@ -25,6 +27,7 @@ struct Page {
     client: String,
     preview: Option<(u32, Vec<Op>)>,
     watched: Watched,
+    compared: Option<Compared>,
     has: Arc<Has>,
     cancel: Cancel,
     out: mpsc::Sender<Out>,
@@ -44,6 +47,7 @@ pub async fn run(shop: Arc<Shop>, room: Arc<Room>, socket: Session, mut stream: 
         client: String::new(),
         preview: None,
         watched: Watched::default(),
+        compared: None,
         has: Arc::default(),
         cancel: Cancel::default(),
         out,
@@ -104,6 +108,8 @@ impl Page {
                 return self.refuse(None, "A page's name must have 1 to 64 bytes.".to_owned()).await;
             }
             self.client = client;
+            // Where the state is in doubt and cannot be read, the last one known is shown meanwhile.
+            let _ = self.room.certain_state(&self.shop).await;
             self.send_scene().await?;
             self.work().await;
             return Ok(());
@@ -113,9 +119,17 @@ impl Page {
         }
         match message {
             FromPage::Hello { .. } => Ok(()),
-            FromPage::Edit { sequence, label, ops } => self.act(sequence, Wish::Edit { label, ops }).await,
-            FromPage::Undo { sequence } => self.act(sequence, Wish::Undo).await,
-            FromPage::Redo { sequence } => self.act(sequence, Wish::Redo).await,
+            FromPage::Edit { sequence, label, ops, client } => {
+                let client = client.filter(|name| !name.is_empty() && name.len() <= 64);
+                self.act(client, sequence, Wish::Edit { label, ops }).await
+            }
+            FromPage::Undo { sequence } => self.act(None, sequence, Wish::Undo).await,
+            FromPage::Redo { sequence } => self.act(None, sequence, Wish::Redo).await,
+            FromPage::Compare { version } => self.compare(version).await,
+            FromPage::Here => {
+                let revision = self.room.state().await.revision;
+                self.say(&ToPage::Here { revision }).await
+            }
             FromPage::Preview { number, ops } => {
                 self.preview = Some((number, ops));
                 self.work().await;
@@ -141,25 +155,47 @@ impl Page {
         }
     }
 
-    async fn act(&mut self, sequence: i64, wish: Wish) -> Result<(), Closed> {
+    async fn act(&mut self, left_by: Option<String>, sequence: i64, wish: Wish) -> Result<(), Closed> {
         self.preview = None;
-        let done = self.room.act(&self.shop, &self.client, sequence, wish).await;
+        let client = left_by.as_deref().unwrap_or(&self.client);
+        let done = self.room.act(&self.shop, client, sequence, wish).await;
         match done {
             Ok(None) => Ok(()),
             Ok(Some(answer)) => self.say(&answer).await,
             Err(refusal) => {
-                self.refuse(Some(sequence), refusal.message).await?;
+                // An edit of a scene that was deleted waits too: the scene may be brought back.
+                let later = refusal.is_passing() || refusal.is_missing();
+                self.say(&ToPage::Refused { sequence: Some(sequence), message: refusal.message, later }).await?;
                 self.work().await;
                 Ok(())
             }
         }
     }
 
+    /// Lays a version beneath the scene.
+    async fn compare(&mut self, version: Option<Uuid>) -> Result<(), Closed> {
+        self.compared = None;
+        self.has.forget_compared();
+        if let Some(id) = version {
+            match versions::open(&self.shop, self.room.id, id).await {
+                Ok((scene, files)) => self.compared = Some(Compared { scene: Arc::new(scene), files: Arc::new(files) }),
+                Err(refusal) => self.refuse(None, refusal.message).await?,
+            }
+        }
+        self.work().await;
+        Ok(())
+    }
+
     async fn event(&mut self, event: Event) -> Result<(), Closed> {
         match event {
             Event::Edited { revision, client, sequence, ops } => {
-                let (can_undo, can_redo) = self.room.can(&self.shop, &self.client).await.unwrap_or_default();
-                self.say(&ToPage::Edited { revision, client, sequence, ops, can_undo, can_redo }).await?;
+                let (undo, redo) = self.room.can(&self.shop, &self.client).await.unwrap_or_default();
+                self.say(&ToPage::Edited { revision, client, sequence, ops, undo, redo }).await?;
+                self.work().await;
+                Ok(())
+            }
+            Event::Reloaded => {
+                self.send_scene().await?;
                 self.work().await;
                 Ok(())
             }
@@ -175,9 +211,9 @@ impl Page {
 
     async fn send_scene(&mut self) -> Result<(), Closed> {
         let state = self.room.state().await;
-        let (can_undo, can_redo) = self.room.can(&self.shop, &self.client).await.unwrap_or_default();
+        let (undo, redo) = self.room.can(&self.shop, &self.client).await.unwrap_or_default();
         let document = (*state.scene).clone();
-        self.say(&ToPage::Scene { revision: state.revision, document, can_undo, can_redo }).await
+        self.say(&ToPage::Scene { revision: state.revision, document, undo, redo }).await
     }
 
     async fn say(&mut self, message: &ToPage) -> Result<(), Closed> {
@@ -186,7 +222,7 @@ impl Page {
     }
 
     async fn refuse(&mut self, sequence: Option<i64>, message: String) -> Result<(), Closed> {
-        self.say(&ToPage::Refused { sequence, message }).await
+        self.say(&ToPage::Refused { sequence, message, later: false }).await
     }
 
     async fn pass_on(&mut self, result: Out) -> Result<(), Closed> {
@@ -224,8 +260,9 @@ impl Page {
             memo: self.room.memo.clone(),
             scene,
             files: state.files,
-            stamp: Stamp { revision: state.revision, preview },
+            stamp: Stamp { revision: state.revision, preview, compared: false },
             watched: self.watched.clone(),
+            compared: self.compared.clone(),
             has: self.has.clone(),
             cancel: self.cancel.clone(),
             out: self.out.clone(),

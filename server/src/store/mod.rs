@@ -3,6 +3,7 @@
 pub mod assets;
 pub mod edits;
 pub mod scenes;
+pub mod versions;
 
 use sqlx::PgPool;
 use sqlx::postgres::PgPoolOptions;

@@ -58,6 +58,12 @@ impl Served {
         (response.status().as_u16(), response.json().limit(64 << 20).await.unwrap_or(Value::Null))
     }
 
+    /// Runs a statement in the database, as somebody else would.
+    pub async fn in_database(&self, statement: &str) {
+        let mut connection = PgConnection::connect(&self.database).await.unwrap();
+        connection.execute(sqlx::AssertSqlSafe(statement.to_owned())).await.unwrap();
+    }
+
     pub async fn bring_in(&self, scene: &Value) -> String {
         let (status, made) = self.post("/api/scenes/bring-in", scene).await;
         assert_eq!(status, 200, "{made}");
@@ -151,6 +157,22 @@ impl Page {
         let sequence = self.sequence;
         self.say(&json!({ "kind": "redo", "sequence": sequence })).await;
         self.answer(sequence).await
+    }
+
+    /// Edits again and again until the answer is not that it shall be asked later.
+    pub async fn edited_at_last(&mut self, ops: Value) -> i64 {
+        let (sequence, client) = (self.edit(ops.clone()).await, self.client.clone());
+        let own = |m: &Value| m["kind"] == "refused" || (m["kind"] == "edited" && m["client"] == client.as_str());
+        for _ in 0..400 {
+            let answer = self.until(|m| own(m) && m["sequence"] == sequence).await;
+            if let Some(revision) = answer["revision"].as_i64() {
+                return revision;
+            }
+            assert_eq!(answer["later"], true, "{answer}");
+            tokio::time::sleep(Duration::from_millis(20)).await;
+            self.say(&json!({ "kind": "edit", "sequence": sequence, "label": "test", "ops": ops })).await;
+        }
+        panic!("the edit was never taken");
     }
 
     async fn answer(&mut self, sequence: i64) -> Result<i64, String> {

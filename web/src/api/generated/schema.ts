@@ -13,8 +13,25 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Keeps an SVG file, after a look whether paths can be read from it. */
+        /** Keeps a drawing, a model or a picture, after a look whether it can be used as what it says it is. */
         post: operations["keep"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/assets/{hash}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A file as it was brought in. */
+        get: operations["read"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -32,6 +49,23 @@ export interface paths {
         get: operations["node_types"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rate": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** The edit that gives a scene another frame rate and keeps its frames or its seconds. */
+        post: operations["change_rate"];
         delete?: never;
         options?: never;
         head?: never;
@@ -193,18 +227,146 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/scenes/{id}/versions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** All versions of a scene, the newest first. */
+        get: operations["versions"];
+        put?: never;
+        /** Keeps the scene's state under a name. */
+        post: operations["keep_version"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/scenes/{id}/versions/{version}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Deletes a version; it can be brought back. */
+        delete: operations["remove_version"];
+        options?: never;
+        head?: never;
+        /** Gives a version another name. */
+        patch: operations["rename_version"];
+        trace?: never;
+    };
+    "/api/scenes/{id}/versions/{version}/compare": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What differs between a version and the scene as it is. */
+        get: operations["compare_version"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/scenes/{id}/versions/{version}/restore": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Brings a deleted version back. */
+        post: operations["restore_version"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/starters": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** All starters, with their living miniatures. */
+        get: operations["starters"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/starters/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** A scene of one's own from a starter. */
+        post: operations["begin_from_starter"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
         /** @description A file that belongs to the scene. */
         Asset: {
+            /** @description What is not text, in scenes that travel as one file: base64 of its bytes. */
+            base64?: string | null;
             /** @description BLAKE3 of its bytes, as 64 hexadecimal digits. */
             hash: string;
             /** @description Such as `image/svg+xml`. */
             media: string;
             /** @description Its text, in scenes that travel as one file. */
             text?: string | null;
+        };
+        /** @description A picture behind everything. */
+        Backdrop: {
+            /** @description The name of an asset that is a picture. */
+            file: string;
+            /**
+             * Format: double
+             * @description From 0, not to be seen, to 1, as it is.
+             */
+            strength: number;
+        };
+        /** @description Where the picture is looked at from. */
+        Camera: {
+            /**
+             * Format: double
+             * @description Focal length in millimetres on a film 36 mm wide.
+             */
+            lens: number;
+            /** @description Where it stands, metres. */
+            position: number[];
+            /** @description What it looks at, metres. */
+            target: number[];
         };
         /** @description One channel before and after reduction. */
         ChannelCount: {
@@ -224,6 +386,15 @@ export interface components {
             frame: number;
             name: string;
             unit: string;
+        };
+        /** @description What differs between a version and the scene as it is. */
+        Comparison: {
+            /** @description The edit that goes back to the version. */
+            back: components["schemas"]["Op"][];
+            /** @description First the version's state, then the scene's. */
+            differences: components["schemas"]["Difference"][];
+            /** @description Outputs that are in both. */
+            outputs: components["schemas"]["OutputApart"][];
         };
         /** @description A thing touches something at an instant. */
         Contact: {
@@ -252,6 +423,17 @@ export interface components {
              * @description Speed after, metres per second.
              */
             speed_out: number;
+        };
+        /** @description One thing that differs. */
+        Difference: {
+            /** @description What stands there in the second. */
+            after?: unknown;
+            /** @description Its address in the document. */
+            at: string[];
+            /** @description What stands there in the first state, if anything. */
+            before?: unknown;
+            /** @description What it is, in words of the interface. */
+            label: string;
         };
         /** @description What is said about a motion that can be looked at. */
         EndReport: {
@@ -290,6 +472,7 @@ export interface components {
             /** @enum {string} */
             kind: "hello";
         } | {
+            client?: string | null;
             /** @enum {string} */
             kind: "edit";
             label: string;
@@ -318,6 +501,14 @@ export interface components {
             /** Format: int32 */
             number: number;
         } | {
+            /** @enum {string} */
+            kind: "compare";
+            /** Format: uuid */
+            version?: string | null;
+        } | {
+            /** @enum {string} */
+            kind: "here";
+        } | {
             /** Format: double */
             frame: number;
             /** @enum {string} */
@@ -330,13 +521,18 @@ export interface components {
          * @enum {string}
          */
         Group: "form" | "time" | "spread" | "look";
+        /**
+         * @description What stays the same when the frame rate changes.
+         * @enum {string}
+         */
+        Keep: "frames" | "seconds";
         /** @description A file that was kept. */
         Kept: {
+            /** @description What is in it, in words. */
+            facts: string[];
             /** @description BLAKE3 of its bytes. */
             hash: string;
             media: string;
-            /** @description Ids of the shapes in it, in order. */
-            shapes: string[];
         };
         /** @description A scene in the Pattern book. */
         Listed: {
@@ -397,6 +593,13 @@ export interface components {
         NewName: {
             name: string;
         };
+        /** @description A scene as a page shows it, and the frame rate it shall have. */
+        NewRate: {
+            document: components["schemas"]["Scene"];
+            /** @description An exact fraction, such as `24000/1001`. */
+            fps: string;
+            keep: components["schemas"]["Keep"];
+        };
         NewScene: {
             name: string;
             space: components["schemas"]["Space"];
@@ -405,14 +608,31 @@ export interface components {
         Node: {
             /** @description Where it lies in the Weave, pixels. */
             at?: number[];
+            /** @description Hands on what it takes, as if it were not there. */
+            bypassed?: boolean;
+            /** @description The group it lies in. */
+            group?: string | null;
+            /** @description Not shown in the View. */
+            hidden?: boolean;
+            /** @description Cannot be changed or removed. */
+            locked?: boolean;
             /** @description Given by the user. */
             name: string;
             /** @description Parameters that differ from their defaults, by name. */
             params?: {
                 [key: string]: unknown;
             };
+            /** @description While any node says so, only those that do are shown in the View. */
+            solo?: boolean;
             /** @description The name of its schema. */
             type: string;
+        };
+        /** @description Nodes under one name, which lie in the Weave open or as one slip. */
+        NodeGroup: {
+            /** @description Given by the user. */
+            name: string;
+            /** @description True when it lies there as one slip. */
+            shut?: boolean;
         };
         /** @description What became of a node. */
         NodeReport: {
@@ -425,7 +645,7 @@ export interface components {
              * @description Milliseconds it took; 0 when it was remembered.
              */
             millis: number;
-            /** @description `worked`, `warning` or `error`. */
+            /** @description `worked`, `warning`, `error` or `bypassed`. */
             state: string;
         };
         /** @description What became of a node, with a small picture of what it gives. */
@@ -463,6 +683,28 @@ export interface components {
             /** @enum {string} */
             op: "move";
         };
+        /** @description How far an output is from what it was. */
+        OutputApart: {
+            /**
+             * Format: double
+             * @description Largest distance between the two motions, metres.
+             */
+            distance: number;
+            /**
+             * Format: double
+             * @description Real-valued frame.
+             */
+            frame: number;
+            name: string;
+            node: string;
+            /** @description Which thing, from 0. */
+            object: number;
+            /** @description Things in the version and now. */
+            things: [
+                number,
+                number
+            ];
+        };
         /** @description A parameter of a node. */
         Param: {
             /** @description Where it stands in the Card. */
@@ -478,6 +720,7 @@ export interface components {
                 string,
                 string[]
             ] | null;
+            role?: components["schemas"]["Role"] | null;
             /** @description Scenes in which it is shown. */
             spaces: components["schemas"]["Spaces"];
             /** @description What it takes. */
@@ -490,6 +733,11 @@ export interface components {
              * @description Metres.
              */
             height: number;
+            /**
+             * Format: int32
+             * @description How many pixels its width has; lengths may be given in them.
+             */
+            pixels?: number;
             /**
              * Format: double
              * @description Metres.
@@ -521,10 +769,41 @@ export interface components {
          * @enum {string}
          */
         PortKind: "path" | "motion" | "signal";
+        /** @description What to do for it. */
+        RateEdit: {
+            ops: components["schemas"]["Op"][];
+        };
         /** @description Why something was not done: a sentence for the user. */
         Refusal: {
             /** @description What is wrong and what to do. */
             message: string;
+        };
+        /** @description What a parameter can be taken hold of as, in the picture or on the dial. */
+        Role: {
+            /** @enum {string} */
+            kind: "place";
+        } | {
+            from: string;
+            /** @enum {string} */
+            kind: "aim";
+        } | {
+            /** @enum {string} */
+            kind: "size";
+        } | {
+            /** @enum {string} */
+            kind: "turn";
+        } | {
+            /** @enum {string} */
+            kind: "closed";
+        } | {
+            /** @enum {string} */
+            kind: "phase";
+        } | {
+            /** @enum {string} */
+            kind: "shifts";
+        } | {
+            /** @enum {string} */
+            kind: "laps";
         };
         /** @description A whole scene. */
         Scene: {
@@ -532,6 +811,8 @@ export interface components {
             assets?: {
                 [key: string]: components["schemas"]["Asset"];
             };
+            backdrop?: components["schemas"]["Backdrop"] | null;
+            camera?: components["schemas"]["Camera"] | null;
             /**
              * Format: int64
              * @description Number shown for frame 0.
@@ -546,6 +827,10 @@ export interface components {
              * @description Length of the loop.
              */
             frames: number;
+            /** @description Groups of nodes in the Weave, by id. */
+            groups?: {
+                [key: string]: components["schemas"]["NodeGroup"];
+            };
             /** @description On screen. */
             name: string;
             /** @description By id. */
@@ -636,6 +921,41 @@ export interface components {
          * @enum {string}
          */
         Spaces: "both" | "deep" | "flat";
+        /** @description A small working scene to begin from. */
+        Starter: {
+            fps: string;
+            /** Format: int32 */
+            frames: number;
+            /** @description One sentence. */
+            help: string;
+            /** @description Its name in addresses. */
+            id: string;
+            /** @description A whole scene, small and moving. */
+            living: {
+                /** @description Whether every output closes. */
+                closes: boolean;
+                /** @description How many contacts there are. */
+                contacts: number;
+                /** @description The picture edge of a flat scene, as a line; empty in a deep one. */
+                edge: number[];
+                /**
+                 * Format: double
+                 * @description The most that a thing's end misses its beginning, metres.
+                 */
+                gap: number;
+                /** @description Paths and wakes, as in a miniature. */
+                lines: number[][];
+                /** @description Places of contacts: x, y, z, x, y, z … */
+                marks: number[];
+                /** @description Per step of the loop the places of the things: x, y, z, x, y, z … */
+                steps: number[][];
+                /** @description How many things there are in all; pictures show some of them. */
+                things: number;
+            };
+            space: components["schemas"]["Space"];
+            /** @description The outcome. */
+            title: string;
+        };
         /** @description A thread from a node's output to another's port. */
         Thread: {
             /** @description Id of the node that gives. */
@@ -647,30 +967,36 @@ export interface components {
         };
         /** @description The server says … */
         ToPage: {
-            can_redo: boolean;
-            can_undo: boolean;
             document: components["schemas"]["Scene"];
             /** @enum {string} */
             kind: "scene";
+            redo?: string | null;
             /** Format: int64 */
             revision: number;
+            undo?: string | null;
         } | {
-            can_redo: boolean;
-            can_undo: boolean;
             client: string;
             /** @enum {string} */
             kind: "edited";
             ops: components["schemas"]["Op"][];
+            redo?: string | null;
             /** Format: int64 */
             revision: number;
             /** Format: int64 */
             sequence: number;
+            undo?: string | null;
         } | {
             /** @enum {string} */
             kind: "refused";
+            later: boolean;
             message: string;
             /** Format: int64 */
             sequence?: number | null;
+        } | {
+            /** @enum {string} */
+            kind: "here";
+            /** Format: int64 */
+            revision: number;
         } | {
             /** @enum {string} */
             kind: "nodes";
@@ -699,7 +1025,7 @@ export interface components {
          * @description What a number measures.
          * @enum {string}
          */
-        Unit: "none" | "metres" | "speed" | "acceleration" | "frames" | "laps";
+        Unit: "none" | "metres" | "speed" | "acceleration" | "frames" | "seconds" | "laps" | "degrees";
         /** @description What values a parameter takes. */
         Values: {
             /** Format: double */
@@ -756,12 +1082,36 @@ export interface components {
             kind: "moved-points";
         } | {
             /** @enum {string} */
+            kind: "per-thing";
+            /** Format: double */
+            max: number;
+            /** Format: double */
+            min: number;
+            unit: components["schemas"]["Unit"];
+        } | {
+            /** @enum {string} */
             kind: "asset";
             media: string;
         } | {
             default: string;
             /** @enum {string} */
             kind: "text";
+        };
+        /** @description A state of a scene that was kept under a name. */
+        Version: {
+            /** Format: uuid */
+            id: string;
+            /** @description ISO 8601. */
+            made_at: string;
+            name: string;
+            /**
+             * Format: int64
+             * @description Edits that had led to it.
+             */
+            revision: number;
+        };
+        VersionName: {
+            name: string;
         };
         /** @description Where a gap is largest. */
         Worst: {
@@ -791,7 +1141,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "text/plain": string;
+                "application/octet-stream": number[];
             };
         };
         responses: {
@@ -804,6 +1154,35 @@ export interface operations {
                 };
             };
             422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    read: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                hash: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": number[];
+                };
+            };
+            404: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -828,6 +1207,37 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Schema"][];
+                };
+            };
+        };
+    };
+    change_rate: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewRate"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RateEdit"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
                 };
             };
         };
@@ -1170,6 +1580,234 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    versions: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Version"][];
+                };
+            };
+        };
+    };
+    keep_version: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["VersionName"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Version"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    remove_version: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+                version: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    rename_version: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+                version: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["VersionName"];
+            };
+        };
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    compare_version: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+                version: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Comparison"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    restore_version: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+                version: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    starters: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Starter"][];
+                };
+            };
+        };
+    };
+    begin_from_starter: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Made"];
+                };
             };
             404: {
                 headers: {

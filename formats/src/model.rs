@@ -1,0 +1,139 @@
+//! Binary glTF models as things: a look whether a page can show one, before it is kept.
+
+use gltf::{Gltf, buffer, image, mesh::Mode};
+
+/// Largest file, bytes.
+pub const LARGEST: usize = 16 << 20;
+/// Most triangles of one model, since it may stand there a thousand times.
+pub const MOST_TRIANGLES: usize = 200_000;
+/// Most nodes of one model.
+const MOST_NODES: usize = 10_000;
+/// Largest side of a picture on a model, pixels.
+const LARGEST_PICTURE: usize = 4096;
+
+/// What a model is made of.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Facts {
+    /// Triangles, counted as often as their mesh stands in the model.
+    pub triangles: usize,
+    /// Meshes that stand in it.
+    pub parts: usize,
+    /// Movements in it, which are not played.
+    pub clips: usize,
+}
+
+/// Why a model cannot be used.
+#[derive(Debug, thiserror::Error)]
+pub enum ModelError {
+    #[error("it is larger than {} MB: make its pictures smaller or leave parts out", LARGEST >> 20)]
+    TooLarge,
+    #[error("it is not a binary glTF file: export the model as .glb")]
+    NotGlb,
+    #[error("it is damaged or uses what is not understood here ({0}): export it again, without compression")]
+    Unreadable(String),
+    #[error("parts of it lie in other files: export it as one .glb with everything inside")]
+    Elsewhere,
+    #[error("it is cut off: {0} lies beyond its end; export it again")]
+    CutOff(String),
+    #[error("there is no mesh of triangles in it: export the model with its meshes")]
+    Empty,
+    #[error("it has {0} triangles, and {MOST_TRIANGLES} is the most: simplify it")]
+    TooManyTriangles(usize),
+    #[error("its nodes form a circle or are more than {MOST_NODES}: export it again")]
+    TooManyNodes,
+    #[error("a picture on it cannot be read or has a side over {LARGEST_PICTURE} pixels: make it smaller")]
+    Picture,
+}
+
+/// Looks at the bytes of a GLB file.
+pub fn read(bytes: &[u8]) -> Result<Facts, ModelError> {
+    if bytes.len() > LARGEST {
+        return Err(ModelError::TooLarge);
+    }
+    if !bytes.starts_with(b"glTF") {
+        return Err(ModelError::NotGlb);
+    }
+    // The reader trusts some numbers of a damaged file so far that it breaks off; nothing outlives that.
+    let file = std::panic::catch_unwind(|| Gltf::from_slice(bytes))
+        .map_err(|_| ModelError::Unreadable("a list is missing".to_owned()))?
+        .map_err(|error| ModelError::Unreadable(error.to_string()))?;
+    let blob = file.blob.as_deref().unwrap_or_default();
+    buffers_are_inside(&file, blob)?;
+    accessors_are_inside(&file)?;
+    pictures_are_small(&file, blob)?;
+    let mut facts = Facts { triangles: 0, parts: 0, clips: file.animations().count() };
+    let mut left = MOST_NODES;
+    let scene = file.default_scene().or_else(|| file.scenes().next()).ok_or(ModelError::Empty)?;
+    for node in scene.nodes() {
+        walk(&node, 0, &mut left, &mut facts)?;
+    }
+    match facts.triangles {
+        0 => Err(ModelError::Empty),
+        count if count > MOST_TRIANGLES => Err(ModelError::TooManyTriangles(count)),
+        _ => Ok(facts),
+    }
+}
+
+fn buffers_are_inside(file: &Gltf, blob: &[u8]) -> Result<(), ModelError> {
+    for buffer in file.buffers() {
+        match buffer.source() {
+            buffer::Source::Bin if buffer.length() <= blob.len() => {}
+            buffer::Source::Bin => return Err(ModelError::CutOff("its data".to_owned())),
+            buffer::Source::Uri(_) => return Err(ModelError::Elsewhere),
+        }
+    }
+    for view in file.views() {
+        let end = view.offset().checked_add(view.length());
+        if end.is_none_or(|end| end > view.buffer().length()) {
+            return Err(ModelError::CutOff(format!("part {}", view.index())));
+        }
+    }
+    Ok(())
+}
+
+fn accessors_are_inside(file: &Gltf) -> Result<(), ModelError> {
+    for accessor in file.accessors() {
+        let cut = || ModelError::CutOff(format!("list {}", accessor.index()));
+        let Some(view) = accessor.view() else { continue };
+        let (size, last) = (accessor.size(), accessor.count().saturating_sub(1));
+        let stride = view.stride().unwrap_or(size).max(1);
+        let end = last.checked_mul(stride).and_then(|x| x.checked_add(accessor.offset())?.checked_add(size));
+        if end.is_none_or(|end| end > view.length()) {
+            return Err(cut());
+        }
+    }
+    Ok(())
+}
+
+fn pictures_are_small(file: &Gltf, blob: &[u8]) -> Result<(), ModelError> {
+    for picture in file.images() {
+        let image::Source::View { view, .. } = picture.source() else { return Err(ModelError::Elsewhere) };
+        let bytes = blob.get(view.offset()..view.offset() + view.length()).ok_or(ModelError::Picture)?;
+        let size = imagesize::blob_size(bytes).map_err(|_| ModelError::Picture)?;
+        if size.width.max(size.height) > LARGEST_PICTURE {
+            return Err(ModelError::Picture);
+        }
+    }
+    Ok(())
+}
+
+fn walk(node: &gltf::Node<'_>, depth: usize, left: &mut usize, facts: &mut Facts) -> Result<(), ModelError> {
+    if depth > 200 || *left == 0 {
+        return Err(ModelError::TooManyNodes);
+    }
+    *left -= 1;
+    if let Some(mesh) = node.mesh() {
+        facts.parts += 1;
+        for part in mesh.primitives() {
+            // A mesh without positions was refused when the file was read.
+            let positions = part.get(&gltf::Semantic::Positions).map_or(0, |list| list.count());
+            let corners = part.indices().map_or(positions, |indices| indices.count());
+            facts.triangles += match part.mode() {
+                Mode::Triangles => corners / 3,
+                Mode::TriangleStrip | Mode::TriangleFan => corners.saturating_sub(2),
+                _ => 0,
+            };
+        }
+    }
+    node.children().try_for_each(|child| walk(&child, depth + 1, left, facts))
+}

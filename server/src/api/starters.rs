@@ -1,0 +1,80 @@
+use super::scenes::{Made, STEPS};
+use super::{Refusal, store_scene};
+use crate::Shop;
+use crate::live::compile_now;
+use actix_web::{get, post, web};
+use rust_embed::RustEmbed;
+use serde::{Deserialize, Serialize};
+use serde_json::Value;
+use utoipa::ToSchema;
+use zickzack_core::graph::{LivingMiniature, Memo};
+use zickzack_core::motion::Cancel;
+use zickzack_core::scene::{Scene, Space};
+use zickzack_formats::files::Files;
+
+/// Small working scenes to begin from, as outcomes.
+#[derive(RustEmbed)]
+#[folder = "starters"]
+struct Shelf;
+
+/// What a starter's file says.
+#[derive(Deserialize)]
+struct Written {
+    help: String,
+    scene: Value,
+}
+
+/// A small working scene to begin from.
+#[derive(Serialize, ToSchema)]
+pub struct Starter {
+    /// Its name in addresses.
+    id: String,
+    /// The outcome.
+    title: String,
+    /// One sentence.
+    help: String,
+    space: Space,
+    frames: u32,
+    fps: String,
+    #[schema(inline)]
+    living: LivingMiniature,
+}
+
+fn written(id: &str) -> Option<Written> {
+    let file = Shelf::get(&format!("{id}.json"))?;
+    serde_json::from_slice(&file.data).ok()
+}
+
+/// All starters, with their living miniatures.
+#[utoipa::path(operation_id = "starters", responses((status = 200, body = Vec<Starter>)))]
+#[get("/api/starters")]
+pub async fn list(shop: web::Data<Shop>) -> Result<web::Json<Vec<Starter>>, Refusal> {
+    let registry = shop.registry.clone();
+    let made = web::block(move || {
+        let cancel = Cancel::default();
+        let mut ids: Vec<String> = Shelf::iter().filter_map(|n| n.strip_suffix(".json").map(str::to_owned)).collect();
+        ids.sort();
+        ids.into_iter()
+            .map(|id| {
+                let wrong = |why: String| Refusal::bad(format!("The starter {id} is damaged: {why}"));
+                let Written { help, scene } = written(&id).ok_or_else(|| wrong("it cannot be read.".to_owned()))?;
+                let scene = Scene::from_value(scene, &registry.schemas).map_err(|error| wrong(error.to_string()))?;
+                let compiled = compile_now(&registry, &Memo::default(), &scene, &Files::default(), &cancel);
+                let living = compiled.living_miniature(STEPS, &cancel).map_err(|error| wrong(error.to_string()))?;
+                let (title, space, frames, fps) = (scene.name, scene.space, scene.frames, scene.fps.to_string());
+                Ok(Starter { id: id.clone(), title, help, space, frames, fps, living })
+            })
+            .collect::<Result<Vec<_>, Refusal>>()
+    });
+    made.await.map_err(|_| Refusal::bad("The starters could not be made."))?.map(web::Json)
+}
+
+/// A scene of one's own from a starter.
+#[utoipa::path(operation_id = "begin_from_starter", params(("id" = String, Path)), responses((status = 200, body = Made), (status = 404, body = Refusal)))]
+#[post("/api/starters/{id}")]
+pub async fn begin(shop: web::Data<Shop>, id: web::Path<String>) -> Result<web::Json<Made>, Refusal> {
+    let missing = || Refusal::missing("There is no such starter: load the Pattern book again.");
+    let starter = written(&id).ok_or_else(missing)?;
+    let id = store_scene(&shop, starter.scene, None).await?.ok_or_else(missing)?;
+    Ok(web::Json(Made { id }))
+}
