@@ -4,6 +4,8 @@ export const POSE_FLOATS = 8;
 export interface Stamp {
   revision: number;
   preview: number;
+  /** True for the version that is laid beneath. */
+  compared: boolean;
 }
 
 export interface PosesHeader {
@@ -20,6 +22,9 @@ export interface Joint {
   id: string;
   at: [number, number, number];
   kind: 'corner' | 'smooth';
+  /** Handles as offsets, whether the point has some of its own or not. */
+  in: [number, number, number];
+  out: [number, number, number];
 }
 
 export interface PathHeader {
@@ -28,6 +33,8 @@ export interface PathHeader {
   node: string;
   strands: { points: number; closed: boolean; length: number }[];
   joints: Joint[];
+  /** Places with axes after the points: position, direction and up, nine numbers each. */
+  stations: number;
   param: 'points' | 'moved';
   still: boolean;
 }

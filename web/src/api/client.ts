@@ -1,4 +1,4 @@
-import type { Kept, Listed, LivingMiniature, Look, NodeSchema, Space } from './types';
+import type { Comparison, Keep, Kept, Listed, LivingMiniature, Look, NodeSchema, Op, Scene, Space, Starter, Version } from './types';
 
 /** What the server says when it does not do something: a sentence for the user. */
 export class Refused extends Error {}
@@ -19,6 +19,8 @@ async function ask<T>(path: string, init?: RequestInit): Promise<T> {
 
 const post = <T>(path: string, body?: unknown) =>
   ask<T>(path, { method: 'POST', headers: { 'content-type': 'application/json' }, body: body === undefined ? undefined : JSON.stringify(body) });
+
+const patch = (path: string, body: unknown) => ask<void>(path, { method: 'PATCH', headers: { 'content-type': 'application/json' }, body: JSON.stringify(body) });
 
 export interface Wanted {
   node?: string;
@@ -42,11 +44,20 @@ export const api = {
   nodes: () => ask<NodeSchema[]>('/api/nodes'),
   create: (name: string, space: Space) => post<{ id: string }>('/api/scenes', { name, space }),
   bringIn: (text: string) => ask<{ id: string }>('/api/scenes/bring-in', { method: 'POST', headers: { 'content-type': 'application/json' }, body: text }),
-  rename: (id: string, name: string) => ask<void>(`/api/scenes/${id}`, { method: 'PATCH', headers: { 'content-type': 'application/json' }, body: JSON.stringify({ name }) }),
+  rename: (id: string, name: string) => patch(`/api/scenes/${id}`, { name }),
   duplicate: (id: string) => post<{ id: string }>(`/api/scenes/${id}/duplicate`),
   remove: (id: string) => ask<void>(`/api/scenes/${id}`, { method: 'DELETE' }),
   restore: (id: string) => post<void>(`/api/scenes/${id}/restore`),
   miniature: (id: string) => ask<LivingMiniature>(`/api/scenes/${id}/miniature`),
-  keepSvg: (text: string) => ask<Kept>('/api/assets', { method: 'POST', headers: { 'content-type': 'image/svg+xml' }, body: text }),
+  keepFile: (media: string, file: Blob) => ask<Kept>('/api/assets', { method: 'POST', headers: { 'content-type': media }, body: file }),
+  starters: () => ask<Starter[]>('/api/starters'),
+  begin: (starter: string) => post<{ id: string }>(`/api/starters/${starter}`),
+  rate: (document: Scene, fps: string, keep: Keep) => post<{ ops: Op[] }>('/api/rate', { document, fps, keep }),
+  versions: (scene: string) => ask<Version[]>(`/api/scenes/${scene}/versions`),
+  keepVersion: (scene: string, name: string) => post<Version>(`/api/scenes/${scene}/versions`, { name }),
+  renameVersion: (scene: string, version: string, name: string) => patch(`/api/scenes/${scene}/versions/${version}`, { name }),
+  removeVersion: (scene: string, version: string) => ask<void>(`/api/scenes/${scene}/versions/${version}`, { method: 'DELETE' }),
+  restoreVersion: (scene: string, version: string) => post<void>(`/api/scenes/${scene}/versions/${version}/restore`),
+  compareVersion: (scene: string, version: string) => ask<Comparison>(`/api/scenes/${scene}/versions/${version}/compare`),
   look: (scene: string, wanted: Wanted) => ask<Look>(handoffAddress(scene, wanted, false)),
 };

@@ -1,8 +1,10 @@
 // @vitest-environment jsdom
+import 'fake-indexeddb/auto';
 import { afterEach, beforeEach, describe, expect, it, vi } from 'vitest';
 import { put } from '../scene/edits';
 import { useScene } from '../scene/store';
 import { Live } from './live';
+import { forgetPage } from './page';
 import type { FromPage, Op, Scene, ToPage } from './types';
 
 /** A socket whose other end is the test. */
@@ -50,18 +52,39 @@ class Socket {
 const scene = { format: 'zickzack-scene', version: 1, name: 'Round', space: 'deep', fps: '24', frames: 120, nodes: { ride: { type: 'ride', name: 'Riders' } }, threads: {} } as unknown as Scene;
 const riders = (n: number): Op[] => [{ op: 'put', at: ['nodes', 'ride', 'params', 'riders'], value: n }];
 const shown = () => useScene.getState().document?.nodes?.['ride']?.params?.['riders'];
-const told = (revision: number): ToPage => ({ kind: 'scene', revision, document: scene, can_undo: false, can_redo: false });
+const told = (revision: number): ToPage => ({ kind: 'scene', revision, document: scene, undo: null, redo: null });
 
 let live: Live;
 let socket: Socket;
 
-beforeEach(() => {
-  vi.useFakeTimers();
+const SCENE = '11111111-1111-1111-1111-111111111111';
+/** What waits on promises, and the browser's store, which answers in its own time. */
+const soon = globalThis.setTimeout;
+const settled = async () => {
+  for (let i = 0; i < 12; i += 1) await new Promise((resolve) => soon(resolve, 1));
+};
+const connect = async (): Promise<Socket> => {
+  const before = Socket.all.length;
+  live = new Live(SCENE);
+  for (let i = 0; i < 50 && Socket.all.length === before; i += 1) await settled();
+  return Socket.all.at(-1)!;
+};
+const sent = (on = socket) => on.sent.filter((message) => message.kind === 'edit');
+const client = () => (socket.sent[0] as Extract<FromPage, { kind: 'hello' }>).client;
+/** The server keeps what was sent last. */
+const keeps = (revision: number, on = socket) => {
+  const edit = sent(on).at(-1)!;
+  on.says({ kind: 'edited', revision, client: edit.client ?? client(), sequence: edit.sequence, ops: edit.ops, undo: edit.label, redo: null });
+};
+
+beforeEach(async () => {
+  vi.useFakeTimers({ toFake: ['setTimeout', 'clearTimeout', 'setInterval', 'clearInterval', 'Date', 'performance'] });
   vi.stubGlobal('WebSocket', Socket);
+  vi.stubGlobal('indexedDB', new IDBFactory());
   Socket.all = [];
   sessionStorage.clear();
-  live = new Live('11111111-1111-1111-1111-111111111111');
-  socket = Socket.all[0]!;
+  forgetPage();
+  socket = await connect();
   socket.opens();
   socket.says(told(4));
 });
@@ -82,31 +105,41 @@ describe('the live connection', () => {
     live.edit('set riders', riders(5));
     expect(shown()).toBe(5);
     expect(useScene.getState().pending).toHaveLength(1);
-    const edit = socket.sent.at(-1) as Extract<FromPage, { kind: 'edit' }>;
-    const client = (socket.sent[0] as Extract<FromPage, { kind: 'hello' }>).client;
-    socket.says({ kind: 'edited', revision: 5, client, sequence: edit.sequence, ops: edit.ops, can_undo: true, can_redo: false });
-    expect(useScene.getState()).toMatchObject({ pending: [], revision: 5, canUndo: true });
+    const edit = sent().at(-1)!;
+    socket.says({ kind: 'edited', revision: 5, client: client(), sequence: edit.sequence, ops: edit.ops, undo: 'set riders', redo: null });
+    expect(useScene.getState()).toMatchObject({ pending: [], revision: 5, undo: 'set riders' });
     expect(shown()).toBe(5);
   });
 
   it('takes a refused edit back and says why', () => {
     live.edit('set riders', riders(-1));
     const { sequence } = socket.sent.at(-1) as Extract<FromPage, { kind: 'edit' }>;
-    socket.says({ kind: 'refused', sequence, message: 'Riders must be at least 1.' });
+    socket.says({ kind: 'refused', sequence, message: 'Riders must be at least 1.', later: false });
     expect(shown()).toBeUndefined();
     expect(useScene.getState().message?.text).toBe('Riders must be at least 1.');
   });
 
   it('takes in what another page did, under what is on its way here', () => {
     live.edit('set riders', riders(5));
-    socket.says({ kind: 'edited', revision: 5, client: 'other', sequence: 1, ops: [put(['frames'], 96), ...riders(2)], can_undo: false, can_redo: false });
+    socket.says({ kind: 'edited', revision: 5, client: 'other', sequence: 1, ops: [put(['frames'], 96), ...riders(2)], undo: null, redo: null });
     expect(useScene.getState().document?.frames).toBe(96);
     expect(shown()).toBe(5);
   });
 
+  it('sends one edit after another, so that nothing overtakes', () => {
+    live.edit('first', riders(5));
+    live.edit('second', riders(6));
+    expect(sent().map((edit) => edit.label)).toEqual(['first']);
+    expect(shown()).toBe(6);
+    keeps(5);
+    expect(sent().map((edit) => edit.label)).toEqual(['first', 'second']);
+    keeps(6);
+    expect(useScene.getState().pending).toEqual([]);
+  });
+
   it('sends again what was not kept when the connection comes back, with its number and label', () => {
     live.edit('set riders', riders(5));
-    const first = socket.sent.at(-1);
+    const first = sent()[0];
     socket.drop();
     expect(useScene.getState().connection).toBe('lost');
     live.edit('set riders', riders(6));
@@ -115,11 +148,90 @@ describe('the live connection', () => {
     const next = Socket.all.at(-1)!;
     expect(next).not.toBe(socket);
     next.opens();
-    expect(next.kinds().slice(0, 3)).toEqual(['hello', 'edit', 'edit']);
-    expect(next.sent[1]).toEqual(first);
+    expect(sent(next)).toEqual([]);
     next.says(told(4));
+    expect(sent(next)).toEqual([first]);
+    keeps(5, next);
+    expect(sent(next)).toHaveLength(2);
     expect(shown()).toBe(6);
-    expect(useScene.getState().pending).toHaveLength(2);
+  });
+
+  it('asks again later what the server could not keep, and says why it waits', () => {
+    live.edit('set riders', riders(5));
+    live.edit('set riders', riders(6));
+    const { sequence } = sent()[0]!;
+    socket.says({ kind: 'refused', sequence, message: 'The disk of the database is full.', later: true });
+    expect(useScene.getState()).toMatchObject({ trouble: 'The disk of the database is full.', message: null });
+    expect(shown()).toBe(6);
+    expect(sent()).toHaveLength(1);
+    vi.advanceTimersByTime(6000);
+    expect(sent().map((edit) => edit.sequence)).toEqual([sequence, sequence]);
+    keeps(5);
+    keeps(6);
+    expect(useScene.getState()).toMatchObject({ trouble: null, pending: [], revision: 6 });
+  });
+
+  it('finds on the next visit what was left waiting, and sends it once under the name of the page that did it', async () => {
+    socket.drop();
+    live.edit('set riders', riders(8));
+    live.edit('set frames', [put(['frames'], 96)]);
+    const gone = client();
+    await settled();
+    live.close();
+    sessionStorage.clear();
+    forgetPage();
+    const next = await connect();
+    next.opens();
+    next.says(told(4));
+    expect(shown()).toBe(8);
+    expect(useScene.getState().document?.frames).toBe(96);
+    expect(sent(next)[0]).toMatchObject({ label: 'set riders', client: gone });
+    keeps(5, next);
+    keeps(6, next);
+    expect(useScene.getState().pending).toEqual([]);
+    await settled();
+    live.close();
+    const last = await connect();
+    last.opens();
+    last.says(told(6));
+    expect(sent(last)).toEqual([]);
+  });
+
+  it('takes back what was not sent yet without the server, and does it again', () => {
+    socket.drop();
+    live.edit('set riders', riders(5));
+    live.edit('set riders', riders(6));
+    live.undo();
+    expect(shown()).toBe(5);
+    live.undo();
+    expect(shown()).toBeUndefined();
+    live.undo();
+    expect(useScene.getState().message?.text).toContain('when it is there again');
+    live.redo();
+    live.redo();
+    expect(shown()).toBe(6);
+    expect(new Set(useScene.getState().pending.map((edit) => edit.sequence)).size).toBe(2);
+  });
+
+  it('never withdraws what may have arrived', () => {
+    live.edit('set riders', riders(5));
+    socket.drop();
+    live.undo();
+    expect(shown()).toBe(5);
+  });
+
+  it('asks a server that has been silent while the machine slept, and connects anew when it does not answer', () => {
+    // One look of the page passes in its time, the next one an hour late.
+    vi.setSystemTime(Date.now() + 3_600_000);
+    vi.advanceTimersByTime(10_000);
+    expect(socket.kinds()).toContain('here');
+    socket.says({ kind: 'here', revision: 4 });
+    vi.advanceTimersByTime(20_000);
+    expect(useScene.getState().connection).toBe('open');
+    vi.setSystemTime(Date.now() + 3_600_000);
+    vi.advanceTimersByTime(10_000);
+    vi.advanceTimersByTime(20_000);
+    expect(Socket.all.length).toBeGreaterThan(1);
   });
 
   it('waits longer and longer for a server that is away, and gives up when it is closed', () => {
@@ -149,20 +261,19 @@ describe('the live connection', () => {
   it('goes on after a preview that was refused', () => {
     live.preview(riders(-1));
     live.preview(riders(3));
-    socket.says({ kind: 'refused', sequence: null, message: 'riders is -1' });
+    socket.says({ kind: 'refused', sequence: null, message: 'riders is -1', later: false });
     expect(socket.sent.at(-1)).toMatchObject({ kind: 'preview', ops: riders(3) });
   });
 
   it('never uses a number twice, even after a reload with a clock that went back', () => {
-    const sequences = () => socket.sent.flatMap((message) => ('sequence' in message ? [message.sequence] : []));
     live.edit('a', riders(1));
     vi.setSystemTime(new Date('2001-01-01'));
     live.edit('b', riders(2));
     live.undo();
     live.redo();
-    const found = sequences();
-    expect(found).toHaveLength(4);
+    const found = useScene.getState().pending.map((edit) => edit.sequence);
+    expect(found).toHaveLength(2);
     expect([...found].sort((a, b) => a - b)).toEqual(found);
-    expect(new Set(found).size).toBe(4);
+    expect(new Set(found).size).toBe(2);
   });
 });

@@ -1,49 +1,65 @@
 import { note } from '../measure';
-import { reset, say, setDocument, takeEnds, takeNodes, takePoses, useScene } from '../scene/store';
 import { clock } from '../scene/clock';
 import { applied as appliedTo } from '../scene/edits';
+import { Queue } from '../scene/queue';
+import { reset, say, setDocument, takeEnds, takeNodes, takePath, takePoses, takeTraces, useScene, type Pending } from '../scene/store';
 import { decode } from './blocks';
+import { isOpen, nextSequence, pageName } from './page';
 import type { FromPage, Op, ToPage } from './types';
 
 const { getState: get, setState: set } = useScene;
 
-/** Who this page is, over reloads; another tab is somebody else. */
-function clientName(): string {
-  const known = sessionStorage.getItem('client');
-  if (known) return known;
-  const name = crypto.randomUUID();
-  sessionStorage.setItem('client', name);
-  return name;
-}
-
-/** Grows over reloads too, so that no number is ever used twice. */
-function nextSequence(): number {
-  const sequence = Math.max(Number(sessionStorage.getItem('sequence') ?? 0) + 1, Date.now());
-  sessionStorage.setItem('sequence', String(sequence));
-  return sequence;
-}
-
 /** How long a preview may stay unanswered before the next is sent anyway, milliseconds. */
 const PATIENCE = 1500;
+/** How long a server that was asked whether it is there may take, milliseconds. */
+const ANSWER = 5000;
+/** How often the page looks whether time has passed without it, as on a machine that slept, milliseconds. */
+const LOOK = 10_000;
+/** Waiting times between tries, milliseconds. */
+const SHORTEST = 300;
+const LONGEST = 5000;
 
 /** The live connection of the bench to one scene. */
 export class Live {
   private socket: WebSocket | null = null;
   private closed = false;
+  private welcome = false;
   private waitedFor = 0;
   private retry = 0;
   private previewNumber = 0;
   private unanswered: { number: number; since: number } | null = null;
   private next: Op[] | null = null;
-  private readonly client = clientName();
-  private unwatch: () => void;
+  private client = '';
+  /** What was sent and is not answered: one at a time, so that nothing overtakes. */
+  private inFlight: Pending | null = null;
+  private againIn = 0;
+  private again = 0;
+  private asked = 0;
+  private looked = Date.now();
+  private readonly queue = new Queue(say);
+  private readonly unwatch: () => void;
+  private readonly looking: number;
 
   constructor(private readonly scene: string) {
     reset();
-    this.open();
+    void this.begin();
     this.unwatch = useScene.subscribe((now, before) => {
       if (now.thing !== before.thing) this.watch();
     });
+    this.looking = window.setInterval(this.look, LOOK);
+    window.addEventListener('online', this.ask);
+    document.addEventListener('visibilitychange', this.ask);
+  }
+
+  /** Takes up what an earlier page left, and connects. */
+  private async begin(): Promise<void> {
+    this.client = await pageName();
+    for (const left of await this.queue.waiting(this.scene)) {
+      if (left.client !== this.client && (await isOpen(left.client))) continue;
+      const { client, sequence, label, ops } = left;
+      setDocument({ pending: [...get().pending, { client, sequence, label, ops, kind: 'edit', sent: true }] });
+    }
+    if (!this.closed) this.open();
   }
 
   /** Ends the connection for good. */
@@ -51,17 +67,24 @@ export class Live {
     this.closed = true;
     this.unwatch();
     window.clearTimeout(this.retry);
+    window.clearTimeout(this.again);
+    window.clearTimeout(this.asked);
+    window.clearInterval(this.looking);
+    window.removeEventListener('online', this.ask);
+    document.removeEventListener('visibilitychange', this.ask);
     this.socket?.close();
+    this.queue.close();
   }
 
-  /** Changes the scene: shown at once, kept when the server says so. */
+  /** Changes the scene: shown at once, kept when the server says so; until then it waits in the browser. */
   edit(label: string, ops: Op[]): void {
-    const sequence = nextSequence();
+    if (ops.length === 0) return;
+    const edit: Pending = { client: this.client, sequence: nextSequence(), kind: 'edit', label, ops, sent: false };
+    void this.queue.keep({ scene: this.scene, client: edit.client, sequence: edit.sequence, label, ops });
     this.unanswered = null;
     this.next = null;
-    setDocument({ pending: [...get().pending, { sequence, label, ops }], preview: null });
-    note('sent', performance.now());
-    this.send({ kind: 'edit', sequence, label, ops });
+    setDocument({ pending: [...get().pending, edit], withdrawn: [], preview: null });
+    this.pump();
   }
 
   /** Shows a change without keeping it; only the newest counts. */
@@ -80,12 +103,77 @@ export class Live {
     this.send({ kind: 'end-preview', number: this.previewNumber });
   }
 
+  /** Takes this page's last edit back: at once where it was not sent yet. */
   undo(): void {
-    this.send({ kind: 'undo', sequence: nextSequence() });
+    const { pending, withdrawn } = get();
+    const last = pending.at(-1);
+    if (last && last.kind === 'edit' && !last.sent && last.client === this.client) {
+      void this.queue.drop(this.scene, last.client, last.sequence);
+      setDocument({ pending: pending.slice(0, -1), withdrawn: [...withdrawn, last] });
+    } else if (this.welcome) {
+      this.wish('undo');
+    } else {
+      say('What the server has kept can be taken back when it is there again.');
+    }
   }
 
+  /** Does again what was taken back last. */
   redo(): void {
-    this.send({ kind: 'redo', sequence: nextSequence() });
+    const { pending, withdrawn } = get();
+    const last = withdrawn.at(-1);
+    if (last) {
+      const again = { ...last, sequence: nextSequence() };
+      void this.queue.keep({ scene: this.scene, client: again.client, sequence: again.sequence, label: again.label, ops: again.ops });
+      setDocument({ pending: [...pending, again], withdrawn: withdrawn.slice(0, -1) });
+      this.pump();
+    } else if (this.welcome) {
+      this.wish('redo');
+    } else {
+      say('What the server has kept can be done again when it is there again.');
+    }
+  }
+
+  private wish(kind: 'undo' | 'redo'): void {
+    setDocument({ pending: [...get().pending, { client: this.client, sequence: nextSequence(), kind, label: kind, ops: [], sent: false }] });
+    this.pump();
+  }
+
+  /** Lays a version beneath the scene; none ends that. */
+  compare(version: { id: string; name: string } | null): void {
+    set({ compared: version && { ...version, paths: {}, poses: {}, traces: null } });
+    this.send({ kind: 'compare', version: version?.id ?? null });
+  }
+
+  /** Sends what is first in the row, when nothing else is on its way. */
+  private pump(): void {
+    const first = get().pending[0];
+    if (!first || this.inFlight || this.again || !this.welcome) return;
+    this.inFlight = first;
+    if (!first.sent) setDocument({ pending: get().pending.map((edit) => (edit === first ? { ...edit, sent: true } : edit)) });
+    note('sent', performance.now());
+    const { kind, sequence, label, ops, client } = first;
+    if (kind === 'edit') this.send({ kind, sequence, label, ops, ...(client === this.client ? {} : { client }) });
+    else this.send({ kind, sequence });
+  }
+
+  /** What was on its way is answered. */
+  private answeredEdit(client: string, sequence: number): void {
+    const held = this.inFlight;
+    if (!held || held.client !== client || held.sequence !== sequence) return;
+    this.inFlight = null;
+    this.againIn = 0;
+    void this.queue.drop(this.scene, client, sequence);
+  }
+
+  /** Asks again in a while, longer each time. */
+  private later(): void {
+    this.inFlight = null;
+    this.againIn = Math.min(LONGEST, Math.max(SHORTEST, 2 * this.againIn));
+    window.clearTimeout(this.again);
+    this.again = window.setTimeout(() => {
+      this.again = 0;
+      this.pump();
+    }, this.againIn);
   }
 
   private sendPreview(): void {
@@ -121,18 +209,60 @@ export class Live {
     socket.onopen = () => {
       this.waitedFor = 0;
       this.send({ kind: 'hello', client: this.client });
-      // Sending an edit again is harmless: the server knows its number.
-      for (const edit of get().pending) this.send({ kind: 'edit', ...edit });
       this.watch();
+      const { compared } = get();
+      if (compared) this.send({ kind: 'compare', version: compared.id });
     };
-    socket.onmessage = (event: MessageEvent<string | ArrayBuffer>) => this.take(event.data);
-    socket.onclose = () => {
-      if (this.closed) return;
-      set({ connection: 'lost' });
-      this.waitedFor = Math.min(8000, Math.max(500, this.waitedFor * 2));
-      this.retry = window.setTimeout(() => this.open(), this.waitedFor);
+    socket.onmessage = (event: MessageEvent<string | ArrayBuffer>) => {
+      window.clearTimeout(this.asked);
+      this.asked = 0;
+      this.take(event.data);
     };
+    socket.onclose = () => this.lost(socket);
   }
+
+  /** Without a connection: it is tried again, and what was on its way is sent again then. */
+  private lost(socket: WebSocket): void {
+    if (this.closed || this.socket !== socket) return;
+    this.socket = null;
+    this.welcome = false;
+    this.inFlight = null;
+    this.unanswered = null;
+    window.clearTimeout(this.again);
+    window.clearTimeout(this.asked);
+    this.again = 0;
+    this.asked = 0;
+    set({ connection: 'lost' });
+    this.waitedFor = Math.min(LONGEST, Math.max(SHORTEST, this.waitedFor * 2));
+    window.clearTimeout(this.retry);
+    this.retry = window.setTimeout(() => this.open(), this.waitedFor);
+  }
+
+  /** A page that slept may hold a connection that is gone without a word. */
+  private readonly look = (): void => {
+    const now = Date.now();
+    const slept = Math.abs(now - this.looked - LOOK) > LOOK;
+    this.looked = now;
+    if (slept) this.ask();
+  };
+
+  private readonly ask = (): void => {
+    if (document.visibilityState === 'hidden') return;
+    const socket = this.socket;
+    if (!socket) {
+      if (this.client && !this.closed) {
+        window.clearTimeout(this.retry);
+        this.open();
+      }
+      return;
+    }
+    if (socket.readyState !== WebSocket.OPEN || this.asked) return;
+    this.send({ kind: 'here' });
+    this.asked = window.setTimeout(() => {
+      socket.close();
+      this.lost(socket);
+    }, ANSWER);
+  };
 
   private take(data: string | ArrayBuffer): void {
     if (typeof data === 'string') {
@@ -142,22 +272,24 @@ export class Live {
     const begun = performance.now();
     const { header, numbers } = decode(data);
     if (header.kind === 'poses') takePoses(header, numbers);
-    else if (header.kind === 'path') set((state) => ({ paths: { ...state.paths, [header.node]: { header, numbers } } }));
-    else set({ traces: { header, numbers } });
+    else if (header.kind === 'path') takePath(header, numbers);
+    else takeTraces(header, numbers);
     if (header.kind === 'poses') note('decoded', begun, header.stamp.preview);
   }
 
   private heed(message: ToPage): void {
     switch (message.kind) {
       case 'scene':
+        this.welcome = true;
         set({ connection: 'open' });
-        setDocument({ base: message.document, revision: message.revision, canUndo: message.can_undo, canRedo: message.can_redo });
+        setDocument({ base: message.document, revision: message.revision, undo: message.undo ?? null, redo: message.redo ?? null });
+        this.pump();
         break;
       case 'edited':
         this.edited(message);
         break;
       case 'refused':
-        this.refused(message.sequence ?? null, message.message);
+        this.refused(message);
         break;
       case 'nodes':
         takeNodes(message.nodes);
@@ -166,29 +298,42 @@ export class Live {
       case 'ends':
         takeEnds(message.ends);
         break;
+      case 'here':
+        break;
     }
   }
 
   private edited(message: Extract<ToPage, { kind: 'edited' }>): void {
     const state = get();
-    const own = message.client === this.client;
-    const pending = own ? state.pending.filter((edit) => edit.sequence !== message.sequence) : state.pending;
+    const { client, sequence } = message;
+    this.answeredEdit(client, sequence);
     const news = message.revision > state.revision && state.base !== null;
     setDocument({
       base: news && state.base ? appliedTo(state.base, message.ops) : state.base,
       revision: Math.max(state.revision, message.revision),
-      pending,
-      canUndo: message.can_undo,
-      canRedo: message.can_redo,
+      pending: state.pending.filter((edit) => edit.client !== client || edit.sequence !== sequence),
+      trouble: null,
+      undo: message.undo ?? null,
+      redo: message.redo ?? null,
     });
+    this.pump();
   }
 
-  private refused(sequence: number | null, text: string): void {
-    say(text);
-    if (sequence === null) {
+  private refused({ sequence, message, later }: Extract<ToPage, { kind: 'refused' }>): void {
+    if (sequence === null || sequence === undefined) {
+      say(message);
       this.answered(this.previewNumber);
       return;
     }
-    setDocument({ pending: get().pending.filter((edit) => edit.sequence !== sequence) });
+    const held = this.inFlight;
+    if (later && held?.sequence === sequence && held.kind === 'edit') {
+      setDocument({ trouble: message });
+      this.later();
+      return;
+    }
+    say(message);
+    if (held) this.answeredEdit(held.client, sequence);
+    setDocument({ pending: get().pending.filter((edit) => edit.sequence !== sequence), trouble: null });
+    this.pump();
   }
 }

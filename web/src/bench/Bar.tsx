@@ -6,14 +6,13 @@ import { useScene } from '../scene/store';
 import { useMode } from '../theme/mode';
 import { Knot } from './dial/Knot';
 import { useLive } from './live';
+import { show } from './overlays';
 import { gapText, outputsOf } from './seam/gap';
 
 /** The bar over the bench. */
 export function Bar({ scene }: { scene: string }) {
-  const live = useLive();
-  const open = useScene((state) => state.connection === 'open');
-  const canUndo = useScene((state) => state.canUndo) && open;
-  const canRedo = useScene((state) => state.canRedo) && open;
+  const aside = useScene((state) => state.aside);
+  const compared = useScene((state) => state.compared);
   return (
     <header className="bar">
       <Link to="/" className="back">
@@ -22,27 +21,49 @@ export function Bar({ scene }: { scene: string }) {
       <SceneName />
       <Settings />
       <span className="gap" />
-      <Tooltip title="Undo · Ctrl+Z">
-        <span>
-          <Button variant="outlined" disabled={!canUndo} onClick={() => live.undo()}>
-            Undo
-          </Button>
-        </span>
-      </Tooltip>
-      <Tooltip title="Redo · Ctrl+Shift+Z">
-        <span>
-          <Button variant="outlined" disabled={!canRedo} onClick={() => live.redo()}>
-            Redo
-          </Button>
-        </span>
-      </Tooltip>
+      <History />
       <SaveState />
       <SeamBadge />
+      <Tooltip title="Keep and compare versions · V">
+        <Button variant="outlined" aria-pressed={aside === 'versions'} onClick={() => useScene.setState({ aside: aside === 'versions' ? null : 'versions' })}>
+          {compared ? 'Comparing' : 'Versions'}
+        </Button>
+      </Tooltip>
       <ModeButton />
+      <Tooltip title="All keys and words · ?">
+        <Button variant="outlined" aria-label="All keys and words" onClick={() => show('help')} sx={{ minWidth: 34, px: 0.5 }}>
+          ?
+        </Button>
+      </Tooltip>
       <Button variant="contained" onClick={() => go(`/handoff/${scene}`)}>
         Hand-off
       </Button>
     </header>
+  );
+}
+
+function History() {
+  const live = useLive();
+  const open = useScene((state) => state.connection === 'open');
+  const own = useScene((state) => state.pending.some((edit) => edit.kind === 'edit' && !edit.sent));
+  const withdrawn = useScene((state) => state.withdrawn.length > 0);
+  const undo = useScene((state) => state.undo);
+  const redo = useScene((state) => state.redo);
+  const pending = useScene((state) => state.pending.at(-1)?.label);
+  const step = (title: string, keys: string, what: string | null | undefined, can: boolean, act: () => void) => (
+    <Tooltip title={what && can ? `${title}: ${what} · ${keys}` : `${title} · ${keys}`}>
+      <span>
+        <Button variant="outlined" disabled={!can} onClick={act}>
+          {title}
+        </Button>
+      </span>
+    </Tooltip>
+  );
+  return (
+    <>
+      {step('Undo', 'Ctrl+Z', pending ?? undo, own || (open && (undo !== null || pending !== undefined)), () => live.undo())}
+      {step('Redo', 'Ctrl+Shift+Z', redo, withdrawn || (open && redo !== null), () => live.redo())}
+    </>
   );
 }
 
@@ -85,30 +106,41 @@ function SceneName() {
 function Settings() {
   const document = useScene((state) => state.document);
   if (!document) return null;
-  return <span className="note">{`${document.space} · ${document.frames} frames · ${document.fps} fps`}</span>;
+  return <span className="note settings-note">{`${document.space} · ${document.frames} frames · ${document.fps} fps`}</span>;
 }
 
 function SaveState() {
   const connection = useScene((state) => state.connection);
   const pending = useScene((state) => state.pending.length);
+  const trouble = useScene((state) => state.trouble);
   const revision = useScene((state) => state.revision);
-  const text =
-    connection === 'open' ? (pending ? 'keeping …' : `all kept · edit ${revision}`) : connection === 'connecting' ? 'connecting …' : pending ? `no connection · ${pending} edits wait` : 'no connection';
+  const wait = pending === 1 ? '1 change waits' : `${pending} changes wait`;
+  const state = connection !== 'open' ? connection : trouble && pending ? 'trouble' : pending ? 'pending' : 'kept';
+  const text = {
+    open: '',
+    connecting: 'connecting …',
+    lost: pending ? `no connection · ${wait}` : 'no connection',
+    trouble: `${wait} for the database`,
+    pending: 'keeping …',
+    kept: `all kept · edit ${revision}`,
+  }[state];
   return (
-    <span className="note save-state" role="status" data-state={connection === 'open' ? (pending ? 'pending' : 'kept') : connection}>
-      {text}
-    </span>
+    <Tooltip title={state === 'trouble' ? (trouble ?? '') : state === 'lost' ? 'The server cannot be reached: what you change waits in this browser and is sent when it is back.' : ''}>
+      <span className={`note save-state ${state}`} role="status" data-state={state}>
+        {text}
+      </span>
+    </Tooltip>
   );
 }
 
 function SeamBadge() {
   const ends = useScene((state) => state.ends);
-  const open = useScene((state) => state.seamOpen);
+  const open = useScene((state) => state.aside === 'seam');
   const shown = outputsOf(ends);
   if (shown.length === 0) return null;
   const closes = shown.every((end) => end.seam.closes);
   return (
-    <button type="button" className={`badge ${closes ? 'closed' : 'open'}`} aria-pressed={open} onClick={() => useScene.setState({ seamOpen: !open })}>
+    <button type="button" className={`badge ${closes ? 'closed' : 'open'}`} aria-pressed={open} onClick={() => useScene.setState({ aside: open ? null : 'seam' })}>
       <Knot closed={closes} />
       {closes ? 'closes' : `open · ${gapText(shown)}`}
     </button>

@@ -3,15 +3,22 @@ import { useEffect, useState } from 'react';
 import { Live } from '../api/live';
 import { beginMeasuring, endMeasuring } from '../measure';
 import { clock } from '../scene/clock';
+import { rateOf } from '../scene/rate';
 import { poseAt, useScene } from '../scene/store';
 import { Bar } from './Bar';
 import { Card } from './card/Card';
 import { Dial } from './dial/Dial';
+import { Divider } from './Divider';
+import { Find } from './Find';
+import { Guide } from './Guide';
+import { Help } from './Help';
 import { useKeys } from './keys';
 import { LiveContext, useLive } from './live';
 import { Panel } from './Panel';
 import { Seam } from './seam/Seam';
+import { useSizes } from './sizes';
 import { Traces } from './traces/Traces';
+import { Versions } from './versions/Versions';
 import { View } from './view/View';
 import { Weave } from './weave/Weave';
 
@@ -31,6 +38,7 @@ export function Bench({ scene }: { scene: string }) {
     window.zickzack = { pose: poseAt, frame: () => clock.frame, beginMeasuring, endMeasuring };
     return () => {
       clock.stop();
+      clock.setRange(null);
       connection.close();
     };
   }, [scene]);
@@ -41,37 +49,33 @@ export function Bench({ scene }: { scene: string }) {
   ) : null;
 }
 
-/** Frames per second of a fraction such as 24000/1001. */
-export function rateOf(fps: string): number {
-  const [above = 24, below = 1] = fps.split('/').map(Number);
-  return above / below;
-}
-
 function Surface({ scene }: { scene: string }) {
   const ready = useScene((state) => state.document !== null);
   const frames = useScene((state) => state.document?.frames ?? 120);
   const fps = useScene((state) => state.document?.fps ?? '24');
   const name = useScene((state) => state.document?.name);
-  const seamOpen = useScene((state) => state.seamOpen);
+  const aside = useScene((state) => state.aside);
+  const sizes = useSizes();
   const live = useLive();
   useKeys(live);
   useEffect(() => clock.setTiming(frames, rateOf(fps)), [frames, fps]);
   useEffect(() => {
     document.title = name ? `${name} · Zickzack` : 'Zickzack';
   }, [name]);
+  const areas = { '--weave': `${sizes.weave}px`, '--card': `${sizes.card}px`, '--low': `${sizes.low}px`, '--dial': `${sizes.dial}px` } as React.CSSProperties;
   return (
     <div className="page">
       <Bar scene={scene} />
       {ready ? (
-        <main className="bench">
+        <main className={`bench${sizes.full ? ' filled' : ''}`} style={areas}>
           <Panel area="weave" name="Weave" digit={1}>
             <Weave />
           </Panel>
           <Panel area="view" name="View" digit={2}>
             <View />
           </Panel>
-          <Panel area="card" name={seamOpen ? 'Seam' : 'Card'} digit={3}>
-            {seamOpen ? <Seam /> : <Card />}
+          <Panel area="card" name={aside === 'seam' ? 'Seam' : aside === 'versions' ? 'Versions' : 'Card'} digit={3}>
+            {aside === 'seam' ? <Seam /> : aside === 'versions' ? <Versions scene={scene} /> : <Card />}
           </Panel>
           <Panel area="dial" name="Dial" digit={4}>
             <Dial />
@@ -79,10 +83,21 @@ function Surface({ scene }: { scene: string }) {
           <Panel area="traces" name="Traces" digit={5}>
             <Traces />
           </Panel>
+          {!sizes.full && (
+            <>
+              <Divider name="weave" title="Border of the Weave" way="across" back={false} />
+              <Divider name="card" title="Border of the Card" way="across" back />
+              <Divider name="low" title="Border over the Traces" way="up" back />
+              <Divider name="dial" title="Border of the Dial" way="across" back={false} />
+            </>
+          )}
         </main>
       ) : (
         <Waiting />
       )}
+      {ready && <Guide />}
+      <Find />
+      <Help />
       <Messages />
     </div>
   );

@@ -2,49 +2,89 @@ import { useEffect } from 'react';
 import type { Live } from '../api/live';
 import { clock } from '../scene/clock';
 import { useScene } from '../scene/store';
+import { show, useOverlay } from './overlays';
+import { useSizes, type PanelName } from './sizes';
 
 const isTyping = (target: EventTarget | null): boolean =>
-  target instanceof HTMLElement && (target.isContentEditable || /^(INPUT|TEXTAREA|SELECT)$/.test(target.tagName) || target.getAttribute('role') === 'combobox');
+  target instanceof HTMLElement && (target.isContentEditable || /^(TEXTAREA|SELECT)$/.test(target.tagName) || (target instanceof HTMLInputElement && !/^(checkbox|button|file)$/.test(target.type)) || target.getAttribute('role') === 'combobox');
 
 /** True for things that do something of their own on the space bar. */
-const isControl = (target: EventTarget | null): boolean => target instanceof HTMLElement && /^(BUTTON|A)$/.test(target.tagName) && !target.classList.contains('handle');
+const isControl = (target: EventTarget | null): boolean => target instanceof HTMLElement && (/^(BUTTON|A|INPUT)$/.test(target.tagName) || target.getAttribute('role') === 'button') && !target.classList.contains('handle');
+
+/** Fills the window with the panel that has the focus, or goes back to all of them. */
+function fill(): void {
+  const { full } = useSizes.getState();
+  const area = document.activeElement?.closest<HTMLElement>('.panel')?.dataset['area'] as PanelName | undefined;
+  useSizes.setState({ full: full ? null : (area ?? 'view') });
+}
 
 /** The keys that work anywhere on the bench. */
 export function useKeys(live: Live): void {
   useEffect(() => {
     const press = (event: KeyboardEvent) => {
       if (event.altKey && /^[1-5]$/.test(event.key)) {
-        document.querySelector<HTMLElement>(`[data-digit="${event.key}"]`)?.focus();
+        const panel = document.querySelector<HTMLElement>(`[data-digit="${event.key}"]`);
+        // The View and the Weave take letters on a part of their own.
+        (panel?.querySelector<HTMLElement>('.view-body, .weave-body, .dial-body, .traces-body') ?? panel)?.focus();
         event.preventDefault();
         return;
       }
-      if (isTyping(event.target)) return;
-      if ((event.ctrlKey || event.metaKey) && event.key.toLowerCase() === 'z') {
+      const control = event.ctrlKey || event.metaKey;
+      if (control && event.key.toLowerCase() === 'f') {
+        show('find');
+        event.preventDefault();
+        return;
+      }
+      if (isTyping(event.target) || useOverlay.getState().open !== null) return;
+      if (control && event.key.toLowerCase() === 'z') {
         if (event.shiftKey) live.redo();
         else live.undo();
         event.preventDefault();
         return;
       }
-      if (event.ctrlKey || event.metaKey || event.altKey) return;
+      if (control || event.altKey) return;
       const steps = event.shiftKey ? 10 : 1;
       switch (event.key) {
         case ' ':
-          if (isControl(event.target)) return;
+          if (event.defaultPrevented || isControl(event.target)) return;
           clock.toggle();
           break;
         case 'ArrowLeft':
         case 'ArrowRight':
-          // A point or a slip that is held has arrows of its own.
-          if (event.defaultPrevented || (event.target as HTMLElement).closest('.handle, .react-flow__node')) return;
+          // A point, a slip or a border that is held has arrows of its own.
+          if (event.defaultPrevented || (event.target as HTMLElement).closest('.handle, .react-flow__node, [role=separator], [role=menu], [role=listbox]')) return;
           clock.step(event.key === 'ArrowLeft' ? -steps : steps);
           break;
         case 'Home':
           clock.stop();
           clock.seek(0);
           break;
-        case 'Escape':
-          useScene.setState({ seamOpen: false, drawing: false });
+        case '\\':
+          fill();
+          break;
+        case '?':
+          show('help');
+          break;
+        case 'v':
+        case 'V':
+          useScene.setState({ aside: 'versions' });
+          window.requestAnimationFrame(() => document.querySelector<HTMLInputElement>('input[aria-label="Name of the version"]')?.focus());
+          break;
+        case '[':
+        case ']': {
+          const here = Math.floor(clock.frame);
+          const range = clock.range;
+          if (event.key === '[') clock.setRange({ from: here, to: Math.max(here + 1, range?.to ?? Infinity) });
+          else clock.setRange({ from: Math.min(range?.from ?? 0, here), to: here + 1 });
+          break;
+        }
+        case 'Escape': {
+          const { drawing, picking, aside } = useScene.getState();
+          if (drawing !== null || picking !== null) useScene.setState({ drawing: null, picking: null });
+          else if (aside) useScene.setState({ aside: null });
+          else useSizes.setState({ full: null });
           return;
+        }
         default:
           return;
       }

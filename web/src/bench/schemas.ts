@@ -1,6 +1,6 @@
 import { useQuery } from '@tanstack/react-query';
 import { api } from '../api/client';
-import type { NodeSchema, Param, Scene } from '../api/types';
+import type { NodeSchema, Param, Role, Scene } from '../api/types';
 
 /** What every node type declares. */
 export function useSchemas(): NodeSchema[] {
@@ -21,4 +21,21 @@ export function isShown(document: Scene, node: string, schema: NodeSchema, param
   const [name, values] = param.only_when as [string, string[]];
   const other = schema.params.find((p) => p.name === name);
   return !other || values.includes(String(valueOf(document, node, other)));
+}
+
+/** The nearest node at or above one with a parameter that can be taken hold of as this, and that parameter. */
+export function upstreamRole(document: Scene, schemas: readonly NodeSchema[], node: string, role: Role['kind']): { node: string; param: Param } | null {
+  const seen = new Set<string>();
+  let row = [node];
+  while (row.length > 0) {
+    for (const id of row) {
+      const schema = schemas.find((schema) => schema.name === document.nodes?.[id]?.type);
+      const param = schema?.params.find((param) => param.role?.kind === role);
+      if (param) return { node: id, param };
+      seen.add(id);
+    }
+    const above = Object.values(document.threads ?? {}).filter((thread) => row.includes(thread.to) && !seen.has(thread.from));
+    row = [...new Set(above.map((thread) => thread.from))];
+  }
+  return null;
 }

@@ -4,7 +4,8 @@ import { useEffect, useRef, useState } from 'react';
 import { api } from '../api/client';
 import type { Listed, Space } from '../api/types';
 import { ModeButton } from '../bench/Bar';
-import { rateOf } from '../bench/Bench';
+import { beginGuide } from '../bench/guide-state';
+import { rateOf } from '../scene/rate';
 import { LivingPicture } from '../miniature/Picture';
 import { Link, go } from '../route';
 
@@ -62,7 +63,13 @@ export function PatternBook() {
           }}
         />
         <ModeButton />
-        <NewScene onCreate={(space) => create.mutate(space)} />
+        <NewScene
+          onCreate={(space) => create.mutate(space)}
+          onGuide={() => {
+            beginGuide();
+            create.mutate('deep');
+          }}
+        />
       </header>
       <main className="book">
         {scenes.error && <p className="wrong">{scenes.error.message}</p>}
@@ -74,6 +81,7 @@ export function PatternBook() {
             <Pattern key={scene.id} scene={scene} onTold={setTold} />
           ))}
         </ul>
+        <Starters words={words} onTrouble={trouble} />
       </main>
       <Snackbar open={told !== null} autoHideDuration={10000} onClose={(_, reason) => reason !== 'clickaway' && setTold(null)} anchorOrigin={{ vertical: 'bottom', horizontal: 'center' }}>
         <Alert
@@ -97,11 +105,11 @@ export function PatternBook() {
   );
 }
 
-function NewScene({ onCreate }: { onCreate: (space: Space) => void }) {
+function NewScene({ onCreate, onGuide }: { onCreate: (space: Space) => void; onGuide: () => void }) {
   const [anchor, setAnchor] = useState<HTMLElement | null>(null);
-  const choose = (space: Space) => {
+  const choose = (what: () => void) => {
     setAnchor(null);
-    onCreate(space);
+    what();
   };
   return (
     <>
@@ -109,15 +117,43 @@ function NewScene({ onCreate }: { onCreate: (space: Space) => void }) {
         New scene
       </Button>
       <Menu anchorEl={anchor} open={anchor !== null} onClose={() => setAnchor(null)}>
-        <MenuItem onClick={() => choose('deep')}>Deep · in space</MenuItem>
-        <MenuItem onClick={() => choose('flat')}>Flat · in the picture</MenuItem>
+        <MenuItem onClick={() => choose(() => onCreate('deep'))}>Deep · in space</MenuItem>
+        <MenuItem onClick={() => choose(() => onCreate('flat'))}>Flat · in the picture</MenuItem>
+        <MenuItem onClick={() => choose(onGuide)}>Guided start</MenuItem>
       </Menu>
     </>
   );
 }
 
+/** Small working scenes to begin from, as outcomes. */
+function Starters({ words, onTrouble }: { words: string[]; onTrouble: (error: Error) => void }) {
+  const starters = useQuery({ queryKey: ['starters'], queryFn: api.starters, staleTime: Infinity });
+  const begin = useMutation({ mutationFn: api.begin, onSuccess: ({ id }) => go(`/bench/${id}`), onError: onTrouble });
+  const found = (starters.data ?? []).filter((starter) => words.every((word) => `${starter.title} ${starter.help}`.toLowerCase().includes(word)));
+  if (found.length === 0) return null;
+  return (
+    <section className="starters" aria-label="Starters">
+      <h2>Begin from</h2>
+      <ul className="patterns">
+        {found.map((starter) => (
+          <li key={starter.id} className="pattern starter">
+            <button type="button" className="pattern-picture" aria-label={`Begin from ${starter.title}`} disabled={begin.isPending} onClick={() => begin.mutate(starter.id)}>
+              <LivingPicture living={starter.living} flat={starter.space === 'flat'} seconds={starter.frames / rateOf(starter.fps)} width={WIDTH} height={STARTER_HEIGHT} />
+            </button>
+            <div className="pattern-text">
+              <span className="pattern-name">{starter.title}</span>
+            </div>
+            <p className="pattern-note soft">{starter.help}</p>
+          </li>
+        ))}
+      </ul>
+    </section>
+  );
+}
+
 const WIDTH = 300;
 const HEIGHT = 148;
+const STARTER_HEIGHT = 112;
 
 function Pattern({ scene, onTold }: { scene: Listed; onTold: (told: Told | null) => void }) {
   const queries = useQueryClient();

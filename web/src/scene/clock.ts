@@ -1,13 +1,24 @@
 import { useSyncExternalStore } from 'react';
 
+/** What happens where the played frames end. */
+export type PlayMode = 'loop' | 'once' | 'there and back';
+export const playModes: PlayMode[] = ['loop', 'once', 'there and back'];
+/** Parts of full speed that may be played at. */
+export const playSpeeds = [1, 0.5, 0.25, 0.1];
+
 /** The playhead. Kept apart from the store, since it moves with every picture. */
 class Clock {
   frame = 0;
   playing = false;
+  mode: PlayMode = 'loop';
+  speed = 1;
+  /** First played frame, and the one at which playing ends; none for the whole loop. */
+  range: { from: number; to: number } | null = null;
   private length = 120;
   private rate = 24;
   private last = 0;
   private request = 0;
+  private back = false;
   private readonly listeners = new Set<() => void>();
 
   subscribe = (listener: () => void): (() => void) => {
@@ -19,7 +30,27 @@ class Clock {
   setTiming(length: number, rate: number): void {
     this.length = length;
     this.rate = rate;
+    if (this.range && this.range.to > length) this.setRange(null);
     if (this.frame >= length) this.seek(this.frame);
+  }
+
+  /** Plays only some frames, at least one; none plays all. */
+  setRange(range: { from: number; to: number } | null): void {
+    const from = range ? Math.max(0, Math.min(Math.round(range.from), this.length - 1)) : 0;
+    const to = range ? Math.min(this.length, Math.max(from + 1, Math.round(range.to))) : this.length;
+    this.range = range && (from > 0 || to < this.length) ? { from, to } : null;
+    this.tell();
+  }
+
+  setMode(mode: PlayMode): void {
+    this.mode = mode;
+    this.back = false;
+    this.tell();
+  }
+
+  setSpeed(speed: number): void {
+    this.speed = speed;
+    this.tell();
   }
 
   /** Goes to a frame, wrapped into the loop. */
@@ -41,6 +72,10 @@ class Clock {
 
   play(): void {
     if (this.playing) return;
+    const { from, to } = this.played();
+    const over = this.mode === 'once' && this.frame >= to - 1;
+    if (over || this.frame < from || this.frame >= to) this.seek(from);
+    this.back = false;
     this.playing = true;
     this.last = performance.now();
     this.request = requestAnimationFrame(this.tick);
@@ -55,10 +90,42 @@ class Clock {
     this.tell();
   }
 
+  private played(): { from: number; to: number } {
+    return this.range ?? { from: 0, to: this.length };
+  }
+
+  /** Goes so many frames on in the way that is played. */
+  private advance(frames: number): void {
+    const { from, to } = this.played();
+    const long = to - from;
+    switch (this.mode) {
+      case 'loop':
+        this.seek(from + ((((this.frame + frames - from) % long) + long) % long));
+        break;
+      case 'once': {
+        const next = this.frame + frames;
+        this.seek(Math.min(next, to - 1));
+        if (next >= to - 1) this.stop();
+        break;
+      }
+      case 'there and back': {
+        // There to the last played frame, and back to the first.
+        const last = Math.max(to - 1 - from, 1e-9);
+        const done = this.back ? 2 * last - (this.frame - from) : this.frame - from;
+        const now = (done + frames) % (2 * last);
+        this.back = now > last;
+        this.seek(from + (this.back ? 2 * last - now : now));
+        break;
+      }
+    }
+  }
+
   private tick = (now: number): void => {
-    this.seek(this.frame + ((now - this.last) / 1000) * this.rate);
+    // A page that was asleep goes on where it was; it does not catch up.
+    const seconds = Math.min((now - this.last) / 1000, 0.5);
     this.last = now;
     this.request = requestAnimationFrame(this.tick);
+    this.advance(seconds * this.rate * this.speed);
   };
 
   private tell(): void {
@@ -71,3 +138,6 @@ export const clock = new Clock();
 /** The whole frame on screen. */
 export const useFrame = (): number => useSyncExternalStore(clock.subscribe, () => Math.floor(clock.frame));
 export const usePlaying = (): boolean => useSyncExternalStore(clock.subscribe, () => clock.playing);
+export const usePlayMode = (): PlayMode => useSyncExternalStore(clock.subscribe, () => clock.mode);
+export const usePlaySpeed = (): number => useSyncExternalStore(clock.subscribe, () => clock.speed);
+export const usePlayRange = (): { from: number; to: number } | null => useSyncExternalStore(clock.subscribe, () => clock.range);

@@ -44,7 +44,7 @@ function parentOf(scene: Scene, at: readonly string[]): Json {
       const fields = here as Record<string, Json>;
       if (fields[name] === undefined && at[0] === 'nodes' && depth === 2 && name === 'params') fields[name] = {};
       if (fields[name] === undefined && at[0] === 'nodes' && depth === 3) fields[name] = [];
-      if (fields[name] === undefined && depth === 0 && ['nodes', 'threads', 'assets'].includes(name)) fields[name] = {};
+      if (fields[name] === undefined && depth === 0 && ['nodes', 'threads', 'groups', 'assets'].includes(name)) fields[name] = {};
     }
     here = valueAt(here, [name]);
   });

@@ -1,9 +1,9 @@
 import { beforeEach, describe, expect, it } from 'vitest';
 import { POSE_FLOATS, type PosesHeader } from '../api/blocks';
 import type { EndReport, NodeStatus, Scene } from '../api/types';
-import { poseAt, reset, select, selectThing, setDocument, takeEnds, takeNodes, takePoses, useScene } from './store';
+import { alsoSelect, poseAt, reset, select, selectAll, selectPoints, selectThing, setDocument, takeEnds, takeNodes, takePoses, useScene } from './store';
 
-const header = (from: number, count: number, things = 2, frames = 5): PosesHeader => ({ kind: 'poses', stamp: { revision: 1, preview: 0 }, node: 'out', things, frames, from, count });
+const header = (from: number, count: number, things = 2, frames = 5): PosesHeader => ({ kind: 'poses', stamp: { revision: 1, preview: 0, compared: false }, node: 'out', things, frames, from, count });
 const numbers = (from: number, count: number, things = 2) => Float32Array.from({ length: count * things * POSE_FLOATS }, (_, i) => from * 1000 + i);
 const end = (node: string, things = 2): EndReport => ({ node, name: node, output: true, things, offers: [], contacts: [], contact_count: 0, on_path: true, phases: [], density: [], seam: { position: 0, velocity: 0, orientation: 0, spin: 0, worst: {}, closes: true, trading: 0, uncertain: [] } });
 const status = (miniature?: NodeStatus['miniature'], state = 'worked'): NodeStatus => ({ state, messages: [], facts: [], millis: 0, miniature });
@@ -27,6 +27,18 @@ describe('poses', () => {
     takePoses(header(0, 1, 3), numbers(0, 1, 3));
     expect(poseAt('out', 0, 1)).toBeNull();
     expect(poseAt('out', 2, 0)).not.toBeNull();
+  });
+});
+
+describe('a version that is laid beneath', () => {
+  it('takes its own blocks and leaves the scene alone', () => {
+    useScene.setState({ compared: { id: 'v', name: 'Then', paths: {}, poses: {}, traces: null } });
+    takePoses({ ...header(0, 5), stamp: { revision: 1, preview: 0, compared: true } }, numbers(0, 5));
+    expect(useScene.getState().poses).toEqual({});
+    expect(useScene.getState().compared?.poses['out']?.have).toEqual(new Uint8Array(5).fill(1));
+    useScene.setState({ compared: null });
+    takePoses({ ...header(0, 5), stamp: { revision: 1, preview: 0, compared: true } }, numbers(0, 5));
+    expect(useScene.getState()).toMatchObject({ compared: null, poses: {} });
   });
 });
 
@@ -58,11 +70,33 @@ describe('nodes and ends', () => {
 describe('the selection', () => {
   it('is lost with its node and closes the Seam report when it changes', () => {
     setDocument({ base: document('a', 'b') });
-    useScene.setState({ seamOpen: true });
+    useScene.setState({ aside: 'seam' });
     select('a');
-    expect(useScene.getState()).toMatchObject({ selected: 'a', seamOpen: false });
+    expect(useScene.getState()).toMatchObject({ selected: 'a', aside: null });
     setDocument({ base: document('b') });
     expect(useScene.getState().selected).toBeNull();
+  });
+
+  it('of several nodes keeps those that are still there, the last one in the Card', () => {
+    setDocument({ base: document('a', 'b', 'c') });
+    selectAll(['a', 'b']);
+    alsoSelect('c');
+    alsoSelect('a');
+    expect(useScene.getState()).toMatchObject({ chosen: ['b', 'c'], selected: 'c' });
+    setDocument({ base: document('a', 'b') });
+    expect(useScene.getState()).toMatchObject({ chosen: ['b'], selected: 'b' });
+  });
+
+  it('of points grows and shrinks, and begins anew on another path', () => {
+    setDocument({ base: document('a', 'b') });
+    selectPoints('a', ['p']);
+    selectPoints('a', ['q', 'r'], true);
+    selectPoints('a', ['q'], true);
+    expect(useScene.getState()).toMatchObject({ points: ['p', 'r'], point: 'r', selected: 'a' });
+    selectPoints('b', ['p'], true);
+    expect(useScene.getState()).toMatchObject({ points: ['p'], selected: 'b' });
+    select('b');
+    expect(useScene.getState()).toMatchObject({ points: [], point: null });
   });
 
   it('of an end looks at the thing that was looked at there', () => {

@@ -22,10 +22,25 @@ export interface TraceBlock {
   numbers: Float32Array;
 }
 
+/** A change on its way to the server. */
 export interface Pending {
+  /** Whose it is: this page's, or that of one that left it behind. */
+  client: string;
   sequence: number;
+  kind: 'edit' | 'undo' | 'redo';
   label: string;
   ops: Op[];
+  /** It may have arrived, so it cannot be withdrawn any more. */
+  sent: boolean;
+}
+
+/** A version that is laid beneath the scene. */
+export interface Compared {
+  id: string;
+  name: string;
+  paths: Record<string, PathBlock>;
+  poses: Record<string, Poses>;
+  traces: TraceBlock | null;
 }
 
 export interface Message {
@@ -38,13 +53,18 @@ interface State {
   revision: number;
   /** What the server keeps. */
   base: Scene | null;
-  /** Sent, but not kept yet. */
+  /** Not kept yet, in order. */
   pending: Pending[];
+  /** Taken back before they were sent, the newest last. */
+  withdrawn: Pending[];
+  /** Why what is pending is not taken just now. */
+  trouble: string | null;
   preview: Op[] | null;
   /** What is shown: base, pending edits, preview. */
   document: Scene | null;
-  canUndo: boolean;
-  canRedo: boolean;
+  /** What could be taken back and done again, in words. */
+  undo: string | null;
+  redo: string | null;
   nodes: Record<string, NodeStatus>;
   ends: EndReport[];
   /** True once the server has said what moves. */
@@ -54,12 +74,21 @@ interface State {
   traces: TraceBlock | null;
   /** Grows whenever poses arrive: their numbers are filled in place. */
   posesVersion: number;
+  compared: Compared | null;
   message: Message | null;
+  /** Selected nodes; the last one is looked at in the Card. */
+  chosen: string[];
   selected: string | null;
+  /** Selected points of the selected path; the last one has the handles. */
+  points: string[];
   point: string | null;
   thing: { node: string; object: number } | null;
-  seamOpen: boolean;
-  drawing: boolean;
+  /** What stands in the place of the Card. */
+  aside: 'seam' | 'versions' | null;
+  /** The path that is being drawn: none, a new one that has no point yet (empty), or its node. */
+  drawing: string | null;
+  /** Which side of a model the next click on an arrow names. */
+  picking: 'nose' | 'top' | null;
 }
 
 const fresh: State = {
@@ -67,10 +96,12 @@ const fresh: State = {
   revision: 0,
   base: null,
   pending: [],
+  withdrawn: [],
+  trouble: null,
   preview: null,
   document: null,
-  canUndo: false,
-  canRedo: false,
+  undo: null,
+  redo: null,
   nodes: {},
   ends: [],
   endsKnown: false,
@@ -78,12 +109,16 @@ const fresh: State = {
   poses: {},
   traces: null,
   posesVersion: 0,
+  compared: null,
   message: null,
+  chosen: [],
   selected: null,
+  points: [],
   point: null,
   thing: null,
-  seamOpen: false,
-  drawing: false,
+  aside: null,
+  drawing: null,
+  picking: null,
 };
 
 /** Everything about the scene on the bench; components read from it and keep none of it. */
@@ -101,39 +136,89 @@ function shown(base: Scene | null, pending: readonly Pending[], preview: readonl
 }
 
 /** Sets what the document follows from. */
-export function setDocument(change: Partial<Pick<State, 'base' | 'pending' | 'preview' | 'revision' | 'canUndo' | 'canRedo'>>): void {
+export function setDocument(change: Partial<Pick<State, 'base' | 'pending' | 'withdrawn' | 'trouble' | 'preview' | 'revision' | 'undo' | 'redo'>>): void {
   set((state) => {
     const next = { ...state, ...change };
     const document = shown(next.base, next.pending, next.preview);
-    const gone = (id: string | null) => (id !== null && !document?.nodes?.[id] ? null : id);
-    return { ...change, document, selected: gone(next.selected) };
+    const chosen = next.chosen.every((id) => document?.nodes?.[id]) ? next.chosen : next.chosen.filter((id) => document?.nodes?.[id]);
+    return chosen === next.chosen ? { ...change, document } : { ...change, document, ...chosenState(chosen) };
   });
 }
 
-/** Selects a node, and the thing of its motion that is looked at. */
+const chosenState = (chosen: string[]) => ({ chosen, selected: chosen.at(-1) ?? null, points: [], point: null, picking: null });
+
+/** Selects one node and perhaps a point of it, and the thing of its motion that is looked at. */
 export function select(node: string | null, point: string | null = null): void {
+  selectAll(node === null ? [] : [node]);
+  if (point !== null) set({ points: [point], point });
+}
+
+/** Selects several nodes; the last one is looked at in the Card. */
+export function selectAll(chosen: string[]): void {
   set((state) => {
-    const end = state.ends.find((end) => end.node === node);
+    const end = state.ends.find((end) => end.node === chosen.at(-1));
     const thing = end ? { node: end.node, object: state.thing?.node === end.node ? state.thing.object : 0 } : state.thing;
-    return { selected: node, point, thing, seamOpen: false };
+    return { ...chosenState(chosen), thing, aside: null };
   });
 }
 
-export const selectThing = (node: string, object: number): void => set({ thing: { node, object }, selected: node, point: null, seamOpen: false });
+/** Takes a node into the selection, or out of it. */
+export function alsoSelect(node: string): void {
+  const { chosen } = get();
+  selectAll(chosen.includes(node) ? chosen.filter((id) => id !== node) : [...chosen, node]);
+}
+
+/** Selects points of a path; with `also` beside those that are selected, or no longer. */
+export function selectPoints(node: string, ids: string[], also = false): void {
+  set((state) => {
+    const known = state.selected === node && also ? state.points : [];
+    const kept = known.filter((id) => !ids.includes(id));
+    const points = [...kept, ...ids.filter((id) => !known.includes(id))];
+    return { ...chosenState([node]), points, point: points.at(-1) ?? null, aside: null };
+  });
+}
+
+export const selectThing = (node: string, object: number): void => set({ ...chosenState([node]), thing: { node, object }, aside: null });
 
 export const say = (text: string, tone: Message['tone'] = 'wrong'): void => set({ message: { text, tone } });
 
-/** Takes in a block of poses. */
-export function takePoses(header: PosesHeader, numbers: Float32Array): void {
-  const state = get();
+/** A motion's poses with one more block. */
+function withBlock(known: Record<string, Poses>, header: PosesHeader, numbers: Float32Array): Record<string, Poses> {
   const row = header.things * POSE_FLOATS;
-  let poses = state.poses[header.node];
+  let poses = known[header.node];
   if (!poses || poses.things !== header.things || poses.frames !== header.frames) {
     poses = { node: header.node, things: header.things, frames: header.frames, numbers: new Float32Array(header.frames * row), have: new Uint8Array(header.frames) };
   }
   poses.numbers.set(numbers.subarray(0, header.count * row), header.from * row);
   poses.have.fill(1, header.from, header.from + header.count);
-  set({ poses: { ...state.poses, [header.node]: poses }, posesVersion: state.posesVersion + 1 });
+  return { ...known, [header.node]: poses };
+}
+
+/** Takes in a block of poses. */
+export function takePoses(header: PosesHeader, numbers: Float32Array): void {
+  set((state) => {
+    const posesVersion = state.posesVersion + 1;
+    if (!header.stamp.compared) return { poses: withBlock(state.poses, header, numbers), posesVersion };
+    return state.compared ? { compared: { ...state.compared, poses: withBlock(state.compared.poses, header, numbers) }, posesVersion } : {};
+  });
+}
+
+/** Takes in a path as it is drawn. */
+export function takePath(header: PathHeader, numbers: Float32Array): void {
+  const block = { header, numbers };
+  set((state) => {
+    if (!header.stamp.compared) return { paths: { ...state.paths, [header.node]: block } };
+    return state.compared ? { compared: { ...state.compared, paths: { ...state.compared.paths, [header.node]: block } } } : {};
+  });
+}
+
+/** Takes in the channels of a thing. */
+export function takeTraces(header: TracesHeader, numbers: Float32Array): void {
+  const traces = { header, numbers };
+  set((state) => {
+    if (!header.stamp.compared) return { traces };
+    return state.compared ? { compared: { ...state.compared, traces } } : {};
+  });
 }
 
 /** Takes in the state of all nodes, keeping pictures that did not change, and forgets what is gone. */
@@ -141,10 +226,10 @@ export function takeNodes(nodes: Record<string, NodeStatus>): void {
   set((state) => {
     const merged: Record<string, NodeStatus> = {};
     for (const [id, status] of Object.entries(nodes)) {
-      const known = status.state === 'error' ? undefined : state.nodes[id]?.miniature;
+      const known = status.state === 'error' || status.state === 'bypassed' ? undefined : state.nodes[id]?.miniature;
       merged[id] = { ...status, miniature: status.miniature ?? known };
     }
-    const paths = Object.fromEntries(Object.entries(state.paths).filter(([id]) => nodes[id] && nodes[id].state !== 'error'));
+    const paths = Object.fromEntries(Object.entries(state.paths).filter(([id]) => nodes[id] && nodes[id].state !== 'error' && nodes[id].state !== 'bypassed'));
     return { nodes: merged, paths };
   });
 }

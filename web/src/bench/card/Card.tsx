@@ -1,8 +1,8 @@
-import { Button } from '@mui/material';
+import { Button, Tooltip } from '@mui/material';
 import { useEffect, useState } from 'react';
-import type { NodeSchema, Scene } from '../../api/types';
+import type { NodeSchema, Op, Param, Scene } from '../../api/types';
 import { put, remove } from '../../scene/edits';
-import { useScene } from '../../scene/store';
+import { select, selectAll, useScene } from '../../scene/store';
 import { useLive } from '../live';
 import { isShown, useSchemas } from '../schemas';
 import { Row } from './Row';
@@ -14,25 +14,48 @@ const titles = { form: 'Form', time: 'Time', spread: 'Spread', look: 'Look' };
 /** The parameters of what is selected, drawn from its schema; of the scene when nothing is. */
 export function Card() {
   const document = useScene((state) => state.document);
-  const selected = useScene((state) => state.selected);
+  const chosen = useScene((state) => state.chosen);
   const schemas = useSchemas();
-  const node = selected ? document?.nodes?.[selected] : undefined;
-  const schema = schemas.find((schema) => schema.name === node?.type);
   if (!document) return null;
-  if (!selected || !node || !schema) return <SceneCard document={document} />;
-  return <NodeCard key={selected} id={selected} schema={schema} document={document} />;
+  const last = chosen.at(-1);
+  const node = last ? document.nodes?.[last] : undefined;
+  if (!last || !node) return <SceneCard document={document} />;
+  if (chosen.length > 1) return <SeveralCard ids={chosen} schemas={schemas} document={document} />;
+  const schema = schemas.find((schema) => schema.name === node.type);
+  return schema ? <NodeCard key={last} id={last} schema={schema} document={document} /> : <UnknownCard id={last} document={document} loaded={schemas.length > 0} />;
+}
+
+/** A type of node that this version of the program does not have. */
+function UnknownCard({ id, document, loaded }: { id: string; document: Scene; loaded: boolean }) {
+  const status = useScene((state) => state.nodes[id]);
+  const params = Object.keys(document.nodes?.[id]?.params ?? {});
+  if (!loaded) return null;
+  return (
+    <div className="card-body">
+      <header>
+        <p className="soft">{document.nodes?.[id]?.type}</p>
+        <GivenName id={id} name={document.nodes?.[id]?.name ?? ''} />
+        {status?.messages.map((text) => (
+          <p key={text} className="wrong" role="alert">
+            {text}
+          </p>
+        ))}
+        {params.length > 0 && <p className="soft">{`Kept as it is: ${params.join(', ')}.`}</p>}
+      </header>
+      <Foot ids={[id]} document={document} />
+    </div>
+  );
 }
 
 function NodeCard({ id, schema, document }: { id: string; schema: NodeSchema; document: Scene }) {
-  const live = useLive();
   const status = useScene((state) => state.nodes[id]);
-  const shown = schema.params.filter((param) => isShown(document, id, schema, param));
   return (
     <div className="card-body">
       <header>
         <p className="soft">{schema.title}</p>
         <GivenName id={id} name={document.nodes?.[id]?.name ?? ''} />
         <p className="soft">{schema.help}</p>
+        <Marks ids={[id]} document={document} schemas={[schema]} />
         {status?.messages.map((text) => (
           <p key={text} className={status.state === 'error' ? 'wrong' : 'warned'} role="alert">
             {text}
@@ -40,23 +63,136 @@ function NodeCard({ id, schema, document }: { id: string; schema: NodeSchema; do
         ))}
         {status && status.facts.length > 0 && <p className="facts mono">{status.facts.join(' · ')}</p>}
       </header>
+      <Sections ids={[id]} params={schema.params.filter((param) => isShown(document, id, schema, param))} document={document} />
+      <Uses id={id} schema={schema} document={document} />
+      <Foot ids={[id]} document={document} />
+    </div>
+  );
+}
+
+function Sections({ ids, params, document }: { ids: string[]; params: Param[]; document: Scene }) {
+  const locked = ids.some((id) => document.nodes?.[id]?.locked);
+  return (
+    <fieldset className="card-rows" disabled={locked}>
       {groups.map((group) => {
-        const params = shown.filter((param) => param.group === group);
-        return params.length > 0 ? (
+        const some = params.filter((param) => param.group === group);
+        return some.length > 0 ? (
           <section key={group} aria-label={titles[group]}>
             <h3>{titles[group]}</h3>
-            {params.map((param) => (
-              <Row key={param.name} node={id} param={param} document={document} />
+            {some.map((param) => (
+              <Row key={param.name} nodes={ids} param={param} document={document} />
             ))}
           </section>
         ) : null;
       })}
-      <section className="card-foot">
-        <Button variant="outlined" onClick={() => live.edit(`remove ${schema.title}`, [remove(['nodes', id])])}>
-          Remove node
-        </Button>
-      </section>
+    </fieldset>
+  );
+}
+
+/** Parameters that all have: of the same name, meaning and range. */
+export function shared(schemas: NodeSchema[]): Param[] {
+  const [first, ...rest] = schemas;
+  const kept = (param: Param) => !['points', 'moved-points', 'per-thing'].includes(param.values.kind);
+  const same = (a: Param, b: Param) => a.name === b.name && a.label === b.label && JSON.stringify(a.values) === JSON.stringify(b.values);
+  return (first?.params ?? []).filter((param) => kept(param) && rest.every((schema) => schema.params.some((other) => same(param, other))));
+}
+
+function SeveralCard({ ids, schemas, document }: { ids: string[]; schemas: NodeSchema[]; document: Scene }) {
+  const known = ids.map((id) => schemas.find((schema) => schema.name === document.nodes?.[id]?.type));
+  const all = known.every((schema) => schema !== undefined) ? (known as NodeSchema[]) : [];
+  const params = shared(all).filter((param) => ids.every((id, i) => all[i] && isShown(document, id, all[i], param)));
+  return (
+    <div className="card-body">
+      <header>
+        <p className="soft">Changed together</p>
+        <h2>{`${ids.length} nodes`}</h2>
+        <p className="soft">{ids.map((id) => document.nodes?.[id]?.name).join(', ')}</p>
+        <Marks ids={ids} document={document} schemas={all} />
+        {params.length === 0 && <p>They have no number in common.</p>}
+      </header>
+      <Sections ids={ids} params={params} document={document} />
+      <Foot ids={ids} document={document} />
     </div>
+  );
+}
+
+const marks = [
+  { field: 'bypassed', title: 'Bypass', help: 'Hands on what it takes, as if it were not there · B' },
+  { field: 'hidden', title: 'Hide', help: 'Is not shown in the View · H' },
+  { field: 'solo', title: 'Solo', help: 'Only nodes with this mark are shown in the View · O' },
+  { field: 'locked', title: 'Lock', help: 'Cannot be changed or removed · L' },
+] as const;
+
+export type Mark = (typeof marks)[number]['field'];
+
+/** The edit that sets a mark on nodes, or takes it off all when all have it. */
+export function marking(document: Scene, ids: string[], field: Mark): Op[] {
+  const on = !ids.every((id) => document.nodes?.[id]?.[field]);
+  return ids.map((id) => (on ? put(['nodes', id, field], true) : remove(['nodes', id, field])));
+}
+
+function Marks({ ids, document, schemas }: { ids: string[]; document: Scene; schemas: NodeSchema[] }) {
+  const live = useLive();
+  const passes = schemas.every((schema) => schema.inputs.length > 0);
+  return (
+    <div className="marks" role="group" aria-label="Marks">
+      {marks.map(({ field, title, help }) => {
+        const on = ids.every((id) => document.nodes?.[id]?.[field] === true);
+        if (field === 'bypassed' && !passes && !on) return null;
+        return (
+          <Tooltip key={field} title={help}>
+            <button type="button" className="mark" aria-pressed={on} onClick={() => live.edit(title.toLowerCase(), marking(document, ids, field))}>
+              {title}
+            </button>
+          </Tooltip>
+        );
+      })}
+    </div>
+  );
+}
+
+/** Where a node takes from and who takes from it, with the way there. */
+function Uses({ id, schema, document }: { id: string; schema: NodeSchema; document: Scene }) {
+  const threads = Object.values(document.threads ?? {});
+  const from = schema.inputs.map((port) => ({ port, thread: threads.find((thread) => thread.to === id && thread.port === port.name) }));
+  const to = threads.filter((thread) => thread.from === id);
+  if (from.length === 0 && to.length === 0) return null;
+  const link = (node: string) => (
+    <button type="button" className="link" onClick={() => select(node)}>
+      {document.nodes?.[node]?.name}
+    </button>
+  );
+  return (
+    <section aria-label="Threads">
+      <h3>Threads</h3>
+      {from.map(({ port, thread }) => (
+        <p key={port.name} className="use">
+          <span className="soft">{`takes ${port.name} from`}</span> {thread ? link(thread.from) : <span className="soft">nothing yet</span>}
+        </p>
+      ))}
+      {to.map((thread) => (
+        <p key={`${thread.to}/${thread.port}`} className="use">
+          <span className="soft">used by</span> {link(thread.to)}
+        </p>
+      ))}
+      {schema.output && to.length === 0 && <p className="use soft">used by nothing yet</p>}
+    </section>
+  );
+}
+
+function Foot({ ids, document }: { ids: string[]; document: Scene }) {
+  const live = useLive();
+  const locked = ids.some((id) => document.nodes?.[id]?.locked);
+  const gone = () => {
+    live.edit(ids.length > 1 ? 'remove nodes' : `remove ${document.nodes?.[ids[0] ?? '']?.name}`, ids.map((id) => remove(['nodes', id])));
+    selectAll([]);
+  };
+  return (
+    <section className="card-foot">
+      <Button variant="outlined" disabled={locked} onClick={gone}>
+        {ids.length > 1 ? 'Remove nodes' : 'Remove node'}
+      </Button>
+    </section>
   );
 }
 
@@ -80,4 +216,3 @@ function GivenName({ id, name }: { id: string; name: string }) {
     />
   );
 }
-

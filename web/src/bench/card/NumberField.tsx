@@ -1,6 +1,6 @@
 import { useRef, useState, type KeyboardEvent, type PointerEvent } from 'react';
 import type { Unit } from '../../api/types';
-import { measures, readNumber, shownNumber } from './number';
+import { measureOf, readNumber, shownNumber, useRuler } from './number';
 
 interface Props {
   label: string;
@@ -33,7 +33,8 @@ export function NumberField(props: Props) {
   const [wrong, setWrong] = useState<string | null>(null);
   const input = useRef<HTMLInputElement>(null);
   const drag = useRef<{ x: number; value: number; moved: boolean } | null>(null);
-  const measure = measures[unit];
+  const ruler = useRuler();
+  const measure = measureOf(unit, ruler);
 
   const fitting = (next: number) => {
     const inside = Math.min(max, Math.max(min, next));
@@ -54,7 +55,7 @@ export function NumberField(props: Props) {
     setWrong(null);
     if (text === null) return;
     try {
-      const next = (props.read ?? ((t: string) => readNumber(t, unit)))(text);
+      const next = (props.read ?? ((t: string) => readNumber(t, unit, ruler)))(text);
       if (next < min || next > max) throw new Error(`Choose from ${shownNumber(min)} to ${shownNumber(max)}${measure.suffix && ` ${measure.suffix}`}.`);
       if (next !== value || (props.text !== undefined && text !== props.text)) props.onKeep(whole ? Math.round(next) : next, text);
     } catch (error) {

@@ -1,9 +1,9 @@
 import { Button, Checkbox, MenuItem, Select, Tooltip } from '@mui/material';
 import { useRef, type ReactNode } from 'react';
 import { api, Refused } from '../../api/client';
-import type { Param, Scene } from '../../api/types';
+import type { Op, Param, Scene } from '../../api/types';
 import { put, remove } from '../../scene/edits';
-import { say } from '../../scene/store';
+import { say, useScene } from '../../scene/store';
 import { useLive } from '../live';
 import { valueOf } from '../schemas';
 import { NumberField } from './NumberField';
@@ -13,8 +13,15 @@ import { exactDecimal, readFraction } from './number';
 export function RowFrame(props: { label: string; help: string; changed: boolean; onReset?: () => void; tall?: boolean; children: ReactNode }) {
   return (
     <div className={`row${props.tall ? ' tall' : ''}`}>
-      <Tooltip title={props.onReset ? `${props.help} Double-click resets it.` : props.help} placement="left">
-        <span className={`row-name${props.changed ? ' changed' : ''}`} onDoubleClick={props.onReset}>
+      <Tooltip title={props.onReset ? `${props.help} Double-click or press Delete on it to reset.` : props.help} placement="left">
+        <span
+          className={`row-name${props.changed ? ' changed' : ''}`}
+          tabIndex={props.onReset ? 0 : undefined}
+          role={props.onReset ? 'button' : undefined}
+          aria-label={props.onReset ? `Reset ${props.label}` : undefined}
+          onDoubleClick={props.onReset}
+          onKeyDown={(event) => (event.key === 'Delete' || event.key === 'Backspace') && props.onReset?.()}
+        >
           {props.label}
         </span>
       </Tooltip>
@@ -23,25 +30,29 @@ export function RowFrame(props: { label: string; help: string; changed: boolean;
   );
 }
 
-/** One parameter of a node. */
-export function Row({ node, param, document }: { node: string; param: Param; document: Scene }) {
+/** One parameter of one node, or of several that are changed together. */
+export function Row({ nodes, param, document }: { nodes: string[]; param: Param; document: Scene }) {
   const live = useLive();
-  const at = ['nodes', node, 'params', param.name];
-  const given = document.nodes?.[node]?.params?.[param.name] !== undefined;
-  const set = (value: unknown) => live.edit(`set ${param.label}`, [put(at, value)]);
-  const show = (value: unknown) => live.preview([put(at, value)]);
+  const node = nodes.at(-1) ?? '';
+  const at = (id: string) => ['nodes', id, 'params', param.name];
+  const given = nodes.filter((id) => document.nodes?.[id]?.params?.[param.name] !== undefined);
+  const all = (value: unknown): Op[] => nodes.map((id) => put(at(id), value));
+  const set = (value: unknown) => live.edit(`set ${param.label}`, all(value));
+  const show = (value: unknown) => live.preview(all(value));
   const value = valueOf(document, node, param);
-  const reset = given ? () => live.edit(`reset ${param.label}`, [remove(at)]) : undefined;
-  const tall = param.values.kind === 'vector' || param.values.kind === 'several';
+  const mixed = nodes.some((id) => JSON.stringify(valueOf(document, id, param)) !== JSON.stringify(value));
+  const reset = given.length > 0 ? () => live.edit(`reset ${param.label}`, given.map((id) => remove(at(id)))) : undefined;
+  const tall = ['vector', 'several', 'per-thing'].includes(param.values.kind);
   return (
-    <RowFrame label={param.label} help={param.help} changed={given} onReset={reset} tall={tall}>
-      <Value param={param} value={value} document={document} set={set} show={show} reset={reset} node={node} />
+    <RowFrame label={param.label} help={param.help} changed={given.length > 0} onReset={reset} tall={tall}>
+      <Value param={param} value={value} document={document} set={set} show={show} reset={reset} nodes={nodes} />
+      {mixed && <span className="mixed soft">not all the same</span>}
     </RowFrame>
   );
 }
 
 interface ValueProps {
-  node: string;
+  nodes: string[];
   param: Param;
   value: unknown;
   document: Scene;
@@ -77,9 +88,11 @@ function Value(props: ValueProps) {
     case 'vector':
       return <VectorField {...props} />;
     case 'asset':
-      return <AssetField {...props} />;
+      return <AssetField {...props} media={values.media} />;
     case 'text':
       return <TextField {...props} />;
+    case 'per-thing':
+      return <OwnNumbers {...props} unit={values.unit} min={values.min} max={values.max} />;
     case 'points':
     case 'moved-points': {
       const count = Array.isArray(value) ? value.length : 0;
@@ -99,7 +112,7 @@ function Value(props: ValueProps) {
   }
 }
 
-const fractionValue = (text: string): number => {
+export const fractionValue = (text: string): number => {
   const [above = 0, below = 1] = text.split('/').map(Number);
   return above / below;
 };
@@ -124,8 +137,20 @@ function FractionField(props: ValueProps & { text: string; min: number; max: num
 function VectorField({ param, value, document, set, show }: ValueProps) {
   const numbers = value as [number, number, number];
   const unit = param.values.kind === 'vector' ? param.values.unit : 'none';
-  const names = document.space === 'flat' ? ['x', 'y'] : ['x', 'y', 'z'];
-  const changed = (axis: number, next: number) => numbers.map((number, i) => (i === axis ? next : number));
+  return <AxisFields label={param.label} numbers={numbers} unit={unit} flat={document.space === 'flat'} onPreview={show} onKeep={set} />;
+}
+
+/** Three numbers, or two in a flat scene, each with the letter of its axis. */
+export function AxisFields(props: {
+  label: string;
+  numbers: [number, number, number];
+  unit: Extract<Param['values'], { kind: 'vector' }>['unit'];
+  flat: boolean;
+  onPreview: (numbers: [number, number, number]) => void;
+  onKeep: (numbers: [number, number, number]) => void;
+}) {
+  const names = props.flat ? ['x', 'y'] : ['x', 'y', 'z'];
+  const changed = (axis: number, next: number) => props.numbers.map((number, i) => (i === axis ? next : number)) as [number, number, number];
   return (
     <span className="vector">
       {names.map((name, axis) => (
@@ -134,13 +159,13 @@ function VectorField({ param, value, document, set, show }: ValueProps) {
             {name}
           </span>
           <NumberField
-            label={`${param.label} ${name}`}
-            value={numbers[axis] ?? 0}
-            unit={unit}
+            label={`${props.label} ${name}`}
+            value={props.numbers[axis] ?? 0}
+            unit={props.unit}
             min={-1e9}
             max={1e9}
-            onPreview={(next) => show(changed(axis, next))}
-            onKeep={(next) => set(changed(axis, next))}
+            onPreview={(next) => props.onPreview(changed(axis, next))}
+            onKeep={(next) => props.onKeep(changed(axis, next))}
           />
         </span>
       ))}
@@ -183,34 +208,98 @@ function TextField({ param, value, set }: ValueProps) {
   );
 }
 
-function AssetField({ node, param, value }: ValueProps) {
+/** Most things whose own numbers are listed. */
+const MOST_LISTED = 12;
+
+/** The things that have a number of their own. */
+function OwnNumbers(props: ValueProps & { unit: Extract<Param['values'], { kind: 'per-thing' }>['unit']; min: number; max: number }) {
   const live = useLive();
-  const input = useRef<HTMLInputElement>(null);
-  const bring = async (file: File) => {
+  const list = (Array.isArray(props.value) ? props.value : []) as { id: string; value: number }[];
+  if (list.length === 0) return <span className="counted soft">none</span>;
+  const ops = (id: string, value: number) => props.nodes.map((node) => put(['nodes', node, 'params', props.param.name, id], { id, value }));
+  const sorted = [...list].sort((a, b) => Number(a.id) - Number(b.id));
+  return (
+    <span className="vector">
+      {sorted.slice(0, MOST_LISTED).map(({ id, value }) => (
+        <span key={id} className="axis own">
+          <span className="mono axis-name">{Number(id) + 1}</span>
+          <NumberField
+            label={`${props.param.label} of thing ${Number(id) + 1}`}
+            value={value}
+            unit={props.unit}
+            min={props.min}
+            max={props.max}
+            onPreview={(next) => live.preview(ops(id, next))}
+            onKeep={(next) => live.edit(`set ${props.param.label}`, ops(id, next))}
+          />
+        </span>
+      ))}
+      {sorted.length > MOST_LISTED && <span className="soft">{`and ${sorted.length - MOST_LISTED} more`}</span>}
+      <Button variant="outlined" onClick={props.reset}>
+        Put back
+      </Button>
+    </span>
+  );
+}
+
+/** Files that may be chosen for a kind of media. */
+const endings: Record<string, string> = { 'image/svg+xml': '.svg,image/svg+xml', 'model/gltf-binary': '.glb,model/gltf-binary', picture: '.png,.jpg,.jpeg,.webp,image/png,image/jpeg,image/webp' };
+
+/** Brings a file into the scene: kept by the server first, then named in the document by `ops`. */
+export function useBringIn(): (file: File, media: string, ops: (name: string) => Op[]) => Promise<void> {
+  const live = useLive();
+  return async (file, media, ops) => {
     try {
-      const kept = await api.keepSvg(await file.text());
-      live.edit(`bring in ${file.name}`, [put(['assets', file.name], { hash: kept.hash, media: kept.media }), put(['nodes', node, 'params', param.name], file.name)]);
+      const type = media === 'picture' ? file.type || 'image/png' : media;
+      const kept = await api.keepFile(type, file);
+      // Another file of the same name keeps it.
+      const known = useScene.getState().document?.assets ?? {};
+      let name = file.name;
+      for (let number = 2; known[name] && known[name]?.hash !== kept.hash; number += 1) name = file.name.replace(/(\.[^.]*)?$/, (ending) => `-${number}${ending}`);
+      live.edit(`bring in ${name}`, [put(['assets', name], { hash: kept.hash, media: kept.media }), ...ops(name)]);
+      say(`${file.name}: ${kept.facts.join(', ')}.`, 'told');
     } catch (error) {
       say(error instanceof Refused ? error.message : 'The file could not be read.');
     }
   };
+}
+
+/** A button that brings in a file. */
+export function FileButton({ label, media, name, onFile }: { label: string; media: string; name: string; onFile: (file: File) => void }) {
+  const input = useRef<HTMLInputElement>(null);
   return (
     <>
       <Button variant="outlined" fullWidth className="file" onClick={() => input.current?.click()}>
-        {String(value) || 'Choose a file'}
+        {name || 'Choose a file'}
       </Button>
       <input
         ref={input}
         type="file"
         hidden
-        accept=".svg,image/svg+xml"
-        aria-label={param.label}
+        accept={endings[media]}
+        aria-label={label}
         onChange={(event) => {
           const file = event.target.files?.[0];
-          if (file) void bring(file);
+          if (file) onFile(file);
           event.target.value = '';
         }}
       />
+    </>
+  );
+}
+
+function AssetField({ nodes, param, value, media }: ValueProps & { media: string }) {
+  const bring = useBringIn();
+  const picking = useScene((state) => state.picking);
+  const model = media === 'model/gltf-binary' && String(value) !== '';
+  return (
+    <>
+      <FileButton label={param.label} media={media} name={String(value)} onFile={(file) => void bring(file, media, (name) => nodes.map((node) => put(['nodes', node, 'params', param.name], name)))} />
+      {model && (
+        <Button variant="outlined" aria-pressed={picking !== null} onClick={() => useScene.setState({ picking: picking ? null : 'nose' })}>
+          {picking ? 'Done picking' : 'Pick nose and top'}
+        </Button>
+      )}
     </>
   );
 }

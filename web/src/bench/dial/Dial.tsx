@@ -1,20 +1,31 @@
-import { useEffect, useRef, type PointerEvent } from 'react';
+import { Tooltip } from '@mui/material';
+import { useEffect, useRef, type KeyboardEvent, type PointerEvent } from 'react';
+import type { EndReport } from '../../api/types';
 import { put } from '../../scene/edits';
-import { clock, useFrame, usePlaying } from '../../scene/clock';
+import { clock, playModes, playSpeeds, useFrame, usePlaying, usePlayMode, usePlayRange, usePlaySpeed } from '../../scene/clock';
 import { selectThing, useScene } from '../../scene/store';
+import { fractionValue } from '../card/Row';
 import { useLive } from '../live';
+import { upstreamRole, useSchemas, valueOf } from '../schemas';
 import { gapText, outputsOf } from '../seam/gap';
 import { Knot } from './Knot';
+import { shifting, shortest, turnedLength, type Along } from './shift';
 
 /** The middle lies a little low, so that the knot has its place over the rim. */
 const CENTRE = { x: 100, y: 106 };
 const RIM = 80;
 const BAND = 70;
+/** Where the mark that is dragged for the loop length stands, turns. */
+const LENGTH_MARK = 0.06;
+/** Laps that an arrow key shifts a tick by. */
+const STEP = 0.005;
 
 const turn = (phase: number, radius: number): [number, number] => {
   const angle = phase * 2 * Math.PI;
   return [CENTRE.x + radius * Math.sin(angle), CENTRE.y - radius * Math.cos(angle)];
 };
+
+const along = (event: { shiftKey: boolean; altKey: boolean }): Along => (event.shiftKey ? 'all' : event.altKey ? 'in order' : 'one');
 
 /** The loop as a circle: twelve o'clock is the seam, time runs clockwise. */
 export function Dial() {
@@ -36,7 +47,7 @@ export function Dial() {
     return (angle / (2 * Math.PI) + 1) % 1;
   };
   return (
-    <div className="dial">
+    <div className="dial dial-body" tabIndex={-1}>
       <svg ref={svg} viewBox="0 0 200 200" role="group" aria-label="Dial">
         <circle cx={CENTRE.x} cy={CENTRE.y} r={RIM} className="rim" />
         {Array.from({ length: 48 }, (_, i) => {
@@ -44,8 +55,8 @@ export function Dial() {
           const [x2, y2] = turn(i / 48, RIM);
           return <line key={i} x1={x1} y1={y1} x2={x2} y2={y2} className="scale" />;
         })}
+        <Played frames={frames} />
         {end && <Spiral node={end.node} />}
-        {end && <Phases phases={end.phases} node={end.node} phaseAt={phaseAt} selected={thing?.object ?? 0} />}
         {end && end.density.length > 0 && <Band density={end.density} />}
         {end?.contacts
           .filter((contact) => contact.speed_in > 0.01)
@@ -58,9 +69,12 @@ export function Dial() {
             );
           })}
         <Bead frames={frames} phaseAt={phaseAt} />
+        {end && <Phases end={end} phaseAt={phaseAt} selected={thing?.object ?? 0} />}
+        <LengthMark frames={frames} phaseAt={phaseAt} />
       </svg>
       {shown.length > 0 && <SeamKnot closes={closes} gap={gapText(shown)} />}
       <Middle frames={frames} first={first} />
+      <Playing />
     </div>
   );
 }
@@ -73,7 +87,7 @@ function SeamKnot({ closes, gap }: { closes: boolean; gap: string }) {
       className={`seam-knot ${closes ? 'closed' : 'open'}`}
       aria-label={closes ? 'The loop closes: open the Seam report' : `The loop is open by ${gap}: open the Seam report`}
       data-closes={closes}
-      onClick={() => useScene.setState({ seamOpen: true })}
+      onClick={() => useScene.setState({ aside: 'seam' })}
     >
       <Knot closed={closes} />
       {!closes && <span className="mono">{gap}</span>}
@@ -95,6 +109,51 @@ function Middle({ frames, first }: { frames: number; first: number }) {
       <span className="soft">of {frames}</span>
     </div>
   );
+}
+
+/** How it is played: round, once, there and back; and how fast. */
+function Playing() {
+  const mode = usePlayMode();
+  const speed = usePlaySpeed();
+  const range = usePlayRange();
+  const first = useScene((state) => state.document?.first_frame ?? 0);
+  const next = <T,>(list: readonly T[], now: T): T => list[(list.indexOf(now) + 1) % list.length] as T;
+  return (
+    <div className="dial-playing">
+      <Tooltip title="What happens where playing ends">
+        <button type="button" className="small" aria-label={`Plays ${mode}`} onClick={() => clock.setMode(next(playModes, mode))}>
+          {{ loop: 'loop', once: 'once', 'there and back': '⇄' }[mode]}
+        </button>
+      </Tooltip>
+      {range ? (
+        <Tooltip title="Play the whole loop again">
+          <button type="button" className="small mono" aria-label={`Plays frames ${range.from + first} to ${range.to - 1 + first}: play the whole loop again`} onClick={() => clock.setRange(null)}>
+            {`${range.from + first}–${range.to - 1 + first} ×`}
+          </button>
+        </Tooltip>
+      ) : (
+        <span />
+      )}
+      <Tooltip title="Speed of playing">
+        <button type="button" className="small mono" aria-label={`Speed ${speed}`} onClick={() => clock.setSpeed(next(playSpeeds, speed))}>
+          {speed === 1 ? '1×' : `1/${Math.round(1 / speed)}`}
+        </button>
+      </Tooltip>
+    </div>
+  );
+}
+
+/** An arc between two phases. */
+function arc(from: number, to: number, radius: number): string {
+  const [x1, y1] = turn(from, radius);
+  const [x2, y2] = turn(to, radius);
+  return `M${x1} ${y1} A${radius} ${radius} 0 ${to - from > 0.5 ? 1 : 0} 1 ${x2} ${y2}`;
+}
+
+/** The frames that are played, where they are not all. */
+function Played({ frames }: { frames: number }) {
+  const range = usePlayRange();
+  return range ? <path className="played" d={arc(range.from / frames, range.to / frames, RIM - 4)} /> : null;
 }
 
 /** The playhead: a bead that drags; the arrow keys step it. */
@@ -131,48 +190,131 @@ function Bead({ frames, phaseAt }: { frames: number; phaseAt: (event: PointerEve
   );
 }
 
-/** A tick per rider at its phase: dragging one turns them all, since they are spaced evenly. */
-function Phases(props: { phases: number[]; node: string; selected: number; phaseAt: (event: PointerEvent) => number }) {
+/** Loop length: a mark on the rim that is turned, a whole turn for half as much again. */
+function LengthMark({ frames, phaseAt }: { frames: number; phaseAt: (event: PointerEvent) => number }) {
   const live = useLive();
-  const ride = useScene((state) => upstreamRide(state.document?.nodes ?? {}, state.document?.threads ?? {}, props.node));
-  const start = useScene((state) => (ride ? Number(state.document?.nodes?.[ride]?.params?.['start'] ?? 0) : 0));
-  const held = useRef<{ phase: number; start: number; last: number } | null>(null);
-  const at = ride ? ['nodes', ride, 'params', 'start'] : null;
-  const moved = (event: PointerEvent) => {
-    const { phase, start } = held.current ?? { phase: 0, start: 0 };
-    let by = props.phaseAt(event) - phase;
-    by -= Math.round(by);
-    return Number((start + by).toFixed(6));
+  const held = useRef<{ frames: number; last: number; turns: number; wished: number } | null>(null);
+  const wished = (to: number) => [put(['frames'], to)];
+  const [x, y] = turn(LENGTH_MARK, RIM + 8);
+  const press = (event: KeyboardEvent) => {
+    const on: Record<string, number> = { ArrowRight: 1, ArrowUp: 1, ArrowLeft: -1, ArrowDown: -1 };
+    const step = on[event.key];
+    if (!step) return;
+    event.preventDefault();
+    event.stopPropagation();
+    const to = Math.max(1, Math.min(100000, frames + step * (event.shiftKey ? 10 : 1)));
+    if (to !== frames) live.edit('set loop length', wished(to));
+  };
+  return (
+    <g
+      className="length-mark"
+      role="slider"
+      tabIndex={0}
+      aria-label="Loop length"
+      aria-valuemin={1}
+      aria-valuemax={100000}
+      aria-valuenow={frames}
+      transform={`translate(${x} ${y}) rotate(${LENGTH_MARK * 360})`}
+      onKeyDown={press}
+      onPointerDown={(event) => {
+        event.currentTarget.setPointerCapture(event.pointerId);
+        held.current = { frames, last: phaseAt(event), turns: 0, wished: frames };
+      }}
+      onPointerMove={(event) => {
+        const from = held.current;
+        if (!from) return;
+        const now = phaseAt(event);
+        from.turns += shortest(now - from.last);
+        from.last = now;
+        from.wished = turnedLength(from.frames, from.turns);
+        live.preview(wished(from.wished));
+      }}
+      onPointerUp={() => {
+        const from = held.current;
+        held.current = null;
+        if (!from) return;
+        if (from.wished !== from.frames) live.edit('set loop length', wished(from.wished));
+        else live.endPreview();
+      }}
+    >
+      <title>{`Loop length ${frames} frames: drag round, or press the arrow keys`}</title>
+      <circle r="9" fill="transparent" />
+      <path d="M-4 3 L0 -4 L4 3 Z" />
+    </g>
+  );
+}
+
+/** A tick for each thing at its phase: dragged alone, with Shift all together, with Alt all in order. */
+function Phases({ end, phaseAt, selected }: { end: EndReport; phaseAt: (event: PointerEvent) => number; selected: number }) {
+  const live = useLive();
+  const schemas = useSchemas();
+  const held = useRef<{ object: number; phase: number; by: number; along: Along } | null>(null);
+  const base = useScene((state) => (state.preview === null ? state.document : null));
+  const before = useRef(base);
+  if (base) before.current = base;
+  const locked = useScene((state) => {
+    const phase = state.document && upstreamRole(state.document, schemas, end.node, 'phase');
+    return !phase || state.document?.nodes?.[phase.node]?.locked === true;
+  });
+  const ops = (object: number, by: number, way: Along) => (before.current ? shifting(before.current, schemas, end.node, object, end.phases.length, by, way) : []);
+  const label = { one: 'shift a thing', all: 'shift the riders', 'in order': 'shift the riders in order' };
+  const press = (event: KeyboardEvent, object: number) => {
+    if (event.key === 'ArrowUp' || event.key === 'ArrowDown') {
+      const next = (object + (event.key === 'ArrowUp' ? 1 : -1) + end.phases.length) % end.phases.length;
+      selectThing(end.node, next);
+      const ticks = event.currentTarget.parentElement?.querySelectorAll<SVGGElement>('.tick');
+      ticks?.[next]?.focus();
+    } else if ((event.key === 'ArrowLeft' || event.key === 'ArrowRight') && !locked) {
+      const way = along(event);
+      const made = ops(object, event.key === 'ArrowRight' ? STEP : -STEP, way);
+      live.edit(label[way], made);
+    } else return;
+    event.preventDefault();
+    event.stopPropagation();
   };
   return (
     <g>
-      {props.phases.map((phase, object) => {
+      {end.phases.map((phase, object) => {
         const [x1, y1] = turn(phase, BAND - 4);
         const [x2, y2] = turn(phase, BAND + 6);
         return (
           <g
             key={object}
-            className={`tick${object === props.selected ? ' selected' : ''}`}
+            className={`tick${object === selected ? ' selected' : ''}`}
+            role="slider"
+            tabIndex={object === selected ? 0 : -1}
+            aria-label={`Phase of ${end.name} ${object + 1}`}
+            aria-valuemin={0}
+            aria-valuemax={1}
+            aria-valuenow={Number(phase.toFixed(4))}
+            onKeyDown={(event) => press(event, object)}
             onPointerDown={(event) => {
               event.stopPropagation();
-              selectThing(props.node, object);
+              selectThing(end.node, object);
+              if (locked) return;
               event.currentTarget.setPointerCapture(event.pointerId);
-              held.current = { phase: props.phaseAt(event), start, last: start };
+              held.current = { object, phase: phaseAt(event), by: 0, along: along(event) };
             }}
             onPointerMove={(event) => {
-              if (!held.current || !at) return;
-              held.current.last = moved(event);
-              live.preview([put(at, held.current.last)]);
+              const from = held.current;
+              if (!from) return;
+              from.by = shortest(phaseAt(event) - from.phase);
+              from.along = along(event);
+              const made = ops(object, from.by, from.along);
+              if (made.length > 0) live.preview(made);
             }}
             onPointerUp={() => {
-              const last = held.current;
+              const from = held.current;
               held.current = null;
-              if (last && at && last.last !== last.start) live.edit('shift the riders', [put(at, last.last)]);
+              if (!from || from.by === 0) return;
+              const made = ops(object, from.by, from.along);
+              if (made.length > 0) live.edit(label[from.along], made);
+              else live.endPreview();
             }}
           >
             <line x1={x1} y1={y1} x2={x2} y2={y2} className="tick-hit" />
             <line x1={x1} y1={y1} x2={x2} y2={y2} className="tick-mark" />
-            <title>{`thing ${object + 1} at ${phase.toFixed(3)} laps`}</title>
+            <title>{`thing ${object + 1} at ${phase.toFixed(3)} laps · drag, with Shift all, with Alt all in order`}</title>
           </g>
         );
       })}
@@ -196,11 +338,13 @@ function Band({ density }: { density: number[] }) {
 
 /** Laps per loop as turns of a thin spiral. */
 function Spiral({ node }: { node: string }) {
-  const ride = useScene((state) => upstreamRide(state.document?.nodes ?? {}, state.document?.threads ?? {}, node));
-  const text = useScene((state) => (ride ? String(state.document?.nodes?.[ride]?.params?.['laps'] ?? '1') : ''));
-  if (!ride) return null;
-  const [above = 0, below = 1] = text.split('/').map(Number);
-  const laps = above / below;
+  const schemas = useSchemas();
+  const text = useScene((state) => {
+    const found = state.document && upstreamRole(state.document, schemas, node, 'laps');
+    return found && state.document ? String(valueOf(state.document, found.node, found.param)) : '';
+  });
+  if (!text) return null;
+  const laps = fractionValue(text);
   const turns = Math.min(Math.abs(laps), 12);
   const steps = Math.max(2, Math.ceil(turns * 48));
   const points = Array.from({ length: steps + 1 }, (_, i) => {
@@ -208,19 +352,4 @@ function Spiral({ node }: { node: string }) {
     return `${x.toFixed(2)},${y.toFixed(2)}`;
   });
   return <polyline points={points.join(' ')} className="spiral" />;
-}
-
-type Nodes = Record<string, { type: string }>;
-type Threads = Record<string, { from: string; to: string }>;
-
-/** The Ride that a motion comes from, if it does. */
-function upstreamRide(nodes: Nodes, threads: Threads, node: string): string | null {
-  if (nodes[node]?.type === 'ride') return node;
-  for (const thread of Object.values(threads)) {
-    if (thread.to === node && nodes[thread.from]) {
-      const found = upstreamRide(nodes, threads, thread.from);
-      if (found) return found;
-    }
-  }
-  return null;
 }

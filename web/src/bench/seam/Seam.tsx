@@ -16,7 +16,7 @@ export function Seam() {
       <header>
         <div className="seam-head">
           <h2>Seam</h2>
-          <Button variant="outlined" onClick={() => useScene.setState({ seamOpen: false })}>
+          <Button variant="outlined" onClick={() => useScene.setState({ aside: null })}>
             Close
           </Button>
         </div>
@@ -74,7 +74,7 @@ function Worst({ end, kind }: { end: EndReport; kind: string }) {
   if (!worst) return null;
   const show = () => {
     selectThing(end.node, worst.object);
-    useScene.setState({ seamOpen: true });
+    useScene.setState({ aside: 'seam' });
     clock.stop();
     clock.seek(0);
   };

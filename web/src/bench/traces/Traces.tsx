@@ -1,41 +1,76 @@
-import { useEffect, useRef, type PointerEvent } from 'react';
+import { Checkbox, IconButton, Popover } from '@mui/material';
+import { useEffect, useRef, useState, type KeyboardEvent, type PointerEvent } from 'react';
 import { clock, useFrame } from '../../scene/clock';
 import { useScene, type TraceBlock } from '../../scene/store';
 import { useMode } from '../../theme/mode';
-import { tokens, type Tokens } from '../../theme/tokens';
+import { tokens } from '../../theme/tokens';
+import { paint, RULER } from './paint';
 import { ends, nearest, told, valueAt } from './read';
+import { choose, movedBy, shifted, shownChannels, toggled, useTraceSettings, zoomed, type Window } from './settings';
 
-/** Height of the ruler over the traces, px. */
-const RULER = 22;
-const LABELS = 128;
+const LABELS = 132;
+/** How much a step of the wheel and of a key zooms. */
+const WHEEL = 1.0015;
+const KEY = 1.5;
 
 /** Channels of the selected thing over time, a little beyond the seam on both sides. */
 export function Traces() {
   const traces = useScene((state) => state.traces);
+  const beneath = useScene((state) => state.compared?.traces ?? null);
   const frames = useScene((state) => state.document?.frames ?? 1);
   const first = useScene((state) => state.document?.first_frame ?? 0);
   const thing = useScene((state) => state.thing);
   const name = useScene((state) => (thing ? (state.document?.nodes?.[thing.node]?.name ?? '') : ''));
+  const chosen = useTraceSettings((state) => (thing ? state.chosen[thing.node] : undefined));
   const mode = useMode((state) => state.mode);
   const canvas = useRef<HTMLCanvasElement>(null);
   const held = useRef(false);
+  const hover = useRef<number | null>(null);
+  const draw = useRef<() => void>(() => undefined);
+  const [near, setNear] = useState<Window | null>(null);
   const block = traces && thing && traces.header.node === thing.node ? traces : null;
+  const whole: Window = block ? { from: ends(block)[0], to: ends(block)[1] } : { from: 0, to: 1 };
+  const seen = near ? shifted(zoomed(near, whole, near.from, 1), whole, 0) : whole;
+  const shown = block ? shownChannels(block.header.channels.map((channel) => channel.name), chosen) : [];
 
   useEffect(() => {
     const element = canvas.current;
     if (!element || !block) return undefined;
-    const draw = () => paint(element, block, frames, first, tokens[mode]);
-    draw();
-    const stop = clock.subscribe(draw);
-    const observer = new ResizeObserver(draw);
+    const same = beneath && beneath.header.node === block.header.node && beneath.header.object === block.header.object ? beneath : null;
+    draw.current = () => paint(element, { block, beneath: same, shown, window: seen, frames, first, hover: hover.current }, tokens[mode]);
+    draw.current();
+    const stop = clock.subscribe(draw.current);
+    const observer = new ResizeObserver(draw.current);
     observer.observe(element);
     return () => {
       stop();
       observer.disconnect();
     };
-  }, [block, frames, first, mode]);
+  });
+  const frameAt = (event: { clientX: number }): number => {
+    const box = canvas.current?.getBoundingClientRect();
+    return box ? seen.from + ((event.clientX - box.left) / box.width) * (seen.to - seen.from) : 0;
+  };
+  const zoom = (about: number, factor: number) => {
+    const next = zoomed(seen, whole, about, factor);
+    setNear(next.to - next.from >= whole.to - whole.from - 1e-9 ? null : next);
+  };
+  // React listens to wheels passively; here the page must not scroll.
+  const wheel = useRef<(event: WheelEvent) => void>(() => undefined);
+  wheel.current = (event) => {
+    event.preventDefault();
+    const across = event.shiftKey ? event.deltaY : event.deltaX;
+    if (Math.abs(across) > Math.abs(event.shiftKey ? 0 : event.deltaY)) setNear(shifted(seen, whole, (across / 800) * (seen.to - seen.from)));
+    else zoom(frameAt(event), WHEEL ** event.deltaY);
+  };
+  useEffect(() => {
+    const element = canvas.current;
+    const turn = (event: WheelEvent) => wheel.current(event);
+    element?.addEventListener('wheel', turn, { passive: false });
+    return () => element?.removeEventListener('wheel', turn);
+  }, [block !== null]);
 
-  if (!block) {
+  if (!block || !thing) {
     return (
       <div className="traces">
         <h2 className="panel-name">Traces</h2>
@@ -44,170 +79,95 @@ export function Traces() {
     );
   }
   const scrub = (event: PointerEvent<HTMLCanvasElement>) => {
-    const box = event.currentTarget.getBoundingClientRect();
     clock.stop();
-    clock.seek(Math.round(frameAt((event.clientX - box.left) / box.width, block)));
+    clock.seek(Math.round(frameAt(event)));
+  };
+  const press = (event: KeyboardEvent) => {
+    if (event.ctrlKey || event.metaKey || event.altKey) return;
+    if (event.key === '+' || event.key === '=') zoom(clock.frame, 1 / KEY);
+    else if (event.key === '-') zoom(clock.frame, KEY);
+    else if (event.key.toLowerCase() === 'f') setNear(null);
+    else return;
+    event.preventDefault();
+    event.stopPropagation();
   };
   return (
-    <div className="traces">
+    <div className="traces traces-body" tabIndex={0} onKeyDown={press} aria-label="Traces: plus and minus go nearer and farther, F shows everything">
       <div className="trace-labels" style={{ width: LABELS }}>
-        <h2 className="panel-name">Traces</h2>
-        <span className="soft trace-thing">{`${name} ${(thing?.object ?? 0) + 1}`}</span>
-        <Values block={block} />
+        <Channels block={block} node={thing.node} shown={shown} title={`${name} ${thing.object + 1}`} />
+        <Values block={block} shown={shown} />
       </div>
       <canvas
         ref={canvas}
         className="trace-canvas"
         role="img"
         aria-label={`Channels of ${name} over the loop`}
+        data-from={seen.from.toFixed(3)}
+        data-to={seen.to.toFixed(3)}
         onPointerDown={(event) => {
           held.current = true;
           event.currentTarget.setPointerCapture(event.pointerId);
           scrub(event);
         }}
-        onPointerMove={(event) => held.current && scrub(event)}
+        onPointerMove={(event) => {
+          hover.current = frameAt(event);
+          if (held.current) scrub(event);
+          else draw.current();
+        }}
         onPointerUp={() => (held.current = false)}
+        onPointerLeave={() => {
+          hover.current = null;
+          draw.current();
+        }}
+        onDoubleClick={() => setNear(null)}
       />
     </div>
   );
 }
 
-function Values({ block }: { block: TraceBlock }) {
-  const frame = useFrame();
-  const { channels } = block.header;
-  const step = nearest(block, frame);
+/** Which channels are drawn, and in what order. */
+function Channels({ block, node, shown, title }: { block: TraceBlock; node: string; shown: number[]; title: string }) {
+  const [anchor, setAnchor] = useState<HTMLElement | null>(null);
+  const names = block.header.channels.map((channel) => channel.name);
+  const chosen = shown.map((index) => names[index] ?? '');
+  const rest = names.filter((name) => !chosen.includes(name));
   return (
     <>
-      {channels.map((channel, i) => (
-        <div key={channel.name} className="trace-label" style={{ top: `calc(${RULER}px + (100% - ${RULER}px) * ${i / channels.length})` }}>
-          <strong>{channel.name}</strong>
-          <span className="mono">{told(valueAt(block, i, step), channel.unit)}</span>
-        </div>
-      ))}
+      <button type="button" className="trace-thing" aria-haspopup="dialog" title="Choose channels" aria-label={`Channels of ${title}`} onClick={(event) => setAnchor(event.currentTarget)}>
+        {title} ▾
+      </button>
+      <Popover open={anchor !== null} anchorEl={anchor} onClose={() => setAnchor(null)} anchorOrigin={{ vertical: 'top', horizontal: 'left' }} transformOrigin={{ vertical: 'bottom', horizontal: 'left' }} transitionDuration={0} slotProps={{ paper: { className: 'view-menu channels', role: 'dialog', 'aria-label': 'Channels' } }}>
+        {[...chosen, ...rest].map((name) => (
+          <div key={name} className="channel">
+            <Checkbox size="small" checked={chosen.includes(name)} disabled={chosen.length === 1 && chosen.includes(name)} onChange={() => choose(node, toggled(chosen, name))} slotProps={{ input: { 'aria-label': name } }} />
+            <span>{name}</span>
+            <IconButton size="small" aria-label={`${name} further up`} disabled={!chosen.includes(name) || chosen[0] === name} onClick={() => choose(node, movedBy(chosen, name, -1))}>
+              ↑
+            </IconButton>
+            <IconButton size="small" aria-label={`${name} further down`} disabled={!chosen.includes(name) || chosen.at(-1) === name} onClick={() => choose(node, movedBy(chosen, name, 1))}>
+              ↓
+            </IconButton>
+          </div>
+        ))}
+      </Popover>
     </>
   );
 }
 
-function frameAt(share: number, block: TraceBlock): number {
-  const [from, to] = ends(block);
-  return from + share * (to - from);
-}
-
-function paint(element: HTMLCanvasElement, block: TraceBlock, frames: number, first: number, t: Tokens): void {
-  const scale = window.devicePixelRatio || 1;
-  const { clientWidth: width, clientHeight: height } = element;
-  if (element.width !== width * scale || element.height !== height * scale) {
-    element.width = width * scale;
-    element.height = height * scale;
-  }
-  const pen = element.getContext('2d');
-  if (!pen || width === 0) return;
-  pen.setTransform(scale, 0, 0, scale, 0, 0);
-  pen.clearRect(0, 0, width, height);
-  const { steps, channels } = block.header;
-  const [from, to] = ends(block);
-  const x = (frame: number) => ((frame - from) / (to - from)) * width;
-  hatch(pen, 0, x(0), height, t);
-  hatch(pen, x(frames), width, height, t);
-  ruler(pen, x, frames, first, width, t);
-  const rowHeight = (height - RULER) / channels.length;
-  channels.forEach((channel, i) => {
-    const top = RULER + i * rowHeight;
-    pen.strokeStyle = t.line;
-    pen.lineWidth = 1;
-    line(pen, 0, top, width, top);
-    const row = { top: top + 4, height: rowHeight - 8 };
-    ribbon(pen, block.numbers.subarray(steps * (2 + 2 * i), steps * (3 + 2 * i)), width, row, t);
-    curve(pen, block.numbers.subarray(steps * (1 + 2 * i), steps * (2 + 2 * i)), width, row, channel.unit === '°', t);
-  });
-  pen.setLineDash([2, 2]);
-  pen.strokeStyle = t.green;
-  pen.lineWidth = 1.4;
-  for (const frame of [0, frames]) line(pen, x(frame), RULER - 6, x(frame), height);
-  pen.setLineDash([]);
-  pen.strokeStyle = t.persimmon;
-  pen.fillStyle = t.persimmon;
-  line(pen, x(clock.frame), RULER - 6, x(clock.frame), height);
-  pen.beginPath();
-  pen.arc(x(clock.frame), RULER - 7, 4.5, 0, 7);
-  pen.fill();
-}
-
-function line(pen: CanvasRenderingContext2D, x1: number, y1: number, x2: number, y2: number): void {
-  pen.beginPath();
-  pen.moveTo(x1, y1);
-  pen.lineTo(x2, y2);
-  pen.stroke();
-}
-
-/** What lies beyond the seam. */
-function hatch(pen: CanvasRenderingContext2D, from: number, to: number, height: number, t: Tokens): void {
-  pen.save();
-  pen.beginPath();
-  pen.rect(from, RULER, to - from, height);
-  pen.clip();
-  pen.strokeStyle = t.line;
-  pen.lineWidth = 1;
-  for (let x = from - height; x < to; x += 7) line(pen, x, height, x + height, 0);
-  pen.restore();
-}
-
-function ruler(pen: CanvasRenderingContext2D, x: (frame: number) => number, frames: number, first: number, width: number, t: Tokens): void {
-  const perLabel = frames / Math.max(1, width / 90);
-  const step = [1, 2, 5, 10, 20, 25, 50, 100, 200, 250, 500, 1000, 2000, 5000, 10000, 20000, 50000].find((step) => step >= perLabel) ?? 100000;
-  pen.fillStyle = t.soft;
-  pen.strokeStyle = t.soft;
-  pen.font = '12px "Atkinson Hyperlegible Mono", monospace';
-  pen.textAlign = 'left';
-  pen.fillText('frame', 6, 12);
-  pen.textAlign = 'center';
-  for (let frame = 0; frame <= frames; frame += step) {
-    pen.fillText(String(frame + first), x(frame), 12);
-    line(pen, x(frame), RULER - 5, x(frame), RULER);
-  }
-}
-
-interface Box {
-  top: number;
-  height: number;
-}
-
-/** How fast the channel changes, whichever way. */
-function ribbon(pen: CanvasRenderingContext2D, pace: Float32Array, width: number, row: Box, t: Tokens): void {
-  // One sharp corner must not flatten all the rest: the ribbon is as high as the 98th percentile.
-  const sorted = Float32Array.from(pace, Math.abs).sort();
-  const most = sorted[Math.floor(0.98 * (sorted.length - 1))] ?? 0;
-  if (most < 1e-6) return;
-  const bottom = row.top + row.height + 3;
-  const high = Math.min(12, row.height * 0.35);
-  pen.fillStyle = `${t.mulberry}3a`;
-  pen.beginPath();
-  pen.moveTo(0, bottom);
-  pace.forEach((value, i) => pen.lineTo((i / (pace.length - 1)) * width, bottom - high * Math.min(1, Math.abs(value) / most)));
-  pen.lineTo(width, bottom);
-  pen.fill();
-}
-
-function curve(pen: CanvasRenderingContext2D, values: Float32Array, width: number, row: Box, angle: boolean, t: Tokens): void {
-  let low = Infinity;
-  let high = -Infinity;
-  for (const value of values) {
-    low = Math.min(low, value);
-    high = Math.max(high, value);
-  }
-  // What hardly changes is drawn in the middle, not as noise over the whole height.
-  const span = Math.max(high - low, 1e-4 * Math.max(1, Math.abs(high)));
-  const middle = (low + high) / 2;
-  const y = (value: number) => row.top + row.height * (0.5 - ((value - middle) / span) * 0.84);
-  pen.strokeStyle = t.ink;
-  pen.lineWidth = 1.6;
-  pen.beginPath();
-  values.forEach((value, i) => {
-    const x = (i / (values.length - 1)) * width;
-    const before = values[i - 1];
-    const wraps = angle && before !== undefined && Math.abs(value - before) > 180;
-    if (i === 0 || wraps) pen.moveTo(x, y(value));
-    else pen.lineTo(x, y(value));
-  });
-  pen.stroke();
+function Values({ block, shown }: { block: TraceBlock; shown: number[] }) {
+  const frame = useFrame();
+  const step = nearest(block, frame);
+  return (
+    <>
+      {shown.map((index, i) => {
+        const channel = block.header.channels[index];
+        return channel ? (
+          <div key={channel.name} className="trace-label" style={{ top: `calc(${RULER}px + (100% - ${RULER}px) * ${i / shown.length})` }}>
+            <strong>{channel.name}</strong>
+            <span className="mono">{told(valueAt(block, index, step), channel.unit)}</span>
+          </div>
+        ) : null;
+      })}
+    </>
+  );
 }

@@ -1,163 +1,151 @@
-import { useEffect, useRef, type KeyboardEvent, type PointerEvent, type ReactNode } from 'react';
-import { Vector3, type Plane } from 'three';
+import { useEffect, useRef } from 'react';
+import { Vector3 } from 'three';
 import type { Joint } from '../../api/blocks';
-import type { Op, Scene } from '../../api/types';
+import type { NodeSchema, Op, Param, Scene } from '../../api/types';
 import { put } from '../../scene/edits';
-import { select, useScene } from '../../scene/store';
+import { select, selectPoints, useScene } from '../../scene/store';
 import { useLive } from '../live';
+import { isShown, useSchemas, valueOf } from '../schemas';
+import { endDrawing } from './draw';
+import { Grip } from './Grip';
+import { isClosed, isDrawn, pointsOf, pulled, rounded, type PathPoint, type Place } from './path';
 import type { Stage } from './stage';
+import { changedPoints, unchanged } from './transform';
+import { isVisible } from './visible';
 
-/** Seconds of flight that the tip of a launch stands for. */
+/** Seconds of flight that the tip of a velocity stands for. */
 const TIP_SECONDS = 0.25;
 /** With more points than this, only those of the selected path are shown. */
 const MOST_POINTS = 120;
 
-type Place = [number, number, number];
-
-const rounded = (at: Vector3): Place => at.toArray().map((x) => Number(x.toFixed(5))) as Place;
-
-/** What can be taken hold of in the View: points of paths, starts and tips of launches. */
+/** What can be taken hold of in the View: points of paths and their handles, places and velocities of nodes. */
 export function Handles({ stage }: { stage: Stage }) {
   const document = useScene((state) => state.document);
   const paths = useScene((state) => state.paths);
   const selected = useScene((state) => state.selected);
+  const schemas = useSchemas();
   if (!document) return null;
-  const total = Object.values(paths).reduce((sum, path) => sum + path.header.joints.length, 0);
-  const points = Object.entries(paths).filter(([node]) => total <= MOST_POINTS || node === selected);
-  const launches = Object.entries(document.nodes ?? {}).filter(([, node]) => node.type === 'launch');
+  const visible = Object.entries(paths).filter(([node]) => isVisible(document, node) && !document.nodes?.[node]?.locked);
+  const total = visible.reduce((sum, [, path]) => sum + path.header.joints.length, 0);
+  const points = visible.filter(([node]) => total <= MOST_POINTS || node === selected);
   return (
     <>
       {points.map(([node, path]) => path.header.joints.map((joint, i) => <PointHandle key={`${node}/${joint.id}`} stage={stage} node={node} param={path.header.param} joint={joint} number={i + 1} document={document} />))}
-      {launches.map(([node]) => (
-        <LaunchHandles key={node} stage={stage} node={node} document={document} />
-      ))}
+      {points.map(([node, path]) => node === selected && isDrawn(document, node) && <Levers key={node} stage={stage} node={node} joints={path.header.joints} document={document} />)}
+      {Object.entries(document.nodes ?? {}).map(([id, node]) => {
+        const schema = schemas.find((schema) => schema.name === node.type);
+        return schema && isVisible(document, id) && !node.locked ? <Velocities key={id} stage={stage} node={id} schema={schema} document={document} /> : null;
+      })}
     </>
-  );
-}
-
-interface GripProps {
-  stage: Stage;
-  at: Place;
-  name: string;
-  className: string;
-  chosen?: boolean;
-  /** What moving it to a place changes. */
-  ops: (at: Vector3) => Op[];
-  label: string;
-  onGrab: () => void;
-  children?: ReactNode;
-}
-
-/** Something at a place in space that can be dragged, and nudged with the arrow keys. */
-function Grip(props: GripProps) {
-  const { stage, at, ops, label } = props;
-  const live = useLive();
-  const element = useRef<HTMLButtonElement>(null);
-  const place = useRef(new Vector3());
-  place.current.set(...at);
-  const drag = useRef<{ plane: Plane; grip: Vector3; moved: boolean } | null>(null);
-  useEffect(() => (element.current ? stage.pin(element.current, () => place.current) : undefined), [stage]);
-  useEffect(() => stage.invalidate(), [stage, at]);
-
-  const target = (event: PointerEvent): Vector3 | null => {
-    const held = drag.current;
-    const hit = held && stage.onPlane(event.clientX, event.clientY, held.plane);
-    return held && hit ? hit.sub(held.grip) : null;
-  };
-  const down = (event: PointerEvent<HTMLButtonElement>) => {
-    if (event.button !== 0) return;
-    event.stopPropagation();
-    event.currentTarget.setPointerCapture(event.pointerId);
-    props.onGrab();
-    const plane = stage.dragPlane(place.current.clone(), event.shiftKey);
-    const hit = stage.onPlane(event.clientX, event.clientY, plane);
-    if (hit) drag.current = { plane, grip: hit.sub(place.current), moved: false };
-  };
-  const move = (event: PointerEvent<HTMLButtonElement>) => {
-    const to = target(event);
-    if (!to || !drag.current) return;
-    drag.current.moved = true;
-    live.preview(ops(to));
-  };
-  const up = (event: PointerEvent<HTMLButtonElement>) => {
-    const to = target(event);
-    const moved = drag.current?.moved;
-    drag.current = null;
-    if (to && moved) live.edit(label, ops(to));
-  };
-  const press = (event: KeyboardEvent) => {
-    const step = stage.metresPerPixel() * (event.shiftKey ? 20 : 4);
-    const by: Record<string, Place> = { ArrowLeft: [-1, 0, 0], ArrowRight: [1, 0, 0], ArrowUp: [0, 0, -1], ArrowDown: [0, 0, 1], PageUp: [0, 1, 0], PageDown: [0, -1, 0] };
-    const direction = by[event.key];
-    if (!direction) return;
-    event.preventDefault();
-    event.stopPropagation();
-    const flat = stage.dragPlane(place.current.clone(), false).normal.y < 0.5;
-    const along = flat && (event.key === 'ArrowUp' || event.key === 'ArrowDown') ? new Vector3(0, -direction[2], 0) : new Vector3(...direction);
-    live.edit(label, ops(place.current.clone().addScaledVector(along, step)));
-  };
-  return (
-    <button
-      ref={element}
-      type="button"
-      className={`handle ${props.className}${props.chosen ? ' chosen' : ''}`}
-      aria-label={`${props.name} at ${at.map((x) => x.toFixed(2)).join(', ')} m`}
-      onPointerDown={down}
-      onPointerMove={move}
-      onPointerUp={up}
-      onPointerCancel={() => {
-        drag.current = null;
-        live.endPreview();
-      }}
-      onFocus={props.onGrab}
-      onKeyDown={press}
-    >
-      {props.children}
-    </button>
   );
 }
 
 function PointHandle(props: { stage: Stage; node: string; param: 'points' | 'moved'; joint: Joint; number: number; document: Scene }) {
   const { stage, node, param, joint, document } = props;
-  const chosen = useScene((state) => state.selected === node && state.point === joint.id);
-  const known = (document.nodes?.[node]?.params?.[param] as { id: string; at: Place }[] | undefined)?.find((point) => point.id === joint.id);
+  const live = useLive();
+  const chosen = useScene((state) => state.selected === node && state.points.includes(joint.id));
+  const known = (document.nodes?.[node]?.params?.[param] as PathPoint[] | undefined)?.find((point) => point.id === joint.id);
   const name = document.nodes?.[node]?.name ?? '';
-  const ops = (at: Vector3): Op[] => [put(['nodes', node, 'params', param, joint.id], { ...(known ?? { id: joint.id }), at: rounded(at) })];
+  const at = known?.at ?? joint.at;
+  const before = useRef<PathPoint[]>([]);
+  const ops = (to: Vector3): Op[] => {
+    const state = useScene.getState();
+    const along = state.selected === node && state.points.includes(joint.id) ? state.points : [joint.id];
+    if (along.length === 1) return [put(['nodes', node, 'params', param, joint.id], { ...(known ?? { id: joint.id }), at: rounded(to) })];
+    // Several go together, each as far as the one that is held from where it was before the drag.
+    if (state.preview === null) {
+      const own = (state.document?.nodes?.[node]?.params?.[param] as PathPoint[] | undefined) ?? [];
+      const all = (state.paths[node]?.header.joints ?? []).filter((other) => along.includes(other.id));
+      before.current = all.map((other) => own.find((point) => point.id === other.id) ?? { id: other.id, at: other.at });
+    }
+    const held = before.current.find((point) => point.id === joint.id);
+    const move = to.clone().sub(new Vector3(...(held?.at ?? at)));
+    return changedPoints(before.current, { ...unchanged(new Vector3()), move }).map((point) => put(['nodes', node, 'params', param, point.id], point));
+  };
+  const click = () => {
+    const { drawing } = useScene.getState();
+    if (drawing === node && pointsOf(document, node)[0]?.id === joint.id && pointsOf(document, node).length > 2) {
+      live.edit('close the path', [put(['nodes', node, 'params', 'closed'], true)]);
+      endDrawing();
+    } else selectPoints(node, [joint.id]);
+  };
   return (
     <Grip
       stage={stage}
-      at={known?.at ?? joint.at}
+      at={at}
       name={`Point ${props.number} of ${name}`}
       className={`point ${joint.kind}`}
       chosen={chosen}
       ops={ops}
       label="move a point"
-      onGrab={() => select(node, joint.id)}
+      without={[`${node}/${joint.id}`]}
+      onGrab={() => !(useScene.getState().selected === node && useScene.getState().points.includes(joint.id)) && selectPoints(node, [joint.id])}
+      onAlso={() => selectPoints(node, [joint.id], true)}
+      onClick={click}
     />
   );
 }
 
-function LaunchHandles({ stage, node, document }: { stage: Stage; node: string; document: Scene }) {
-  const params = document.nodes?.[node]?.params ?? {};
-  const start = (params['start'] as Place | undefined) ?? [0, 1, 0];
-  const velocity = (params['velocity'] as Place | undefined) ?? [3, 4, 0];
-  const flat = document.space === 'flat';
-  const from: Place = flat ? [start[0], start[1], 0] : start;
-  const tip: Place = [from[0] + velocity[0] * TIP_SECONDS, from[1] + velocity[1] * TIP_SECONDS, from[2] + (flat ? 0 : velocity[2] * TIP_SECONDS)];
-  const name = document.nodes?.[node]?.name ?? '';
-  const set = (param: string, at: Vector3): Op[] => [put(['nodes', node, 'params', param], rounded(at))];
-  const pull = (at: Vector3): Op[] => set('velocity', at.sub(new Vector3(...from)).divideScalar(TIP_SECONDS));
+/** The two handles of each selected point. */
+function Levers({ stage, node, joints, document }: { stage: Stage; node: string; joints: Joint[]; document: Scene }) {
+  const points = useScene((state) => state.points);
+  const closed = isClosed(document, node);
   return (
     <>
-      <Shaft stage={stage} from={from} to={tip} />
-      <Grip stage={stage} at={from} name={`Start of ${name}`} className="launch-start" ops={(at) => set('start', at)} label="move the start" onGrab={() => select(node)} />
-      <Grip stage={stage} at={tip} name={`Tip of ${name}`} className="launch-tip" ops={pull} label="aim the throw" onGrab={() => select(node)} />
+      {joints.map((joint, i) => {
+        if (!points.includes(joint.id)) return null;
+        const sides = (['in', 'out'] as const).filter((side) => new Vector3(...joint[side]).length() > 1e-9 && (closed || !(side === 'in' && i === 0)) && (closed || !(side === 'out' && i === joints.length - 1)));
+        return sides.map((side) => {
+          const tip = new Vector3(...joint.at).add(new Vector3(...joint[side])).toArray() as Place;
+          return (
+            <span key={`${joint.id} ${side}`}>
+              <Shaft stage={stage} from={joint.at} to={tip} className="lever" />
+              <Grip
+                stage={stage}
+                at={tip}
+                name={`Handle ${side === 'in' ? 'into' : 'out of'} point ${i + 1}`}
+                className="lever-tip"
+                ops={(to, keys) => pulled(document, node, joint, side, to.sub(new Vector3(...joint.at)), keys.altKey)}
+                label="pull a handle"
+                without={[`${node}/${joint.id}`]}
+                onGrab={() => undefined}
+              />
+            </span>
+          );
+        });
+      })}
     </>
   );
 }
 
-/** The line from a launch's start to its tip. */
-function Shaft({ stage, from, to }: { stage: Stage; from: Place; to: Place }) {
+/** Places of nodes, and velocities as tips to be pulled. */
+function Velocities({ stage, node, schema, document }: { stage: Stage; node: string; schema: NodeSchema; document: Scene }) {
+  const flat = document.space === 'flat';
+  const name = document.nodes?.[node]?.name ?? '';
+  const shown = schema.params.filter((param) => isShown(document, node, schema, param));
+  const level = (place: Place): Place => (flat ? [place[0], place[1], 0] : place);
+  const set = (param: string, at: Vector3): Op[] => [put(['nodes', node, 'params', param], rounded(at))];
+  const value = (param: Param) => level(valueOf(document, node, param) as Place);
+  return shown.map((param) => {
+    if (param.role?.kind !== 'aim') return null;
+    const { from } = param.role;
+    const origin = schema.params.find((other) => other.name === from);
+    const start: Place = origin ? value(origin) : [0, 0, 0];
+    const velocity = value(param);
+    const tip: Place = [0, 1, 2].map((axis) => (start[axis] ?? 0) + (velocity[axis] ?? 0) * TIP_SECONDS) as Place;
+    const pull = (at: Vector3): Op[] => set(param.name, at.sub(new Vector3(...start)).divideScalar(TIP_SECONDS));
+    return (
+      <span key={param.name}>
+        <Shaft stage={stage} from={start} to={tip} className="aim" />
+        <Grip stage={stage} at={start} name={`Start of ${name}`} className="launch-start" ops={(at) => set(from, at)} label="move the start" onGrab={() => select(node)} />
+        <Grip stage={stage} at={tip} name={`Tip of ${name}`} className="launch-tip" ops={pull} label="aim the throw" onGrab={() => select(node)} />
+      </span>
+    );
+  });
+}
+
+/** A line between two places. */
+export function Shaft({ stage, from, to, className }: { stage: Stage; from: Place; to: Place; className: string }) {
   const line = useRef<SVGLineElement>(null);
   const ends = useRef({ from: new Vector3(), to: new Vector3() });
   ends.current.from.set(...from);
@@ -174,7 +162,7 @@ function Shaft({ stage, from, to }: { stage: Stage; from: Place; to: Place }) {
     [stage],
   );
   return (
-    <svg className="shaft" aria-hidden="true">
+    <svg className={`shaft ${className}`} aria-hidden="true">
       <line ref={line} />
     </svg>
   );

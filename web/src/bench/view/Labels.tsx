@@ -4,6 +4,7 @@ import { clock } from '../../scene/clock';
 import { useScene } from '../../scene/store';
 import { nearest, told, valueAt } from '../traces/read';
 import type { Stage } from './stage';
+import { isVisible } from './visible';
 
 /** Names of paths, and the selected thing in its running stitch with what it is doing. */
 export function Labels({ stage, names }: { stage: Stage; names: boolean }) {
@@ -13,8 +14,8 @@ export function Labels({ stage, names }: { stage: Stage; names: boolean }) {
   return (
     <>
       {names &&
-        Object.entries(paths).map(([node, path]) => (
-          <PathName key={node} stage={stage} name={document?.nodes?.[node]?.name ?? ''} length={path.header.strands.reduce((sum, strand) => sum + strand.length, 0)} at={lowest(path.numbers)} />
+        Object.entries(paths).filter(([node]) => document && isVisible(document, node)).map(([node, path]) => (
+          <PathName key={node} stage={stage} name={document?.nodes?.[node]?.name ?? ''} length={path.header.strands.reduce((sum, strand) => sum + strand.length, 0)} at={lowest(path.numbers.subarray(0, 3 * path.header.strands.reduce((sum, strand) => sum + strand.points, 0)))} />
         ))}
       {thing && <ThingLabel key={`${thing.node}/${thing.object}`} stage={stage} node={thing.node} object={thing.object} />}
     </>

@@ -1,187 +1,285 @@
 import { Button } from '@mui/material';
-import { useCallback, useEffect, useRef, useState, type KeyboardEvent, type PointerEvent as ReactPointerEvent } from 'react';
+import { useCallback, useEffect, useRef, useState, type KeyboardEvent, type MouseEvent, type PointerEvent as ReactPointerEvent } from 'react';
 import { Vector3 } from 'three';
-import type { Op, Scene } from '../../api/types';
 import { clock } from '../../scene/clock';
-import { freshId, put, remove } from '../../scene/edits';
-import { select, selectThing, useScene } from '../../scene/store';
+import { alsoSelect, say, select, selectAll, selectPoints, selectThing, useScene } from '../../scene/store';
 import { useLive } from '../live';
+import { Backdrop } from './Backdrop';
+import { Box, boxed, type Rect } from './Box';
+import { beginDrawing, drawPoint, endDrawing, lastDrawn, newPoint } from './draw';
+import { Gizmo } from './Gizmo';
+import { nudge, snapped } from './Grip';
+import { niceStep } from './ground';
 import { Handles } from './Handles';
 import { Labels } from './Labels';
-import { niceStep, Stage, type Look, type Shown } from './stage';
+import { ModelArrows } from './ModelArrows';
+import { inserted, isClosed, isDrawn, nearestOnPath } from './path';
+import { axesOf, planeOf } from './plane';
+import { plainPlane, useView } from './settings';
+import { straightened } from './snap';
+import { Stage, type Look } from './stage';
+import { PathStrip, PlaneStrip, usePathWork } from './Strips';
+import { Tools } from './Tools';
+import { useFeed } from './feed';
+import { viewer } from './viewer';
 
 const looks: { look: Look; name: string; key: string }[] = [
   { look: 'top', name: 'Top', key: '1' },
   { look: 'front', name: 'Front', key: '2' },
   { look: 'side', name: 'Side', key: '3' },
   { look: 'free', name: 'Free', key: '4' },
+  { look: 'camera', name: 'Camera', key: '5' },
 ];
+
+/** Pixels that count as a click still. */
+const SLACK = 4;
+/** How near a double click must be to a path to put a point on it, px. */
+const NEAR = 10;
+
+/** A path's point that is being drawn with the pointer held. */
+interface Pulling {
+  at: Vector3;
+  x: number;
+  y: number;
+  handle: Vector3 | null;
+}
 
 /** The picture in space. */
 export function View() {
   const live = useLive();
+  const work = usePathWork();
   const host = useRef<HTMLDivElement>(null);
   const canvas = useRef<HTMLCanvasElement>(null);
   const [stage, setStage] = useState<Stage | null>(null);
-  const [toggles, setToggles] = useState({ ghosts: true, axes: true, names: true });
   const [look, setLook] = useState<Look>('free');
+  const [planing, setPlaning] = useState(false);
+  const [box, setBox] = useState<Rect | null>(null);
   const drawing = useScene((state) => state.drawing);
   const flat = useScene((state) => state.document?.space === 'flat');
+  const camera = useScene((state) => state.document?.camera ?? null);
   const empty = useScene((state) => Object.keys(state.document?.nodes ?? {}).length === 0);
+  const names = useView((state) => state.names);
+  const plane = useView((state) => state.plane);
 
   useEffect(() => {
     if (!canvas.current || !host.current) return undefined;
-    const made = new Stage(canvas.current);
+    const made = new Stage(canvas.current, say);
     const observer = new ResizeObserver(([entry]) => entry && made.resize(entry.contentRect.width, entry.contentRect.height));
     observer.observe(host.current);
     setStage(made);
+    viewer.stage = made;
     const stop = clock.subscribe(() => made.setFrame(clock.frame));
     made.setFrame(clock.frame);
     return () => {
       stop();
       observer.disconnect();
       made.dispose();
+      viewer.stage = null;
     };
   }, []);
   useFeed(stage);
-  useEffect(() => {
-    if (!stage) return;
-    Object.assign(stage, { ghosts: toggles.ghosts, axes: toggles.axes });
-    stage.invalidate();
-  }, [stage, toggles]);
   useEffect(() => setLook(flat ? 'front' : 'free'), [flat]);
+  useEffect(() => {
+    stage?.setCamera(camera);
+    if (!camera) setLook((known) => (known === 'camera' ? 'free' : known));
+  }, [stage, camera]);
+  useEffect(() => {
+    stage?.setPlane(axesOf(flat ? { ...plainPlane, base: 'front' } : plane), !flat && (planing || drawing !== null));
+  }, [stage, plane, planing, drawing, flat]);
+  useEffect(() => stage?.setTurning(drawing === null), [stage, drawing]);
+
+  // The keyboard's pen, while a path is drawn with it.
+  const pen = useRef<Vector3 | null>(null);
+  useEffect(() => {
+    if (drawing === null) {
+      pen.current = null;
+      stage?.setPen(null);
+    }
+  }, [stage, drawing]);
 
   const turnTo = useCallback(
     (next: Look) => {
+      if (next === 'camera' && !useScene.getState().document?.camera) {
+        say('The scene has no camera yet: place one in the Card of the scene.');
+        return;
+      }
       setLook(next);
       stage?.setLook(next);
     },
     [stage],
   );
+
+  const movePen = (event: KeyboardEvent): boolean => {
+    const way = stage && nudge(event);
+    if (!stage || !way) return false;
+    const { origin } = stage.axes;
+    const last = lastDrawn();
+    pen.current = (pen.current ?? (last ? new Vector3(...last.at) : origin.clone())).clone().add(way);
+    stage.setPen(pen.current);
+    return true;
+  };
+
   const press = (event: KeyboardEvent) => {
-    if (event.ctrlKey || event.metaKey || event.altKey) return;
+    if (event.ctrlKey || event.metaKey || (event.target as HTMLElement).tagName === 'INPUT') return;
+    const state = useScene.getState();
     const chosen = flat ? undefined : looks.find((other) => other.key === event.key);
-    const { drawing: busy, selected, document, point } = useScene.getState();
+    const busy = state.drawing !== null;
+    const inside = event.target === host.current;
+    const key = event.key.toLowerCase();
+    if (event.altKey) return;
     if (chosen) turnTo(chosen.look);
-    else if (event.key === 'f' || event.key === 'F') stage?.fit();
-    else if (event.key === 'p' || event.key === 'P') useScene.setState({ drawing: !busy });
-    else if (busy && event.key === 'Enter') useScene.setState({ drawing: false });
-    else if ((event.key === 'c' || event.key === 'C') && selected && document?.nodes?.[selected]?.type === 'drawn-path') {
-      const closed = document.nodes[selected].params?.['closed'] === true;
-      live.edit(closed ? 'open the path' : 'close the path', [put(['nodes', selected, 'params', 'closed'], !closed)]);
-      useScene.setState({ drawing: false });
-    } else if ((event.key === 'Delete' || event.key === 'Backspace') && selected && point && document?.nodes?.[selected]?.type === 'drawn-path') {
-      live.edit('remove a point', [remove(['nodes', selected, 'params', 'points', point])]);
-      useScene.setState({ point: null });
-    } else return;
+    else if (key === 'f') stage?.fit();
+    else if (key === 'p') {
+      if (busy) endDrawing();
+      else beginDrawing();
+    } else if (key === 'g' && !flat) setPlaning(!planing);
+    else if (busy && inside && event.key === ' ') {
+      const at = pen.current ?? stage?.axes.origin.clone();
+      if (at) drawPoint(live, newPoint(at, useView.getState().next, null));
+    } else if (busy && inside && movePen(event)) {
+      // The pen has moved.
+    } else if (busy && event.key === 'Enter') endDrawing();
+    else if (key === 'c' && isDrawn(state.document ?? ({} as never), state.selected)) {
+      work.close();
+      endDrawing();
+    } else if (key === 's') {
+      if (busy) useView.setState(({ next }) => ({ next: next === 'smooth' ? 'corner' : 'smooth' }));
+      else work.toggleKind();
+    } else if (key === 'i') work.insert();
+    else if (key === 'x') work.divide();
+    else if (key === 'j') work.join();
+    else if (event.key === 'Delete' || event.key === 'Backspace') work.remove();
+    else return;
     event.preventDefault();
     event.stopPropagation();
   };
 
-  const begun = useRef<{ x: number; y: number } | null>(null);
+  const begun = useRef<{ x: number; y: number; box: boolean } | null>(null);
+  const pulling = useRef<Pulling | null>(null);
+  const placeAt = (event: { clientX: number; clientY: number; shiftKey: boolean; ctrlKey: boolean; metaKey: boolean }): Vector3 | null => {
+    const hit = stage?.onPlane(event.clientX, event.clientY, planeOf(stage.axes)) ?? null;
+    if (!stage || !hit) return null;
+    const last = lastDrawn();
+    if (event.shiftKey && last) return straightened(new Vector3(...last.at), hit, stage.axes);
+    return snapped(stage, hit, [], event.ctrlKey || event.metaKey);
+  };
   const down = (event: ReactPointerEvent) => {
-    begun.current = event.button === 0 ? { x: event.clientX, y: event.clientY } : null;
     host.current?.focus({ preventScroll: true });
+    if (event.button !== 0 || !stage) return;
+    if (useScene.getState().drawing !== null) {
+      const at = placeAt(event);
+      pulling.current = at && { at, x: event.clientX, y: event.clientY, handle: null };
+      if (at) event.currentTarget.setPointerCapture(event.pointerId);
+      return;
+    }
+    const rubber = event.ctrlKey || event.metaKey;
+    begun.current = { x: event.clientX, y: event.clientY, box: rubber };
+    if (rubber) {
+      stage.setTurning(false);
+      event.currentTarget.setPointerCapture(event.pointerId);
+    }
+  };
+  const move = (event: ReactPointerEvent) => {
+    const held = pulling.current;
+    if (held && stage) {
+      if (Math.hypot(event.clientX - held.x, event.clientY - held.y) < SLACK) return;
+      const to = stage.onPlane(event.clientX, event.clientY, planeOf(stage.axes));
+      held.handle = to ? to.sub(held.at) : null;
+      return;
+    }
+    const from = begun.current;
+    if (from?.box && stage && Math.hypot(event.clientX - from.x, event.clientY - from.y) > SLACK) {
+      const [a, b] = [stage.inPanel(from.x, from.y), stage.inPanel(event.clientX, event.clientY)];
+      setBox({ x: Math.min(a.x, b.x), y: Math.min(a.y, b.y), width: Math.abs(a.x - b.x), height: Math.abs(a.y - b.y) });
+    }
   };
   const up = (event: ReactPointerEvent) => {
     const from = begun.current;
     begun.current = null;
-    if (!stage || !from || Math.hypot(event.clientX - from.x, event.clientY - from.y) > 4) return;
-    if (useScene.getState().drawing) {
-      const at = stage.onPlane(event.clientX, event.clientY, stage.drawPlane());
-      const { document, selected } = useScene.getState();
-      if (at && document) drawPoint(live.edit.bind(live), document, selected, at);
+    const held = pulling.current;
+    pulling.current = null;
+    if (!stage) return;
+    if (held) {
+      drawPoint(live, newPoint(held.at, useView.getState().next, held.handle));
+      pen.current = null;
+      stage.setPen(null);
       return;
     }
+    if (from?.box) stage.setTurning(true);
+    if (box) {
+      const found = boxed(stage, box);
+      setBox(null);
+      if (found.node) selectPoints(found.node, found.points);
+      else selectAll(found.nodes);
+      return;
+    }
+    if (!from || Math.hypot(event.clientX - from.x, event.clientY - from.y) > SLACK) return;
     const hit = stage.pick(event.clientX, event.clientY);
-    if (!hit) select(null);
+    const also = event.ctrlKey || event.metaKey || event.shiftKey;
+    if (!hit) {
+      if (!also) select(null);
+    } else if (also) alsoSelect(hit.node);
     else if (hit.object === null) select(hit.node);
     else selectThing(hit.node, hit.object);
   };
+  const twice = (event: MouseEvent) => {
+    const { document, selected, paths } = useScene.getState();
+    if (!stage || !document || !isDrawn(document, selected) || document.nodes?.[selected]?.locked) return;
+    const joints = paths[selected]?.header.joints ?? [];
+    const at = stage.inPanel(event.clientX, event.clientY);
+    const found = nearestOnPath(joints, isClosed(document, selected), (place) => stage.toScreen(place)?.distanceTo(at) ?? Infinity);
+    if (!found || found.off > NEAR) return;
+    const { ops, id } = inserted(document, selected, joints, found.piece, found.t);
+    live.edit('insert a point', ops);
+    selectPoints(selected, [id]);
+  };
 
-  const toggle = (name: keyof typeof toggles, title: string) => (
-    <button type="button" className="chip" aria-pressed={toggles[name]} onClick={() => setToggles((known) => ({ ...known, [name]: !known[name] }))}>
-      {title}
-    </button>
-  );
   return (
-    <div className={`view-body${drawing ? ' drawing' : ''}`} ref={host} tabIndex={0} onKeyDown={press} aria-label="View: P draws a path, F shows everything">
-      <canvas ref={canvas} onPointerDown={down} onPointerUp={up} onContextMenu={(event) => event.preventDefault()} />
-      {stage && <Labels stage={stage} names={toggles.names} />}
+    <div className={`view-body${drawing !== null ? ' drawing' : ''}`} ref={host} tabIndex={0} onKeyDown={press} aria-label="View: P draws a path, F shows everything">
+      {stage && <Backdrop stage={stage} look={look} />}
+      <canvas ref={canvas} onPointerDown={down} onPointerMove={move} onPointerUp={up} onDoubleClick={twice} onContextMenu={(event) => event.preventDefault()} />
+      {stage && <Labels stage={stage} names={names} />}
       {stage && <Handles stage={stage} />}
-      <div className="view-tools">
-        {toggle('ghosts', 'Ghosts')}
-        {toggle('axes', 'Axes')}
-        {toggle('names', 'Names')}
-        <button type="button" className="chip" aria-pressed={drawing} onClick={() => useScene.setState({ drawing: !drawing })}>
-          {drawing ? 'End path' : 'Draw path'}
-        </button>
-      </div>
+      {stage && <Gizmo stage={stage} />}
+      {stage && <ModelArrows stage={stage} />}
+      {box && <Box rect={box} />}
+      <Tools planing={planing} onPlane={() => setPlaning(!planing)} />
       <div className="view-looks" role="group" aria-label="Look from">
         {flat ? (
           <span className="view-note">flat · metres</span>
         ) : (
-          looks.map((other) => (
-            <button key={other.look} type="button" className="chip" aria-pressed={look === other.look} title={`${other.name} · ${other.key}`} onClick={() => turnTo(other.look)}>
-              {other.name}
-            </button>
-          ))
+          looks
+            .filter((other) => other.look !== 'camera' || camera)
+            .map((other) => (
+              <button key={other.look} type="button" className="chip" aria-pressed={look === other.look} title={`${other.name} · ${other.key}`} onClick={() => turnTo(other.look)}>
+                {other.name}
+              </button>
+            ))
         )}
       </div>
       {stage && <ScaleBar stage={stage} />}
-      {drawing && <p className="view-hint">Click places a point · Enter ends · C closes</p>}
-      {empty && !drawing && (
+      <div className="view-foot">
+        {drawing !== null && <p className="view-hint">Click places a point, pulling bends it · Enter ends · C closes · S smooth or corner</p>}
+        {(planing || drawing !== null) && !(flat && drawing === null) && (
+          <PlaneStrip
+            onDone={() => {
+              setPlaning(false);
+              endDrawing();
+            }}
+          />
+        )}
+        {drawing === null && <PathStrip />}
+      </div>
+      {empty && drawing === null && (
         <div className="view-empty">
           <p>An empty scene. Begin with a path: press P or the button, click a few points, then add a Ride in the Weave.</p>
-          <Button variant="contained" onClick={() => useScene.setState({ drawing: true })}>
+          <Button variant="contained" onClick={beginDrawing}>
             Draw a path
           </Button>
         </div>
       )}
     </div>
   );
-}
-
-/** Puts a point at the end of the path being drawn, and makes the path with its first point. */
-export function drawPoint(edit: (label: string, ops: Op[]) => void, document: Scene, selected: string | null, at: Vector3): void {
-  const point = { id: freshId('point'), at: [at.x, at.y, at.z].map((x) => Number(x.toFixed(4))) };
-  if (selected && document.nodes?.[selected]?.type === 'drawn-path') {
-    edit('draw a point', [put(['nodes', selected, 'params', 'points', point.id], point)]);
-    return;
-  }
-  const id = freshId('drawn-path');
-  const names = new Set(Object.values(document.nodes ?? {}).map((node) => node.name));
-  let name = 'Path';
-  for (let number = 2; names.has(name); number += 1) name = `Path ${number}`;
-  const lowest = Math.max(-90, ...Object.values(document.nodes ?? {}).map((node) => node.at?.[1] ?? 0));
-  edit('begin a path', [put(['nodes', id], { type: 'drawn-path', name, at: [24, lowest + 130], params: { points: [point] } })]);
-  select(id);
-}
-
-/** Hands what the store holds to the stage. */
-function useFeed(stage: Stage | null): void {
-  const document = useScene((state) => state.document);
-  const paths = useScene((state) => state.paths);
-  const poses = useScene((state) => state.poses);
-  const version = useScene((state) => state.posesVersion);
-  const ends = useScene((state) => state.ends);
-  const selected = useScene((state) => state.selected);
-  const space = document?.space;
-  const width = document?.picture?.width ?? 16;
-  const height = document?.picture?.height ?? 9;
-  useEffect(() => {
-    if (space) stage?.setScene(space === 'flat', { width, height });
-  }, [stage, space, width, height]);
-  useEffect(() => stage?.setPaths(paths, selected), [stage, paths, selected]);
-  useEffect(() => {
-    const shown = ends.map((end): Shown => {
-      const params = document?.nodes?.[end.node]?.params ?? {};
-      const size = Number(params['size'] ?? 0.5);
-      return { node: end.node, kind: String(params['thing'] ?? 'arrow'), size: end.output ? size : 0.4, contacts: end.contacts, wake: !end.on_path };
-    });
-    stage?.setCrowds(shown, poses);
-  }, [stage, ends, poses, document]);
-  useEffect(() => stage?.invalidate(), [stage, version]);
 }
 
 function ScaleBar({ stage }: { stage: Stage }) {

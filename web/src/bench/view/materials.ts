@@ -1,4 +1,4 @@
-import { AdditiveBlending, Color, LineBasicMaterial, Material, MeshBasicMaterial, MeshLambertMaterial, PointsMaterial, type Texture } from 'three';
+import { AdditiveBlending, CanvasTexture, Color, DoubleSide, LineBasicMaterial, Material, MeshBasicMaterial, MeshLambertMaterial, PointsMaterial, type Texture } from 'three';
 import { LineMaterial } from 'three/addons/lines/LineMaterial.js';
 import { night } from '../../theme/tokens';
 
@@ -22,9 +22,19 @@ export class Materials {
     return this.once(`line ${colour} ${width} ${opacity} ${over}`, () => new LineMaterial({ color: new Color(colour).getHex(), linewidth: width, transparent: over || opacity < 1, opacity, depthWrite: opacity === 1 }));
   }
 
+  /** A line with gaps, each as long as its stitches, metres. */
+  dashed(colour: string, width: number, opacity: number): LineMaterial {
+    return this.once(`dashed ${colour} ${width} ${opacity}`, () => new LineMaterial({ color: new Color(colour).getHex(), linewidth: width, transparent: true, opacity, depthWrite: false, dashed: true, dashSize: 0.12, gapSize: 0.12 }));
+  }
+
   /** Lines whose ends have colours of their own. */
   axes(): LineMaterial {
     return this.once('axes', () => new LineMaterial({ vertexColors: true, linewidth: 2, transparent: true }));
+  }
+
+  /** Light that was left behind: it adds to what is there. */
+  trail(): LineMaterial {
+    return this.once('trail', () => new LineMaterial({ vertexColors: true, linewidth: 2.6, transparent: true, depthWrite: false, blending: AdditiveBlending }));
   }
 
   thin(colour: string, opacity: number): LineBasicMaterial {
@@ -35,8 +45,18 @@ export class Materials {
     return this.once(`body ${lit}`, () => new MeshLambertMaterial({ color: night.paper, vertexColors: true, flatShading: true, emissive: lit ? new Color(0x6b5530) : new Color(0) }));
   }
 
+  /** A letter, seen from both sides. */
+  letter(sign: string): MeshBasicMaterial {
+    return this.once(`letter ${sign}`, () => new MeshBasicMaterial({ color: night.paper, map: letterTexture(sign), alphaTest: 0.4, side: DoubleSide }));
+  }
+
   ghost(): MeshBasicMaterial {
     return this.once('ghost', () => new MeshBasicMaterial({ color: night.paper, transparent: true, opacity: 0.13, depthWrite: false }));
+  }
+
+  /** Things of the version that is laid beneath. */
+  beneath(): MeshBasicMaterial {
+    return this.once('beneath', () => new MeshBasicMaterial({ color: night.edge, transparent: true, opacity: 0.38, depthWrite: false }));
   }
 
   glow(size: number, map: Texture): PointsMaterial {
@@ -49,7 +69,25 @@ export class Materials {
   }
 
   dispose(): void {
-    for (const material of this.made.values()) material.dispose();
+    for (const material of this.made.values()) {
+      if (material instanceof MeshBasicMaterial) material.map?.dispose();
+      material.dispose();
+    }
     this.made.clear();
   }
+}
+
+function letterTexture(sign: string): CanvasTexture {
+  const canvas = document.createElement('canvas');
+  canvas.width = canvas.height = 256;
+  const pen = canvas.getContext('2d');
+  if (pen) {
+    pen.fillStyle = '#fff';
+    pen.font = '700 230px "Bricolage Grotesque Variable", sans-serif';
+    pen.textAlign = 'center';
+    pen.textBaseline = 'alphabetic';
+    const measure = pen.measureText(sign);
+    pen.fillText(sign, 128, 128 + (measure.actualBoundingBoxAscent - measure.actualBoundingBoxDescent) / 2);
+  }
+  return new CanvasTexture(canvas);
 }

@@ -1,105 +1,82 @@
-import {
-  Box3,
-  BufferAttribute,
-  BufferGeometry,
-  CanvasTexture,
-  Color,
-  DirectionalLight,
-  DynamicDrawUsage,
-  Group,
-  HemisphereLight,
-  InstancedMesh,
-  InterleavedBufferAttribute,
-  LineSegments,
-  Material,
-  Matrix4,
-  MOUSE,
-  Object3D,
-  OrthographicCamera,
-  PerspectiveCamera,
-  Plane,
-  Points,
-  Quaternion,
-  Raycaster,
-  Scene,
-  Vector2,
-  Vector3,
-  WebGLRenderer,
-} from 'three';
+import { Box3, DirectionalLight, Group, HemisphereLight, MathUtils, Matrix4, MOUSE, OrthographicCamera, PerspectiveCamera, Plane, Raycaster, Scene, Vector2, Vector3, WebGLRenderer } from 'three';
 import { OrbitControls } from 'three/addons/controls/OrbitControls.js';
-import { Line2 } from 'three/addons/lines/Line2.js';
-import { LineGeometry } from 'three/addons/lines/LineGeometry.js';
-import { LineSegments2 } from 'three/addons/lines/LineSegments2.js';
-import { LineSegmentsGeometry } from 'three/addons/lines/LineSegmentsGeometry.js';
 import { POSE_FLOATS } from '../../api/blocks';
-import type { Contact } from '../../api/types';
-import type { PathBlock, Poses } from '../../scene/store';
+import type { Camera as SceneCamera, Contact } from '../../api/types';
+import type { Compared, PathBlock, Poses } from '../../scene/store';
 import { note } from '../../measure';
 import { night } from '../../theme/tokens';
+import { Crowd, type Extras, type Shown } from './crowd';
+import { layPen, layPicture, layPlane, layRings, niceStep } from './ground';
+import { clear, coloured, fat, stationsOf, strandsOf, vectorsOf, wakeOf } from './lines';
 import { Materials } from './materials';
-import { thingGeometry } from './things';
+import { axesOf, type Axes } from './plane';
+import { plainPlane } from './settings';
 
-export type Look = 'free' | 'top' | 'front' | 'side';
+export type Look = 'free' | 'top' | 'front' | 'side' | 'camera';
 
-/** How one motion is shown. */
-export interface Shown {
-  node: string;
-  kind: string;
-  size: number;
-  contacts: Contact[];
-  /** Draw where the things go, when they ride on no path. */
-  wake: boolean;
+/** Part of the panel that the picture takes up when it is looked at through the camera. */
+const FRAMED = 0.94;
+/** Width of the film that a lens is given for, millimetres. */
+const FILM = 36;
+
+/** What the picture shows. */
+export interface Wishes extends Extras {
+  pathAxes: boolean;
+  marks: boolean;
 }
 
-interface Crowd {
-  shown: Shown;
-  poses: Poses;
-  mesh: InstancedMesh;
-  ghosts: InstancedMesh;
-  glow: Points | null;
-  group: Group;
+/** A rectangle in pixels of the panel. */
+export interface Frame {
+  x: number;
+  y: number;
+  width: number;
+  height: number;
 }
-
-/** Frames before and after at which ghosts stand. */
-const GHOSTS = [-12, -8, -4, 4, 8, 12];
-/** With more things than this, ghosts and axes would only be a fog. */
-const MOST_DETAILED = 400;
 
 /** The picture in space: owns the graphics context, knows no component. */
 export class Stage {
-  ghosts = true;
-  axes = true;
   look: Look = 'free';
+  private wishes: Wishes = { ghosts: true, axes: true, exposure: 0, pathAxes: false, marks: true };
   private flat = false;
   private frame = 0;
-  private selected: string | null = null;
+  private selected: readonly string[] = [];
   private readonly renderer: WebGLRenderer;
   private readonly scene = new Scene();
   private readonly perspective = new PerspectiveCamera(38, 1, 0.01, 5000);
+  private readonly lens = new PerspectiveCamera(38, 1, 0.01, 5000);
   private readonly orthographic = new OrthographicCamera(-1, 1, 1, -1, -5000, 5000);
   private camera: PerspectiveCamera | OrthographicCamera = this.perspective;
   private controls: OrbitControls;
+  private sceneCamera: SceneCamera | null = null;
   private readonly ground = new Group();
+  private readonly planeLines = new Group();
+  private readonly pen = new Group();
   private readonly lines = new Group();
   private readonly crowds = new Map<string, Crowd>();
-  private axesLines: LineSegments2 | null = null;
   private readonly pins = new Map<HTMLElement, () => Vector3 | null>();
   private readonly materials = new Materials();
   private readonly listeners = new Set<() => void>();
   private paths: Record<string, PathBlock> = {};
+  private beneath: Compared | null = null;
+  private work: Axes = axesOf(plainPlane);
+  private planeShown = false;
   private picture = { width: 16, height: 9 };
   private request = 0;
   private width = 1;
   private height = 1;
   private fitted = false;
+  private turning = true;
 
-  constructor(private readonly canvas: HTMLCanvasElement) {
+  constructor(
+    private readonly canvas: HTMLCanvasElement,
+    private readonly trouble: (why: string) => void,
+  ) {
     this.renderer = new WebGLRenderer({ canvas, antialias: true, alpha: true });
     this.renderer.setClearColor(0, 0);
     this.scene.add(new HemisphereLight(0xfff4df, 0x4a4f80, 2.2));
     const sun = new DirectionalLight(0xfff1d8, 1.6);
     sun.position.set(4, 9, 6);
-    this.scene.add(sun, this.ground, this.lines);
+    this.scene.add(sun, this.ground, this.planeLines, this.lines, this.pen);
     this.controls = this.newControls();
   }
 
@@ -109,9 +86,21 @@ export class Stage {
     controls.enableDamping = false;
     const turns = this.look === 'free' && !this.flat;
     controls.enableRotate = turns;
-    controls.mouseButtons = { LEFT: turns ? MOUSE.ROTATE : MOUSE.PAN, MIDDLE: MOUSE.PAN, RIGHT: MOUSE.PAN };
+    controls.enabled = this.look !== 'camera';
+    this.buttons(controls);
     controls.addEventListener('change', () => this.invalidate());
     return controls;
+  }
+
+  /** Lets the first button turn the picture, or leaves it to somebody else, as while drawing. */
+  setTurning(turning: boolean): void {
+    this.turning = turning;
+    this.buttons(this.controls);
+  }
+
+  private buttons(controls: OrbitControls): void {
+    const left = this.look === 'free' && !this.flat ? MOUSE.ROTATE : MOUSE.PAN;
+    controls.mouseButtons = { LEFT: this.turning ? left : null, MIDDLE: MOUSE.PAN, RIGHT: MOUSE.PAN };
   }
 
   /** Calls back after every picture. */
@@ -148,7 +137,37 @@ export class Stage {
     this.orthographic.left = -half * aspect;
     this.orthographic.right = half * aspect;
     this.orthographic.updateProjectionMatrix();
+    this.frameLens();
     this.materials.resize(this.width, this.height);
+  }
+
+  /** The camera of the scene, so that the picture edge takes up most of the panel. */
+  private frameLens(): void {
+    const camera = this.sceneCamera;
+    if (!camera) return;
+    this.lens.position.fromArray(camera.position as number[]);
+    this.lens.lookAt(new Vector3().fromArray(camera.target as number[]));
+    const aspect = this.width / this.height;
+    const wide = FILM / 2 / camera.lens / FRAMED;
+    const high = aspect > this.picture.width / this.picture.height ? (wide * this.picture.height) / this.picture.width : wide / aspect;
+    this.lens.fov = MathUtils.radToDeg(2 * Math.atan(high));
+    this.lens.aspect = aspect;
+    const far = this.lens.position.distanceTo(new Vector3().fromArray(camera.target as number[]));
+    this.lens.near = far / 1000;
+    this.lens.far = far * 100 + 1000;
+    this.lens.updateProjectionMatrix();
+  }
+
+  /** Where the picture edge is in the panel, when it can be told: through the camera, or in a flat scene. */
+  pictureFrame(): Frame | null {
+    if (this.look === 'camera') {
+      const aspect = this.picture.width / this.picture.height;
+      const wide = this.width / this.height > aspect ? this.height * FRAMED * aspect : this.width * FRAMED;
+      return { x: (this.width - wide) / 2, y: (this.height - wide / aspect) / 2, width: wide, height: wide / aspect };
+    }
+    if (!this.flat) return null;
+    const [a, b] = [new Vector3(-this.picture.width / 2, this.picture.height / 2, 0), new Vector3(this.picture.width / 2, -this.picture.height / 2, 0)].map((corner) => this.onScreen(corner));
+    return a && b ? { x: a.x, y: a.y, width: b.x - a.x, height: b.y - a.y } : null;
   }
 
   setScene(flat: boolean, picture: { width: number; height: number }): void {
@@ -159,69 +178,103 @@ export class Stage {
       this.setLook(flat ? 'front' : 'free');
     }
     if (changed || this.ground.children.length === 0) this.layGround();
+    if (changed) this.aspect();
   }
 
-  /** Turns to a view; free is in perspective, the others are not. */
+  /** The camera that the scene has, if any. */
+  setCamera(camera: SceneCamera | null): void {
+    this.sceneCamera = camera;
+    if (!camera && this.look === 'camera') this.setLook('free');
+    this.frameLens();
+    this.invalidate();
+  }
+
+  /** A camera that shows what the free view shows now. */
+  seen(lens: number): SceneCamera | null {
+    if (this.look !== 'free' || this.flat) return null;
+    const target = this.controls.target.clone();
+    const sight = this.perspective.position.clone().sub(target);
+    const high = 2 * sight.length() * Math.tan(MathUtils.degToRad(this.perspective.fov / 2)) * FRAMED;
+    const aspect = this.picture.width / this.picture.height;
+    const far = (Math.min(high * aspect, high * this.perspective.aspect) * lens) / FILM;
+    const place = (at: Vector3) => at.toArray().map((x) => Number(x.toFixed(4))) as [number, number, number];
+    return { position: place(target.clone().addScaledVector(sight.normalize(), far)), target: place(target), lens };
+  }
+
+  /** Turns to a view; free and camera are in perspective, the others are not. */
   setLook(look: Look): void {
-    this.look = look;
-    this.camera = look === 'free' ? this.perspective : this.orthographic;
+    this.look = look === 'camera' && !this.sceneCamera ? 'free' : look;
+    this.camera = this.look === 'camera' ? this.lens : this.look === 'free' ? this.perspective : this.orthographic;
     this.controls.dispose();
     this.controls = this.newControls();
     this.fit();
   }
 
-  setPaths(paths: Record<string, PathBlock>, selected: string | null): void {
-    if (paths === this.paths && selected === this.selected) return;
+  setWishes(wishes: Wishes): void {
+    const redraw = wishes.pathAxes !== this.wishes.pathAxes || wishes.marks !== this.wishes.marks;
+    this.wishes = wishes;
+    if (redraw) this.redrawLines();
+    this.invalidate();
+  }
+
+  /** The plane that is worked on, and whether its grid is seen. */
+  setPlane(axes: Axes, shown: boolean): void {
+    this.work = axes;
+    this.planeShown = shown;
+    this.layWorkPlane();
+  }
+
+  private layWorkPlane(): void {
+    clear(this.planeLines);
+    if (this.planeShown) layPlane(this.planeLines, this.work, this.gridStep(), this.materials);
+    this.invalidate();
+  }
+
+  /** Metres between the lines of the work plane's grid. */
+  gridStep(): number {
+    return niceStep(this.reach() / 10);
+  }
+
+  /** Where the keyboard's pen is, if it is in use. */
+  setPen(at: Vector3 | null): void {
+    clear(this.pen);
+    if (at) layPen(this.pen, at, this.work, this.metresPerPixel() * 12, this.materials);
+    this.invalidate();
+  }
+
+  setPaths(paths: Record<string, PathBlock>, beneath: Compared | null, selected: readonly string[]): void {
+    if (paths === this.paths && selected === this.selected && beneath?.paths === this.beneath?.paths && (beneath === null) === (this.beneath === null)) return;
     this.paths = paths;
+    this.beneath = beneath;
     this.selected = selected;
     this.redrawLines();
   }
 
   /** What moves, and how it is shown. */
-  setCrowds(list: Shown[], poses: Record<string, Poses>): void {
+  setCrowds(list: Shown[], poses: Record<string, Poses>, beneath: Compared | null): void {
     for (const [node, crowd] of this.crowds) {
       const wanted = list.find((shown) => shown.node === node);
-      const same = wanted && poses[node] === crowd.poses && wanted.kind === crowd.shown.kind;
-      if (!same) this.drop(node, crowd);
+      const data = poses[node];
+      if (!wanted || !data || !crowd.fits(wanted, data, beneath?.poses[node])) this.drop(node, crowd);
     }
     for (const shown of list) {
       const data = poses[shown.node];
       if (!data) continue;
       const known = this.crowds.get(shown.node);
-      if (known) known.shown = shown;
-      else this.crowds.set(shown.node, this.crowd(shown, data));
+      if (known) {
+        known.shown = shown;
+        continue;
+      }
+      const crowd = new Crowd(shown, data, beneath?.poses[shown.node] ?? null, this.materials, () => this.invalidate(), this.trouble);
+      this.scene.add(crowd.group);
+      this.crowds.set(shown.node, crowd);
     }
     this.redrawLines();
     if (!this.fitted) this.fit();
   }
 
-  private crowd(shown: Shown, poses: Poses): Crowd {
-    const geometry = thingGeometry(shown.kind);
-    const lit = shown.kind === 'lantern';
-    const mesh = new InstancedMesh(geometry, this.materials.body(lit), poses.things);
-    mesh.frustumCulled = false;
-    mesh.instanceMatrix.setUsage(DynamicDrawUsage);
-    const detailed = poses.things <= MOST_DETAILED;
-    const ghosts = new InstancedMesh(geometry, this.materials.ghost(), detailed ? poses.things * GHOSTS.length : 0);
-    ghosts.frustumCulled = false;
-    const group = new Group();
-    group.add(mesh, ghosts);
-    let glow: Points | null = null;
-    if (lit && detailed) {
-      const points = new BufferGeometry().setAttribute('position', new BufferAttribute(new Float32Array(poses.things * 3), 3));
-      glow = new Points(points, this.materials.glow(2.6 * shown.size, glowTexture()));
-      glow.frustumCulled = false;
-      group.add(glow);
-    }
-    this.scene.add(group);
-    return { shown, poses, mesh, ghosts, glow, group };
-  }
-
   private drop(node: string, crowd: Crowd): void {
-    crowd.mesh.geometry.dispose();
-    crowd.mesh.dispose();
-    crowd.ghosts.dispose();
-    crowd.glow?.geometry.dispose();
+    crowd.dispose();
     this.scene.remove(crowd.group);
     this.crowds.delete(node);
   }
@@ -240,9 +293,7 @@ export class Stage {
     cancelAnimationFrame(this.request);
     this.controls.dispose();
     for (const [node, crowd] of [...this.crowds]) this.drop(node, crowd);
-    clear(this.lines);
-    clear(this.ground);
-    this.dropAxes();
+    for (const group of [this.lines, this.ground, this.planeLines, this.pen]) clear(group);
     this.materials.dispose();
     this.renderer.dispose();
   }
@@ -250,8 +301,8 @@ export class Stage {
   private draw(): void {
     this.request = 0;
     const begun = performance.now();
-    for (const crowd of this.crowds.values()) this.pose(crowd);
-    this.drawAxes();
+    for (const crowd of this.crowds.values()) crowd.pose(this.frame, this.wishes);
+    this.materials.resize(this.width, this.height);
     this.renderer.render(this.scene, this.camera);
     for (const [element, place] of this.pins) this.place(element, place());
     for (const listener of this.listeners) listener();
@@ -267,196 +318,114 @@ export class Stage {
     if (room > 0) element.classList.toggle('flipped', screen.x > this.width - room);
   }
 
-  /** Pixels within the panel, or nothing for what lies behind the viewer. */
-  toScreen(at: Vector3): Vector2 | null {
+  private onScreen(at: Vector3): Vector2 | null {
     const clip = at.clone().project(this.camera);
-    if (clip.z > 1 || Math.abs(clip.x) > 1.4 || Math.abs(clip.y) > 1.4) return null;
-    return new Vector2(((clip.x + 1) / 2) * this.width, ((1 - clip.y) / 2) * this.height);
+    return clip.z > 1 ? null : new Vector2(((clip.x + 1) / 2) * this.width, ((1 - clip.y) / 2) * this.height);
+  }
+
+  /** Pixels within the panel, or nothing for what lies behind the viewer or far beside. */
+  toScreen(at: Vector3): Vector2 | null {
+    const screen = this.onScreen(at);
+    const far = screen && (Math.abs(screen.x / this.width - 0.5) > 0.7 || Math.abs(screen.y / this.height - 0.5) > 0.7);
+    return far ? null : screen;
   }
 
   /** Where a thing stands at the frame on screen. */
   thingAt(node: string, object: number): Vector3 | null {
-    const poses = this.crowds.get(node)?.poses;
-    const frame = Math.floor(this.frame);
-    if (!poses || object >= poses.things || !poses.have[frame]) return null;
-    const start = (frame * poses.things + object) * POSE_FLOATS;
-    return new Vector3().fromArray(poses.numbers, start);
+    return this.crowds.get(node)?.at(object, this.frame) ?? null;
   }
 
-  private pose(crowd: Crowd): void {
-    const { poses, shown } = crowd;
-    const frame = Math.min(poses.frames - 1, Math.floor(this.frame));
-    if (poses.have[frame]) {
-      for (let object = 0; object < poses.things; object += 1) crowd.mesh.setMatrixAt(object, matrixOf(poses, frame, object, shown.size));
-      crowd.mesh.instanceMatrix.needsUpdate = true;
-      crowd.mesh.boundingSphere = null;
-    }
-    if (crowd.glow) this.light(crowd, frame);
-    crowd.ghosts.visible = this.ghosts;
-    if (!this.ghosts || crowd.ghosts.count === 0) return;
-    const loop = Math.max(1, poses.frames - 1);
-    GHOSTS.forEach((offset, g) => {
-      const at = frame + offset;
-      const inside = at >= 0 && at < loop;
-      const wrapped = ((at % loop) + loop) % loop;
-      for (let object = 0; object < poses.things; object += 1) {
-        const visible = (inside || !shown.wake) && poses.have[wrapped];
-        crowd.ghosts.setMatrixAt(g * poses.things + object, visible ? matrixOf(poses, wrapped, object, shown.size) : nothing);
-      }
-    });
-    crowd.ghosts.instanceMatrix.needsUpdate = true;
-  }
-
-  private light(crowd: Crowd, frame: number): void {
-    const attribute = crowd.glow?.geometry.getAttribute('position') as BufferAttribute;
-    const { poses, shown } = crowd;
-    for (let object = 0; object < poses.things; object += 1) {
-      const start = (frame * poses.things + object) * POSE_FLOATS;
-      const [x = 0, y = 0, z = 0] = poses.numbers.subarray(start, start + 3);
-      attribute.setXYZ(object, x, y - 0.62 * shown.size, z);
-    }
-    attribute.needsUpdate = true;
-  }
-
-  /** The nose of every thing in persimmon, its top in a faint tone. */
-  private drawAxes(): void {
-    const places: number[] = [];
-    const colours: number[] = [];
-    const [nose, top] = [new Color(night.persimmon), new Color(0x8f96c8)];
-    if (this.axes) {
-      for (const { poses, shown } of this.crowds.values()) {
-        const frame = Math.min(poses.frames - 1, Math.floor(this.frame));
-        if (poses.things > MOST_DETAILED || !poses.have[frame]) continue;
-        for (let object = 0; object < poses.things; object += 1) {
-          const matrix = matrixOf(poses, frame, object, shown.size);
-          const from = new Vector3().setFromMatrixPosition(matrix);
-          for (const [axis, colour, length] of [[new Vector3(1, 0, 0), nose, 1.3], [new Vector3(0, 1, 0), top, 0.7]] as const) {
-            const to = axis.clone().multiplyScalar(length).applyMatrix4(matrix);
-            places.push(from.x, from.y, from.z, to.x, to.y, to.z);
-            colours.push(colour.r, colour.g, colour.b, colour.r, colour.g, colour.b);
-          }
-        }
-      }
-    }
-    // A buffer of another length needs a line of its own.
-    if (this.axesLines && this.axesLines.userData['length'] !== places.length) this.dropAxes();
-    if (places.length === 0) return;
-    if (!this.axesLines) {
-      this.axesLines = new LineSegments2(new LineSegmentsGeometry().setPositions(places).setColors(colours), this.materials.axes());
-      this.axesLines.userData['length'] = places.length;
-      this.axesLines.frustumCulled = false;
-      this.axesLines.renderOrder = 2;
-      this.scene.add(this.axesLines);
-    } else {
-      const ends = this.axesLines.geometry.getAttribute('instanceStart') as InterleavedBufferAttribute;
-      ends.data.array.set(places);
-      ends.data.needsUpdate = true;
-    }
-    this.materials.resize(this.width, this.height);
-  }
-
-  private dropAxes(): void {
-    if (!this.axesLines) return;
-    this.scene.remove(this.axesLines);
-    this.axesLines.geometry.dispose();
-    this.axesLines = null;
+  /** How a thing stands at the frame on screen, with its size. */
+  thingMatrix(node: string, object: number): Matrix4 | null {
+    return this.crowds.get(node)?.matrix(object, this.frame) ?? null;
   }
 
   private redrawLines(): void {
     clear(this.lines);
     for (const [node, block] of Object.entries(this.paths)) {
-      let at = 0;
-      for (const strand of block.header.strands) {
-        const points = block.numbers.subarray(at, at + strand.points * 3);
-        at += strand.points * 3;
-        const path = this.fat(points, night.lamp, node === this.selected ? 3 : 2, 1, !this.flat);
+      for (const points of strandsOf(block)) {
+        const path = fat(points, this.materials.line(night.lamp, this.selected.includes(node) ? 3 : 2, 1, !this.flat));
         if (!this.flat) {
-          const shadow = this.fat(Float32Array.from(points, (value, i) => (i % 3 === 1 ? 0 : value)), '#0b0e1c', 4, 0.5);
+          const shadow = fat(
+            Float32Array.from(points, (value, i) => (i % 3 === 1 ? 0 : value)),
+            this.materials.line('#0b0e1c', 4, 0.5),
+          );
           // A path that lies on the ground is drawn over its own shadow.
           path.renderOrder = 1;
           this.lines.add(shadow);
         }
         this.lines.add(path);
       }
+      if (this.wishes.pathAxes) this.drawPathAxes(block);
     }
-    for (const { shown, poses } of this.crowds.values()) {
+    for (const block of Object.values(this.beneath?.paths ?? {})) {
+      for (const points of strandsOf(block)) this.lines.add(fat(points, this.materials.dashed(night.edge, 1.8, 0.8)));
+    }
+    for (const { shown, poses, beneath } of this.crowds.values()) {
       if (!shown.wake) continue;
-      this.lines.add(this.fat(wake(poses, shown.contacts), night.lamp, 1.6, 0.85));
-      for (const contact of shown.contacts) if (contact.speed_in > 0.01) this.lines.add(this.contactMark(contact, shown.size));
+      if (beneath) this.lines.add(fat(wakeOf(beneath, [], 0), this.materials.dashed(night.edge, 1.8, 0.8)));
+      this.lines.add(fat(wakeOf(poses, shown.contacts, 0), this.materials.line(night.lamp, 1.6, 0.85)));
+      if (this.wishes.marks) for (const contact of shown.contacts) if (contact.speed_in > 0.01) this.lines.add(this.contactMark(contact, shown.size));
     }
     this.aspect();
     this.invalidate();
   }
 
-  private contactMark(contact: Contact, size: number): Line2 {
+  /** Direction and up at places along a path: a short needle ahead, a longer one up. */
+  private drawPathAxes(block: PathBlock): void {
+    const size = this.reach() / 18;
+    const [places, colours]: [number[], number[]] = [[], []];
+    for (const { at, along, up } of stationsOf(block)) {
+      for (const [way, length, colour] of [[along, 0.55, night.persimmon], [up, 1, '#8f96c8']] as const) {
+        places.push(...at.toArray(), ...at.clone().addScaledVector(way, size * length).toArray());
+        const value = Number.parseInt(colour.slice(1), 16);
+        const tone = [(value >> 16) / 255, ((value >> 8) & 255) / 255, (value & 255) / 255];
+        colours.push(...tone, ...tone);
+      }
+    }
+    if (places.length > 0) this.lines.add(coloured(places, colours, this.materials.axes()));
+  }
+
+  private contactMark(contact: Contact, size: number) {
     const [place, normal] = [new Vector3(...(contact.place as [number, number, number])), new Vector3(...(contact.normal as [number, number, number]))];
     const along = Math.abs(normal.y) > 0.5 ? new Vector3(1, 0, 0) : new Vector3(0, 1, 0);
     const foot = place.addScaledVector(normal, -0.5 * size);
     const [a, b] = [foot.clone().addScaledVector(along, -0.55 * size), foot.clone().addScaledVector(along, 0.55 * size)];
-    return this.fat(Float32Array.of(...a.toArray(), ...b.toArray()), night.persimmon, 4, 1);
+    return fat(Float32Array.of(...a.toArray(), ...b.toArray()), this.materials.line(night.persimmon, 4, 1));
   }
 
-  private fat(points: Float32Array, colour: string, width: number, opacity: number, over = false): Line2 {
-    const geometry = new LineGeometry();
-    geometry.setPositions(points.length >= 6 ? points : Float32Array.of(0, 0, 0, 0, 0, 0));
-    const line = new Line2(geometry, this.materials.line(colour, width, opacity, over));
-    line.frustumCulled = false;
-    return line;
-  }
-
-  /** Rings on the ground of a deep scene; the picture edge and a grid in a flat one. */
   private layGround(): void {
     clear(this.ground);
-    const places: number[] = [];
-    const segment = (...numbers: number[]) => places.push(...numbers);
-    const { width, height } = this.picture;
-    if (this.flat) {
-      const step = niceStep(Math.max(width, height) / 12);
-      for (let x = Math.ceil(-width / 2 / step) * step; x <= width / 2; x += step) segment(x, -height / 2, -0.01, x, height / 2, -0.01);
-      for (let y = Math.ceil(-height / 2 / step) * step; y <= height / 2; y += step) segment(-width / 2, y, -0.01, width / 2, y, -0.01);
-      this.ground.add(thin(places, this.materials.thin(night.faint, 0.28)));
-      const [w, h] = [width / 2, height / 2];
-      this.ground.add(this.fat(Float32Array.of(-w, -h, 0, w, -h, 0, w, h, 0, -w, h, 0, -w, -h, 0), night.edge, 1.6, 1));
-    } else {
-      const step = niceStep(this.reach() / 4);
-      for (let ring = 1; ring <= 6; ring += 1) {
-        for (let i = 0; i < 96; i += 1) {
-          const [a, b] = [(i / 96) * 2 * Math.PI, ((i + 1) / 96) * 2 * Math.PI];
-          segment(ring * step * Math.cos(a), 0, ring * step * Math.sin(a), ring * step * Math.cos(b), 0, ring * step * Math.sin(b));
-        }
-      }
-      for (let i = 0; i < 12; i += 1) {
-        const angle = (i / 12) * 2 * Math.PI;
-        segment(0.5 * step * Math.cos(angle), 0, 0.5 * step * Math.sin(angle), 6 * step * Math.cos(angle), 0, 6 * step * Math.sin(angle));
-      }
-      this.ground.add(thin(places, this.materials.thin(night.faint, 0.55)));
-    }
+    if (this.flat) layPicture(this.ground, this.picture, this.materials);
+    else layRings(this.ground, this.reach(), this.materials);
     this.invalidate();
   }
 
   /** Half the size of what there is to see, metres. */
-  private reach(): number {
+  reach(): number {
     const size = this.bounds().getSize(new Vector3());
     return Math.max(1, size.length() / 2);
   }
 
   private bounds(): Box3 {
     const box = new Box3();
+    const at = new Vector3();
     for (const block of Object.values(this.paths)) {
-      for (let i = 0; i + 2 < block.numbers.length; i += 3) box.expandByPoint(new Vector3().fromArray(block.numbers, i));
+      for (const points of strandsOf(block)) for (let i = 0; i + 2 < points.length; i += 3) box.expandByPoint(at.fromArray(points, i));
     }
     for (const { poses, shown } of this.crowds.values()) {
+      if (this.flat) continue;
       for (let frame = 0; frame < poses.frames; frame += Math.max(1, Math.floor(poses.frames / 24))) {
         if (!poses.have[frame]) continue;
         for (let object = 0; object < Math.min(64, poses.things); object += 1) {
-          const at = new Vector3().fromArray(poses.numbers, (frame * poses.things + object) * POSE_FLOATS);
-          if (!this.flat) box.expandByPoint(at.clone().addScalar(shown.size)).expandByPoint(at.addScalar(-shown.size));
+          at.fromArray(poses.numbers, (frame * poses.things + object) * POSE_FLOATS);
+          box.expandByPoint(at.addScalar(shown.size)).expandByPoint(at.addScalar(-2 * shown.size));
         }
       }
     }
     if (this.flat) {
-      box.expandByPoint(new Vector3(-this.picture.width / 2, -this.picture.height / 2, 0));
-      box.expandByPoint(new Vector3(this.picture.width / 2, this.picture.height / 2, 0));
+      box.expandByPoint(at.set(-this.picture.width / 2, -this.picture.height / 2, 0));
+      box.expandByPoint(at.set(this.picture.width / 2, this.picture.height / 2, 0));
     }
     if (box.isEmpty()) box.set(new Vector3(-4, 0, -4), new Vector3(4, 1, 4));
     return box;
@@ -477,38 +446,60 @@ export class Stage {
       this.perspective.near = Math.max(0.01, size.length() / 500);
       this.perspective.far = size.length() * 40 + 100;
       this.perspective.updateProjectionMatrix();
-    } else {
+    } else if (this.camera === this.orthographic) {
       const [across, up] = this.look === 'top' ? [size.x, size.z] : this.look === 'side' ? [size.z, size.y] : [size.x, size.y];
       const half = Math.max(up / 2, across / 2 / aspect, 1e-3) * 1.16;
       Object.assign(this.orthographic, { top: half, bottom: -half, zoom: 1 });
       const direction = this.look === 'top' ? new Vector3(0, 1, 1e-6) : this.look === 'side' ? new Vector3(1, 0, 0) : new Vector3(0, 0, 1);
       this.camera.position.copy(centre).addScaledVector(direction, size.length() + 10);
       this.aspect();
+    } else {
+      this.frameLens();
     }
-    this.controls.update();
+    if (this.look !== 'camera') this.controls.update();
     if (!this.flat) this.layGround();
+    if (this.planeShown) this.layWorkPlane();
     this.invalidate();
   }
 
   /** Metres per pixel where the camera looks at. */
   metresPerPixel(): number {
     if (this.camera === this.orthographic) return (this.orthographic.top - this.orthographic.bottom) / this.orthographic.zoom / this.height;
-    const distance = this.camera.position.distanceTo(this.controls.target);
-    return (2 * distance * Math.tan((this.perspective.fov / 2) * (Math.PI / 180))) / this.height;
+    const target = this.look === 'camera' && this.sceneCamera ? new Vector3().fromArray(this.sceneCamera.target as number[]) : this.controls.target;
+    const distance = this.camera.position.distanceTo(target);
+    return (2 * distance * Math.tan(((this.camera as PerspectiveCamera).fov / 2) * (Math.PI / 180))) / this.height;
   }
 
-  /** The plane in which something at `through` is dragged; with `upright`, one that faces the viewer. */
+  /** Metres per pixel at a place. */
+  metresPerPixelAt(at: Vector3): number {
+    if (this.camera === this.orthographic) return this.metresPerPixel();
+    const deep = at.clone().sub(this.camera.position).dot(this.sight());
+    return (2 * Math.max(deep, 1e-6) * Math.tan(((this.camera as PerspectiveCamera).fov / 2) * (Math.PI / 180))) / this.height;
+  }
+
+  /** The direction in which is looked. */
+  sight(): Vector3 {
+    return this.camera.getWorldDirection(new Vector3());
+  }
+
+  /**
+   * The plane in which something at `through` is dragged: parallel to the work plane, or one that faces the viewer
+   * where that is seen from its edge; with `upright`, one that holds the work plane's normal.
+   */
   dragPlane(through: Vector3, upright: boolean): Plane {
-    const sight = this.camera.getWorldDirection(new Vector3());
-    if (this.look !== 'free' || this.flat) return new Plane().setFromNormalAndCoplanarPoint(sight.negate(), through);
-    const normal = upright || Math.abs(sight.y) < 0.2 ? sight.setY(0).normalize().negate() : new Vector3(0, 1, 0);
-    return new Plane().setFromNormalAndCoplanarPoint(normal, through);
+    const sight = this.sight();
+    const plane = (normal: Vector3) => new Plane().setFromNormalAndCoplanarPoint(normal, through);
+    const { normal } = this.work;
+    if (upright && !this.flat) {
+      const across = sight.clone().addScaledVector(normal, -sight.dot(normal));
+      if (across.length() > 0.05) return plane(across.normalize().negate());
+    }
+    return Math.abs(sight.dot(normal)) < 0.15 ? plane(sight.negate()) : plane(normal);
   }
 
-  /** The plane in which paths are drawn. */
-  drawPlane(): Plane {
-    const normal = this.flat || this.look === 'front' ? new Vector3(0, 0, 1) : this.look === 'side' ? new Vector3(1, 0, 0) : new Vector3(0, 1, 0);
-    return new Plane(normal, 0);
+  /** The work plane's axes. */
+  get axes(): Axes {
+    return this.work;
   }
 
   /** Where the pointer meets a plane. */
@@ -523,80 +514,44 @@ export class Stage {
     return caster;
   }
 
+  /** Pixels of the panel for pixels of the page. */
+  inPanel(clientX: number, clientY: number): Vector2 {
+    const box = this.canvas.getBoundingClientRect();
+    return new Vector2(clientX - box.left, clientY - box.top);
+  }
+
   /** The thing or the path under the pointer. */
   pick(clientX: number, clientY: number): { node: string; object: number | null } | null {
     const caster = this.ray(clientX, clientY);
+    let best: { node: string; object: number; distance: number } | null = null;
     for (const [node, crowd] of this.crowds) {
-      const hit = caster.intersectObject(crowd.mesh, false)[0];
-      if (hit?.instanceId !== undefined) return { node, object: hit.instanceId };
+      const hit = crowd.hit(caster);
+      if (hit && (!best || hit.distance < best.distance)) best = { node, ...hit };
     }
-    const box = this.canvas.getBoundingClientRect();
-    const at = new Vector2(clientX - box.left, clientY - box.top);
+    if (best) return { node: best.node, object: best.object };
+    const at = this.inPanel(clientX, clientY);
     for (const [node, block] of Object.entries(this.paths)) {
-      for (let i = 0; i + 2 < block.numbers.length; i += 3) {
-        const screen = this.toScreen(new Vector3().fromArray(block.numbers, i));
-        if (screen && screen.distanceTo(at) < 10) return { node, object: null };
+      for (const points of strandsOf(block)) {
+        const places = vectorsOf(points).map((place) => this.onScreen(place));
+        const near = places.some((b, i) => {
+          const a = places[i - 1];
+          return a && b && distanceToPiece(at, a, b) < 8;
+        });
+        if (near) return { node, object: null };
       }
     }
     return null;
   }
-}
 
-const nothing = new Matrix4().makeScale(0, 0, 0);
-const scratch = { matrix: new Matrix4(), position: new Vector3(), turn: new Quaternion(), scale: new Vector3() };
-
-function matrixOf(poses: Poses, frame: number, object: number, size: number): Matrix4 {
-  const start = (frame * poses.things + object) * POSE_FLOATS;
-  scratch.position.fromArray(poses.numbers, start);
-  scratch.turn.fromArray(poses.numbers, start + 3);
-  scratch.scale.setScalar((poses.numbers[start + 7] ?? 1) * size);
-  return scratch.matrix.compose(scratch.position, scratch.turn, scratch.scale);
-}
-
-/** Where the things go, with the exact places of contacts in between. */
-function wake(poses: Poses, contacts: Contact[]): Float32Array {
-  const points: { frame: number; at: number[] }[] = [];
-  for (let frame = 0; frame < poses.frames; frame += 1) {
-    if (poses.have[frame]) points.push({ frame, at: [...poses.numbers.subarray(frame * poses.things * POSE_FLOATS, frame * poses.things * POSE_FLOATS + 3)] });
-  }
-  for (const contact of contacts) if (contact.object === 0) points.push({ frame: contact.frame, at: contact.place as number[] });
-  points.sort((a, b) => a.frame - b.frame);
-  return Float32Array.from(points.flatMap((point) => point.at));
-}
-
-function thin(places: number[], material: Material): LineSegments {
-  const geometry = new BufferGeometry().setAttribute('position', new BufferAttribute(new Float32Array(places), 3));
-  return new LineSegments(geometry, material);
-}
-
-function clear(group: Group): void {
-  for (const child of [...group.children] as (Object3D & { geometry?: BufferGeometry })[]) {
-    child.geometry?.dispose();
-    group.remove(child);
+  /** The lines of the paths, without those of some nodes. */
+  lineVectors(without: readonly string[]): Vector3[][] {
+    return Object.entries(this.paths).flatMap(([node, block]) => (without.includes(node) ? [] : strandsOf(block).map(vectorsOf)));
   }
 }
 
-/** 1, 2 or 5 times a power of ten, at least the size asked for. */
-export function niceStep(least: number): number {
-  const power = 10 ** Math.floor(Math.log10(least));
-  return ([1, 2, 5, 10].find((step) => step * power >= least - 1e-12) ?? 10) * power;
-}
-
-let glowPicture: CanvasTexture | null = null;
-
-function glowTexture(): CanvasTexture {
-  if (glowPicture) return glowPicture;
-  const canvas = document.createElement('canvas');
-  canvas.width = canvas.height = 64;
-  const pen = canvas.getContext('2d');
-  if (pen) {
-    const shade = pen.createRadialGradient(32, 32, 2, 32, 32, 32);
-    shade.addColorStop(0, 'rgba(255,255,255,0.55)');
-    shade.addColorStop(0.35, 'rgba(255,255,255,0.18)');
-    shade.addColorStop(1, 'rgba(255,255,255,0)');
-    pen.fillStyle = shade;
-    pen.fillRect(0, 0, 64, 64);
-  }
-  glowPicture = new CanvasTexture(canvas);
-  return glowPicture;
+/** Pixels from a place to a straight piece. */
+function distanceToPiece(at: Vector2, a: Vector2, b: Vector2): number {
+  const along = b.clone().sub(a);
+  const t = Math.max(0, Math.min(1, at.clone().sub(a).dot(along) / Math.max(along.lengthSq(), 1e-12)));
+  return a.clone().addScaledVector(along, t).distanceTo(at);
 }

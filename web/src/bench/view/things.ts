@@ -1,4 +1,4 @@
-import { BoxGeometry, BufferAttribute, BufferGeometry, ConeGeometry, CylinderGeometry, IcosahedronGeometry } from 'three';
+import { BoxGeometry, BufferAttribute, BufferGeometry, CapsuleGeometry, ConeGeometry, CylinderGeometry, ExtrudeGeometry, IcosahedronGeometry, PlaneGeometry, Shape, TorusGeometry } from 'three';
 import { mergeGeometries } from 'three/addons/utils/BufferGeometryUtils.js';
 
 /** A part in a shade of the thing's colour: 1 as it is, less darker. */
@@ -13,6 +13,24 @@ const merged = (...parts: BufferGeometry[]): BufferGeometry => {
   return mergeGeometries(plain) ?? new BufferGeometry();
 };
 
+function boat(): BufferGeometry {
+  // A hull drawn from above, its bow ahead, with a seat and a short mast.
+  const outline = new Shape();
+  outline.moveTo(0.5, 0);
+  outline.quadraticCurveTo(0.28, 0.2, -0.1, 0.2);
+  outline.lineTo(-0.42, 0.15);
+  outline.lineTo(-0.42, -0.15);
+  outline.lineTo(-0.1, -0.2);
+  outline.quadraticCurveTo(0.28, -0.2, 0.5, 0);
+  const hull = new ExtrudeGeometry(outline, { depth: 0.16, bevelEnabled: true, bevelSize: -0.05, bevelThickness: 0.07, bevelSegments: 1, curveSegments: 8 }).rotateX(-Math.PI / 2).translate(0, -0.06, 0);
+  const seat = new BoxGeometry(0.1, 0.05, 0.3).translate(-0.2, 0.16, 0);
+  const mast = new CylinderGeometry(0.016, 0.022, 0.5, 6).translate(0.12, 0.38, 0);
+  const pennant = new ConeGeometry(0.07, 0.22, 3).rotateZ(Math.PI / 2).scale(1, 1, 0.2).translate(0, 0.56, 0);
+  hull.deleteAttribute('uv');
+  [seat, mast, pennant].forEach((part) => part.deleteAttribute('uv'));
+  return merged(hull, shaded(seat, 0.45), mast, shaded(pennant, 0.7));
+}
+
 /** A thing of about one metre, its nose along +x and its top along +y. */
 export function thingGeometry(kind: string): BufferGeometry {
   switch (kind) {
@@ -20,6 +38,18 @@ export function thingGeometry(kind: string): BufferGeometry {
       return merged(new IcosahedronGeometry(0.5, 3));
     case 'box':
       return merged(new BoxGeometry(1, 0.6, 0.6));
+    case 'cone':
+      return merged(new ConeGeometry(0.32, 1, 28).rotateZ(-Math.PI / 2));
+    case 'capsule':
+      return merged(new CapsuleGeometry(0.22, 0.56, 6, 18).rotateZ(Math.PI / 2));
+    case 'plate':
+      return merged(new CylinderGeometry(0.5, 0.38, 0.08, 40), shaded(new CylinderGeometry(0.36, 0.36, 0.012, 40).translate(0, 0.046, 0), 0.8), shaded(new BoxGeometry(0.12, 0.02, 0.05).translate(0.42, 0.05, 0), 0.2));
+    case 'ring':
+      return merged(new TorusGeometry(0.42, 0.08, 14, 44).rotateX(Math.PI / 2), shaded(new BoxGeometry(0.1, 0.18, 0.05).translate(0.42, 0, 0), 0.3));
+    case 'boat':
+      return boat();
+    case 'letter':
+      return new PlaneGeometry(1, 1);
     case 'lantern': {
       // Hangs from its pivot: a hook line, a cap, a six-sided body that narrows downwards, a foot.
       const body = new CylinderGeometry(0.34, 0.24, 0.6, 6).translate(0, -0.62, 0);

@@ -5,9 +5,9 @@ import type { NodeSchema } from '../../api/types';
 import { Picture } from '../../miniature/Picture';
 import { useScene } from '../../scene/store';
 
-export type SlipNode = Node<{ name: string; schema: NodeSchema | null; flat: boolean }, 'slip'>;
+export type SlipNode = Node<{ name: string; type: string; schema: NodeSchema | null; flat: boolean; marks: string }, 'slip'>;
 
-const marks = { worked: '', warning: '!', error: '×' } as const;
+const marks = { worked: '', warning: '!', error: '×', bypassed: '' } as const;
 
 /** A node as a slip of paper: type, given name, what it gives in small, and a tab that tells how it went. */
 export const Slip = memo(function Slip({ id, data }: NodeProps<SlipNode>) {
@@ -28,9 +28,10 @@ export const Slip = memo(function Slip({ id, data }: NodeProps<SlipNode>) {
           {marks[state]}
         </span>
         <span className="slip-text">
-          <span className="soft">{data.schema?.title ?? 'unknown'}</span>
+          <span className="soft">{data.schema?.title ?? data.type}</span>
           <strong>{data.name}</strong>
-          {state !== 'worked' && <span className={`slip-state ${state}`}>{state}</span>}
+          {(state === 'error' || state === 'warning') && <span className={`slip-state ${state}`}>{state}</span>}
+          {data.marks && <span className="slip-marks">{data.marks}</span>}
         </span>
         <span className="slip-picture">{status?.miniature ? <Picture miniature={status.miniature} flat={data.flat} size={48} /> : null}</span>
         {data.schema?.output && <Handle type="source" position={Position.Bottom} title={`gives a ${data.schema.output}`} aria-label={`gives a ${data.schema.output}`} />}

@@ -4,11 +4,11 @@ import { memo } from 'react';
 /** A thread: a path is solid, a motion a zigzag, a signal fine dashes. */
 export const Stitch = memo(function Stitch(props: EdgeProps) {
   const { sourceX, sourceY, targetX, targetY, selected, data } = props;
-  const kind = (data as { kind?: string } | undefined)?.kind;
+  const { kind, bypassed } = (data ?? {}) as { kind?: string; bypassed?: boolean };
   const straight = Math.abs(sourceX - targetX) < 1 && targetY > sourceY;
   const [line] = straight ? getStraightPath({ sourceX, sourceY, targetX, targetY }) : getSmoothStepPath({ ...props, borderRadius: 12 });
   const path = kind === 'motion' ? zigzag(line) : line;
-  return <BaseEdge path={path} className={`stitch ${kind ?? 'none'}${selected ? ' chosen' : ''}`} interactionWidth={18} />;
+  return <BaseEdge path={path} className={`stitch ${kind ?? 'none'}${selected ? ' chosen' : ''}${bypassed ? ' bypassed' : ''}`} interactionWidth={18} />;
 });
 
 const cache = new Map<string, string>();

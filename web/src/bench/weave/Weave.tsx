@@ -1,20 +1,25 @@
 import { Button, Tooltip } from '@mui/material';
-import { Background, BackgroundVariant, ReactFlow, ReactFlowProvider, useNodesInitialized, useReactFlow, type Connection, type Edge, type EdgeChange, type IsValidConnection, type Node, type NodeChange } from '@xyflow/react';
+import { Background, BackgroundVariant, ReactFlow, ReactFlowProvider, useNodesInitialized, useReactFlow, type Connection, type Edge, type EdgeChange, type FinalConnectionState, type IsValidConnection, type Node, type NodeChange } from '@xyflow/react';
 import '@xyflow/react/dist/style.css';
-import { useCallback, useEffect, useMemo, useRef, useState, type KeyboardEvent } from 'react';
-import type { NodeSchema, Op, PortKind, Scene } from '../../api/types';
+import { useCallback, useEffect, useMemo, useRef, useState, type ClipboardEvent, type KeyboardEvent } from 'react';
+import type { NodeSchema } from '../../api/types';
 import { freshId, put, remove } from '../../scene/edits';
-import { say, select, useScene } from '../../scene/store';
+import { say, select, selectAll, useScene } from '../../scene/store';
+import { marking, type Mark } from '../card/Card';
 import { useLive } from '../live';
 import { useSchemas } from '../schemas';
 import { AddNode } from './AddNode';
-import { Slip, type SlipNode } from './Slip';
+import { GroupSlip } from './GroupSlip';
+import { laidNodes, laidThreads } from './lay';
+import { Slip } from './Slip';
 import { Stitch } from './Stitch';
+import { addition, clipOf, copied, duplicated, feeds, grouped, kindOf, membersOf, offered, pasted, putBetween, removal, takingUp, threading, tidied, type Loose } from './work';
 
 /** Shows all slips, none larger than it is. */
 const ALL = { padding: 0.12, maxZoom: 1 };
-const nodeTypes = { slip: Slip };
+const nodeTypes = { slip: Slip, 'group-slip': GroupSlip };
 const edgeTypes = { stitch: Stitch };
+const markKeys: Record<string, Mark> = { b: 'bypassed', h: 'hidden', o: 'solo', l: 'locked' };
 
 /** The node graph. */
 export function Weave() {
@@ -25,19 +30,23 @@ export function Weave() {
   );
 }
 
-/** What a node gives; an Output, which gives nothing, still shows a motion. */
-const kindOf = (schemas: NodeSchema[], scene: Scene, id: string): PortKind | null => schemas.find((schema) => schema.name === scene.nodes?.[id]?.type)?.output ?? null;
+/** What is being added: anything, or what takes up a thread that was pulled into the open. */
+type Adding = { loose: Loose; at: [number, number] } | 'any' | null;
+
+const isTyping = (target: EventTarget): boolean => target instanceof HTMLInputElement;
 
 function Graph() {
   const live = useLive();
   const flow = useReactFlow();
   const schemas = useSchemas();
   const document = useScene((state) => state.document);
+  const chosen = useScene((state) => state.chosen);
   const selected = useScene((state) => state.selected);
   const [dragged, setDragged] = useState<Record<string, { x: number; y: number }>>({});
   const [sizes, setSizes] = useState<Record<string, { width: number; height: number }>>({});
   const [thread, setThread] = useState<string | null>(null);
-  const [adding, setAdding] = useState(false);
+  const [over, setOver] = useState<string | null>(null);
+  const [adding, setAdding] = useState<Adding>(null);
   const panel = useRef<HTMLDivElement>(null);
   const measured = useNodesInitialized();
   useEffect(() => {
@@ -47,61 +56,60 @@ function Graph() {
     return () => cancelAnimationFrame(request);
   }, [measured, flow]);
 
-  const nodes = useMemo<SlipNode[]>(() => {
-    return Object.entries(document?.nodes ?? {}).map(([id, node]) => {
-      const schema = schemas.find((schema) => schema.name === node.type);
-      return {
-        id,
-        type: 'slip',
-        position: dragged[id] ?? { x: node.at?.[0] ?? 0, y: node.at?.[1] ?? 0 },
-        selected: id === selected,
-        // Without what was measured, a slip would be hidden and its threads cut until it is measured anew.
-        measured: sizes[id],
-        data: { name: node.name, schema: schema ?? null, flat: document?.space === 'flat' },
-        ariaLabel: `${schema?.title ?? node.type} ${node.name}`,
-      };
-    });
-  }, [document, schemas, selected, dragged, sizes]);
+  const nodes = useMemo(() => (document ? laidNodes(document, schemas, chosen, { dragged, sizes }) : []), [document, schemas, chosen, dragged, sizes]);
+  const edges = useMemo(() => (document ? laidThreads(document, schemas, thread, over) : []), [document, schemas, thread, over]);
 
-  const edges = useMemo<Edge[]>(() => {
-    return Object.entries(document?.threads ?? {}).map(([id, thread_]) => ({
-      id,
-      type: 'stitch',
-      source: thread_.from,
-      target: thread_.to,
-      targetHandle: thread_.port,
-      selected: id === thread,
-      data: { kind: document ? kindOf(schemas, document, thread_.from) : null },
-    }));
-  }, [document, schemas, thread]);
-
-  const onNodesChange = useCallback(
-    (changes: NodeChange<Node>[]) => {
-      for (const change of changes) {
-        if (change.type === 'position' && change.position) {
-          const { x, y } = change.position;
-          setDragged((known) => ({ ...known, [change.id]: { x, y } }));
-        }
-        if (change.type === 'dimensions' && change.dimensions) {
-          const { dimensions } = change;
-          setSizes((known) => ({ ...known, [change.id]: dimensions }));
-        }
-        if (change.type === 'select' && change.selected) {
-          setThread(null);
-          select(change.id);
-        }
+  const onNodesChange = useCallback((changes: NodeChange<Node>[]) => {
+    const wished = new Set(useScene.getState().chosen);
+    let turned = false;
+    for (const change of changes) {
+      if (change.type === 'position' && change.position) {
+        const { x, y } = change.position;
+        setDragged((known) => ({ ...known, [change.id]: { x, y } }));
       }
-    },
-    [],
-  );
+      if (change.type === 'dimensions' && change.dimensions) {
+        const { dimensions } = change;
+        setSizes((known) => ({ ...known, [change.id]: dimensions }));
+      }
+      if (change.type === 'select' && wished.has(change.id) !== change.selected) {
+        turned = true;
+        if (change.selected) wished.add(change.id);
+        else wished.delete(change.id);
+      }
+    }
+    if (!turned) return;
+    setThread(null);
+    selectAll([...wished]);
+  }, []);
   const onEdgesChange = useCallback((changes: EdgeChange<Edge>[]) => {
     for (const change of changes) if (change.type === 'select') setThread((known) => (change.selected ? change.id : known === change.id ? null : known));
   }, []);
 
-  const keepPlaces = (_: unknown, __: Node, moved: Node[]) => {
-    const ops = moved.map((node) => put(['nodes', node.id, 'at'], [Math.round(node.position.x), Math.round(node.position.y)]));
-    if (ops.length > 0) live.edit('move slips', ops);
+  /** The thread under the pointer, when a slip that fits in between is dragged over it. */
+  const threadUnder = (event: { clientX: number; clientY: number }, moved: Node[]): string | null => {
+    const [only] = moved;
+    if (!document || !only || moved.length > 1) return null;
+    const found = window.document.elementsFromPoint(event.clientX, event.clientY).map((element) => element.closest('.react-flow__edge')?.getAttribute('data-id'));
+    return found.find((id) => id && putBetween(document, schemas, id, only.id)) ?? null;
+  };
+  const placeOf = (event: MouseEvent | TouchEvent | React.MouseEvent) => ('clientX' in event ? event : { clientX: event.touches[0]?.clientX ?? 0, clientY: event.touches[0]?.clientY ?? 0 });
+
+  const keepPlaces = (event: MouseEvent | TouchEvent | React.MouseEvent, _: Node, moved: Node[]) => {
+    const onto = threadUnder(placeOf(event), moved);
+    setOver(null);
     setDragged({});
+    if (!document) return;
+    const ops = moved.flatMap((node) => {
+      const group = node.id.startsWith('group ') ? node.id.slice(6) : null;
+      if (group === null) return [put(['nodes', node.id, 'at'], [Math.round(node.position.x), Math.round(node.position.y)])];
+      // A group takes its slips along, as far as it went itself.
+      const before = laidNodes(document, schemas, [], { dragged: {}, sizes }).find((other) => other.id === node.id)?.position ?? node.position;
+      const by = [Math.round(node.position.x - before.x), Math.round(node.position.y - before.y)] as const;
+      return membersOf(document, group).map((id) => put(['nodes', id, 'at'], [(document.nodes?.[id]?.at?.[0] ?? 0) + by[0], (document.nodes?.[id]?.at?.[1] ?? 0) + by[1]]));
+    });
+    const between = onto && moved[0] ? putBetween(document, schemas, onto, moved[0].id) : null;
+    if (between) live.edit('put a node in between', [...ops, ...between]);
+    else if (ops.length > 0) live.edit('move slips', ops);
   };
 
   const fits: IsValidConnection = (wish) => {
@@ -109,35 +117,28 @@ function Graph() {
     const port = schemas.find((schema) => schema.name === document.nodes?.[wish.target]?.type)?.inputs.find((input) => input.name === wish.targetHandle);
     return port !== undefined && kindOf(schemas, document, wish.source) === port.kind && !feeds(document, wish.target, wish.source);
   };
-
   const join = (wish: Connection) => {
-    if (!document || !wish.targetHandle) return;
-    const known = Object.entries(document.threads ?? {}).find(([, t]) => t.to === wish.target && t.port === wish.targetHandle);
-    const ops: Op[] = known ? [remove(['threads', known[0]])] : [];
-    live.edit('thread', [...ops, put(['threads', freshId('thread')], { from: wish.source, to: wish.target, port: wish.targetHandle })]);
+    if (document && wish.targetHandle) live.edit('thread', threading(document, wish.source, wish.target, wish.targetHandle));
+  };
+  const joinEnds = (event: MouseEvent | TouchEvent, state: FinalConnectionState) => {
+    if (state.toHandle && state.isValid === false) {
+      say('That thread does not fit there: the port takes another kind of data, or the threads would close a circle.');
+    } else if (!state.toHandle && state.fromHandle && state.fromNode) {
+      const { clientX, clientY } = placeOf(event);
+      const { x, y } = flow.screenToFlowPosition({ x: clientX, y: clientY });
+      const source = state.fromHandle.type === 'source';
+      setAdding({ loose: { node: state.fromNode.id, port: source ? null : (state.fromHandle.id ?? null) }, at: [x - 78, source ? y : y - 66] });
+    }
   };
 
   const add = (schema: NodeSchema) => {
-    setAdding(false);
-    if (!document) return;
+    const wished = adding;
+    setAdding(null);
+    if (!document || !wished) return;
     const id = freshId(schema.name);
-    const ops = addition(document, schemas, schema, id, selected);
-    live.edit(`add ${schema.title}`, ops);
+    live.edit(`add ${schema.title}`, wished === 'any' ? addition(document, schemas, schema, id, selected) : takingUp(document, schemas, schema, id, wished.loose, wished.at));
     select(id);
     panel.current?.focus();
-    window.setTimeout(() => void flow.fitView(ALL), 60);
-  };
-
-  const press = (event: KeyboardEvent) => {
-    if ((event.target as HTMLElement).tagName === 'INPUT' || event.ctrlKey || event.metaKey || event.altKey) return;
-    if (event.key === 'n' || event.key === 'N') setAdding(true);
-    else if (event.key === 'y' || event.key === 'Y') tidy();
-    else if (event.key === 'Delete' || event.key === 'Backspace') {
-      if (thread) live.edit('cut a thread', [remove(['threads', thread])]);
-      else if (selected) live.edit('remove a node', [remove(['nodes', selected])]);
-      setThread(null);
-    } else return;
-    event.preventDefault();
   };
 
   const tidy = () => {
@@ -149,10 +150,56 @@ function Graph() {
     );
     window.setTimeout(() => void flow.fitView(ALL), 60);
   };
+  const gone = () => {
+    if (thread) live.edit('cut a thread', [remove(['threads', thread])]);
+    else if (document && chosen.length > 0) {
+      live.edit(chosen.length > 1 ? 'remove nodes' : 'remove a node', removal(document, chosen));
+      selectAll([]);
+    }
+    setThread(null);
+  };
+  const put_ = (label: string, made: { ops: ReturnType<typeof removal>; ids: string[] }) => {
+    live.edit(label, made.ops);
+    selectAll(made.ids);
+  };
+  const press = (event: KeyboardEvent) => {
+    if (isTyping(event.target) || event.altKey || !document) return;
+    const key = event.key.toLowerCase();
+    const mark = markKeys[key];
+    if (event.ctrlKey || event.metaKey) {
+      if (key === 'd' && chosen.length > 0) put_('duplicate', duplicated(document, chosen));
+      else if (key === 'g' && chosen.length > 0) {
+        const { label, ops } = grouped(document, chosen);
+        live.edit(label, ops);
+      } else if (key === 'a') selectAll(Object.keys(document.nodes ?? {}));
+      else return;
+    } else if (key === 'n') setAdding('any');
+    else if (key === 'y') tidy();
+    else if (mark && chosen.length > 0) live.edit(mark, marking(document, chosen, mark));
+    else if (event.key === 'Delete' || event.key === 'Backspace') gone();
+    else return;
+    event.preventDefault();
+  };
+  const copy = (event: ClipboardEvent, cut: boolean) => {
+    if (isTyping(event.target) || !document || chosen.length === 0) return;
+    event.clipboardData.setData('text/plain', JSON.stringify(copied(document, chosen)));
+    event.preventDefault();
+    if (cut) gone();
+    else say(chosen.length > 1 ? `${chosen.length} slips are copied.` : 'One slip is copied.', 'told');
+  };
+  const paste = (event: ClipboardEvent) => {
+    if (isTyping(event.target) || !document) return;
+    event.preventDefault();
+    try {
+      put_('paste', pasted(document, clipOf(event.clipboardData.getData('text/plain'))));
+    } catch (error) {
+      say(error instanceof Error ? error.message : String(error));
+    }
+  };
 
-  const empty = nodes.length === 0;
+  const empty = Object.keys(document?.nodes ?? {}).length === 0;
   return (
-    <div className="weave-body" ref={panel} tabIndex={-1} onKeyDown={press}>
+    <div className="weave-body" ref={panel} tabIndex={-1} onKeyDown={press} onCopy={(event) => copy(event, false)} onCut={(event) => copy(event, true)} onPaste={paste}>
       <div className="weave-head">
         <h2 className="panel-name">Weave</h2>
         <span className="gap" />
@@ -164,7 +211,7 @@ function Graph() {
           </span>
         </Tooltip>
         <Tooltip title="Add a node · N">
-          <Button variant="outlined" onClick={() => setAdding(true)}>
+          <Button variant="outlined" onClick={() => setAdding('any')}>
             Add node
           </Button>
         </Tooltip>
@@ -176,17 +223,18 @@ function Graph() {
         edgeTypes={edgeTypes}
         onNodesChange={onNodesChange}
         onEdgesChange={onEdgesChange}
+        onNodeDrag={(event, _, moved) => setOver(threadUnder(placeOf(event), moved))}
         onNodeDragStop={keepPlaces}
         onConnect={join}
         isValidConnection={fits}
-        onConnectEnd={(_, state) => {
-          if (state.toHandle && state.isValid === false) say('That thread does not fit there: the port takes another kind of data, or the threads would close a circle.');
-        }}
+        onConnectEnd={joinEnds}
         onPaneClick={() => {
           setThread(null);
           select(null);
+          panel.current?.focus();
         }}
         deleteKeyCode={null}
+        multiSelectionKeyCode={['Control', 'Meta']}
         minZoom={0.25}
         maxZoom={1.6}
         proOptions={{ hideAttribution: true }}
@@ -194,13 +242,22 @@ function Graph() {
         <Background variant={BackgroundVariant.Dots} gap={16} size={1} />
       </ReactFlow>
       {!empty && <Foot />}
-      {empty && !adding && (
+      {empty && adding === null && (
         <div className="weave-empty">
           <p>Nothing here yet.</p>
           <p className="soft">Draw a path in the View with P, or add a node with N: a path, a Ride on it, and an Output make a first loop.</p>
         </div>
       )}
-      {adding && <AddNode schemas={schemas} onAdd={add} onClose={() => setAdding(false)} />}
+      {adding !== null && document && (
+        <AddNode
+          schemas={adding === 'any' ? schemas : offered(document, schemas, adding.loose)}
+          onAdd={add}
+          onClose={() => {
+            setAdding(null);
+            panel.current?.focus();
+          }}
+        />
+      )}
     </div>
   );
 }
@@ -210,45 +267,8 @@ function Foot() {
   const nodes = useScene((state) => state.nodes);
   const all = Object.values(nodes);
   const count = (state: string) => all.filter((node) => node.state === state).length;
-  const [wrong, warned] = [count('error'), count('warning')];
+  const [wrong, warned, out] = [count('error'), count('warning'), count('bypassed')];
   const millis = all.reduce((sum, node) => sum + node.millis, 0);
   const went = wrong > 0 ? `${wrong} cannot work yet` : warned > 0 ? `${warned} with a warning` : 'all worked';
-  return <p className="weave-foot">{all.length > 0 ? `${went}${millis > 0 ? ` · ${millis.toFixed(1)} ms` : ''}` : ''}</p>;
-}
-
-/** True when `from` feeds `to`, however far down. */
-function feeds(document: Scene, from: string, to: string): boolean {
-  return from === to || Object.values(document.threads ?? {}).some((thread) => thread.from === from && feeds(document, thread.to, to));
-}
-
-/** A new node under the selected one, threaded to it where that fits. */
-export function addition(document: Scene, schemas: NodeSchema[], schema: NodeSchema, id: string, selected: string | null): Op[] {
-  const above = selected ? document.nodes?.[selected] : undefined;
-  const lowest = Math.max(-100, ...Object.values(document.nodes ?? {}).map((node) => node.at?.[1] ?? 0));
-  const at = above ? [above.at?.[0] ?? 24, (above.at?.[1] ?? 0) + 130] : [24, lowest + 130];
-  const names = new Set(Object.values(document.nodes ?? {}).map((node) => node.name));
-  let name = schema.title;
-  for (let number = 2; names.has(name); number += 1) name = `${schema.title} ${number}`;
-  const ops: Op[] = [put(['nodes', id], { type: schema.name, name, at })];
-  const port = selected ? schema.inputs.find((input) => input.kind === kindOf(schemas, document, selected)) : undefined;
-  if (selected && port) ops.push(put(['threads', freshId('thread')], { from: selected, to: id, port: port.name }));
-  return ops;
-}
-
-/** Rows by depth, in columns by what they hang from. */
-export function tidied(document: Scene): Record<string, [number, number]> {
-  const threads = Object.values(document.threads ?? {});
-  const depths: Record<string, number> = {};
-  const depth = (id: string): number => (depths[id] ??= Math.max(0, ...threads.filter((thread) => thread.to === id).map((thread) => depth(thread.from) + 1)));
-  const columns: Record<string, number> = {};
-  const taken = new Set<string>();
-  const ids = Object.keys(document.nodes ?? {}).sort((a, b) => depth(a) - depth(b) || a.localeCompare(b));
-  for (const id of ids) {
-    const parents = threads.filter((thread) => thread.to === id).map((thread) => columns[thread.from] ?? 0);
-    let column = parents.length > 0 ? Math.min(...parents) : 0;
-    while (taken.has(`${column}/${depth(id)}`)) column += 1;
-    taken.add(`${column}/${depth(id)}`);
-    columns[id] = column;
-  }
-  return Object.fromEntries(ids.map((id) => [id, [16 + 168 * (columns[id] ?? 0), 40 + 130 * depth(id)]]));
+  return <p className="weave-foot">{all.length > 0 ? [went, out > 0 && `${out} bypassed`, millis > 0 && `${millis.toFixed(1)} ms`].filter(Boolean).join(' · ') : ''}</p>;
 }

@@ -1,0 +1,327 @@
+import { BufferAttribute, BufferGeometry, CanvasTexture, Color, DynamicDrawUsage, Group, InstancedMesh, InterleavedBufferAttribute, Matrix4, Points, Quaternion, Raycaster, Vector3, type Material } from 'three';
+import type { LineSegments2 } from 'three/addons/lines/LineSegments2.js';
+import { POSE_FLOATS } from '../../api/blocks';
+import type { Contact } from '../../api/types';
+import type { Poses } from '../../scene/store';
+import { night } from '../../theme/tokens';
+import { coloured } from './lines';
+import type { Materials } from './materials';
+import { partsOf, type Part } from './models';
+import { thingGeometry } from './things';
+
+/** How one motion is shown. */
+export interface Shown {
+  node: string;
+  kind: string;
+  size: number;
+  contacts: Contact[];
+  /** Draw where the things go, when they ride on no path. */
+  wake: boolean;
+  /** The sign that a letter is. */
+  letter: string;
+  /** The model that is shown as it is, and which of its sides go ahead and up. */
+  model: { hash: string; nose: string; top: string } | null;
+}
+
+/** What a whole picture shows beside the things themselves. */
+export interface Extras {
+  ghosts: boolean;
+  axes: boolean;
+  /** Frames that a trail of light is long; 0 for none. */
+  exposure: number;
+}
+
+/** Frames before and after at which ghosts stand. */
+const GHOSTS = [-12, -8, -4, 4, 8, 12];
+/** With more things than this, ghosts and axes would only be a fog. */
+const MOST_DETAILED = 400;
+/** Most pieces of all trails of a motion. */
+const MOST_PIECES = 40_000;
+
+const lookOf = (shown: Shown): string => `${shown.kind} ${shown.kind === 'letter' ? shown.letter : ''} ${shown.model ? `${shown.model.hash} ${shown.model.nose} ${shown.model.top}` : ''}`;
+
+/** The things of one motion. */
+export class Crowd {
+  readonly group = new Group();
+  private meshes: InstancedMesh[] = [];
+  private ghosts: InstancedMesh[] = [];
+  private under: InstancedMesh[] = [];
+  private glow: Points | null = null;
+  private trail: LineSegments2 | null = null;
+  private noses: LineSegments2 | null = null;
+  private readonly look: string;
+  private gone = false;
+
+  constructor(
+    public shown: Shown,
+    readonly poses: Poses,
+    readonly beneath: Poses | null,
+    private readonly materials: Materials,
+    private readonly changed: () => void,
+    private readonly trouble: (why: string) => void,
+  ) {
+    this.look = lookOf(shown);
+    if (shown.kind === 'own model' && shown.model) {
+      partsOf(shown.model.hash, shown.model.nose, shown.model.top).then(
+        (parts) => this.dress(parts),
+        (error: unknown) => {
+          this.trouble(error instanceof Error ? error.message : String(error));
+          this.dress([{ geometry: thingGeometry('box'), material: null }]);
+        },
+      );
+    } else {
+      this.dress([{ geometry: thingGeometry(shown.kind === 'own model' ? 'box' : shown.kind), material: null }]);
+    }
+  }
+
+  /** True when it shows these poses in this way already. */
+  fits(shown: Shown, poses: Poses | undefined, beneath: Poses | undefined): boolean {
+    return poses === this.poses && (beneath ?? null) === this.beneath && lookOf(shown) === this.look;
+  }
+
+  private dress(parts: Part[]): void {
+    if (this.gone) {
+      parts.forEach(({ geometry }) => geometry.dispose());
+      return;
+    }
+    const { things } = this.poses;
+    const detailed = things <= MOST_DETAILED;
+    const lit = this.shown.kind === 'lantern';
+    const own = (part: Part): Material => part.material ?? (this.shown.kind === 'letter' ? this.materials.letter([...this.shown.letter][0] ?? ' ') : this.materials.body(lit));
+    const made = (geometry: BufferGeometry, material: Material, count: number) => {
+      const mesh = new InstancedMesh(geometry, material, count);
+      mesh.frustumCulled = false;
+      mesh.instanceMatrix.setUsage(DynamicDrawUsage);
+      this.group.add(mesh);
+      return mesh;
+    };
+    this.meshes = parts.map((part) => made(part.geometry, own(part), things));
+    this.ghosts = detailed ? parts.map((part) => made(part.geometry, this.materials.ghost(), things * GHOSTS.length)) : [];
+    this.under = this.beneath ? parts.map((part) => made(part.geometry, this.materials.beneath(), Math.min(this.beneath?.things ?? 0, 4000))) : [];
+    if (lit && detailed) {
+      const points = new BufferGeometry().setAttribute('position', new BufferAttribute(new Float32Array(things * 3), 3));
+      this.glow = new Points(points, this.materials.glow(2.6 * this.shown.size, glowTexture()));
+      this.glow.frustumCulled = false;
+      this.group.add(this.glow);
+    }
+    this.changed();
+  }
+
+  dispose(): void {
+    this.gone = true;
+    for (const mesh of this.meshes) mesh.geometry.dispose();
+    for (const mesh of [...this.meshes, ...this.ghosts, ...this.under]) mesh.dispose();
+    for (const other of [this.glow, this.trail, this.noses]) other?.geometry.dispose();
+  }
+
+  private whole(frame: number, poses = this.poses): number {
+    return Math.min(poses.frames - 1, Math.floor(frame));
+  }
+
+  /** Puts the things where they are at a frame. */
+  pose(frame: number, extras: Extras): void {
+    const { poses, shown, beneath } = this;
+    const now = this.whole(frame);
+    if (poses.have[now]) {
+      for (let object = 0; object < poses.things; object += 1) {
+        const matrix = matrixOf(poses, now, object, shown.size);
+        for (const mesh of this.meshes) mesh.setMatrixAt(object, matrix);
+      }
+      this.renew(this.meshes);
+    }
+    if (beneath && this.under[0]) {
+      const then = this.whole(frame, beneath);
+      for (let object = 0; object < this.under[0].count; object += 1) {
+        const matrix = beneath.have[then] ? matrixOf(beneath, then, object, shown.size) : nothing;
+        for (const mesh of this.under) mesh.setMatrixAt(object, matrix);
+      }
+      this.renew(this.under);
+    }
+    if (this.glow) this.light(now);
+    this.showGhosts(now, extras.ghosts);
+    this.showTrail(frame, extras.exposure);
+    this.showNoses(now, extras.axes);
+  }
+
+  private renew(meshes: InstancedMesh[]): void {
+    for (const mesh of meshes) {
+      mesh.instanceMatrix.needsUpdate = true;
+      mesh.boundingSphere = null;
+    }
+  }
+
+  private showGhosts(frame: number, wanted: boolean): void {
+    const { poses, shown } = this;
+    for (const mesh of this.ghosts) mesh.visible = wanted;
+    if (!wanted || this.ghosts.length === 0) return;
+    const loop = Math.max(1, poses.frames - 1);
+    GHOSTS.forEach((offset, g) => {
+      const at = frame + offset;
+      const inside = at >= 0 && at < loop;
+      const wrapped = ((at % loop) + loop) % loop;
+      const visible = (inside || !shown.wake) && poses.have[wrapped];
+      for (let object = 0; object < poses.things; object += 1) {
+        const matrix = visible ? matrixOf(poses, wrapped, object, shown.size) : nothing;
+        for (const mesh of this.ghosts) mesh.setMatrixAt(g * poses.things + object, matrix);
+      }
+    });
+    for (const mesh of this.ghosts) mesh.instanceMatrix.needsUpdate = true;
+  }
+
+  private light(frame: number): void {
+    const attribute = this.glow?.geometry.getAttribute('position') as BufferAttribute;
+    const { poses, shown } = this;
+    for (let object = 0; object < poses.things; object += 1) {
+      const start = (frame * poses.things + object) * POSE_FLOATS;
+      const [x = 0, y = 0, z = 0] = poses.numbers.subarray(start, start + 3);
+      attribute.setXYZ(object, x, y - 0.62 * shown.size, z);
+    }
+    attribute.needsUpdate = true;
+  }
+
+  /** The light that each thing has left behind in the last frames, fading. */
+  private showTrail(frame: number, exposure: number): void {
+    const { poses, shown } = this;
+    const loop = poses.frames - 1;
+    const pieces = exposure > 0 && loop > 0 ? piecesOfTrail(frame, exposure, loop, !shown.wake, Math.max(4, Math.floor(MOST_PIECES / poses.things))) : [];
+    const count = pieces.length * poses.things;
+    if (this.trail && this.trail.userData['count'] !== count) {
+      this.group.remove(this.trail);
+      this.trail.geometry.dispose();
+      this.trail = null;
+    }
+    if (count === 0) return;
+    const known = this.trail && (this.trail.geometry.getAttribute('instanceStart') as InterleavedBufferAttribute).data;
+    const places = known ? (known.array as Float32Array) : new Float32Array(6 * count);
+    let at = 0;
+    for (const { from, to } of pieces) {
+      for (let object = 0; object < poses.things; object += 1, at += 6) {
+        between(poses, from, object, places, at);
+        between(poses, to, object, places, at + 3);
+      }
+    }
+    if (known) {
+      known.needsUpdate = true;
+      return;
+    }
+    const lamp = new Color(night.lamp);
+    const colours = pieces.flatMap(({ young }) => {
+      const colour = lamp.clone().multiplyScalar(young * 0.9);
+      return Array.from({ length: poses.things }, () => [colour.r, colour.g, colour.b, colour.r, colour.g, colour.b]).flat();
+    });
+    this.trail = coloured([...places], colours, this.materials.trail());
+    this.trail.userData['count'] = count;
+    this.trail.renderOrder = 3;
+    this.group.add(this.trail);
+  }
+
+  /** The nose of every thing in persimmon, its top in a faint tone. */
+  private showNoses(frame: number, wanted: boolean): void {
+    const { poses, shown } = this;
+    const seen = wanted && poses.things <= MOST_DETAILED && poses.have[frame] === 1;
+    if (this.noses) this.noses.visible = seen;
+    if (!seen) return;
+    const known = this.noses && (this.noses.geometry.getAttribute('instanceStart') as InterleavedBufferAttribute).data;
+    const places = known ? (known.array as Float32Array) : new Float32Array(12 * poses.things);
+    const tip = new Vector3();
+    for (let object = 0; object < poses.things; object += 1) {
+      const matrix = matrixOf(poses, frame, object, shown.size);
+      const from = scratch.position.clone();
+      from.toArray(places, 12 * object);
+      tip.set(1.3, 0, 0).applyMatrix4(matrix).toArray(places, 12 * object + 3);
+      from.toArray(places, 12 * object + 6);
+      tip.set(0, 0.7, 0).applyMatrix4(matrix).toArray(places, 12 * object + 9);
+    }
+    if (known) {
+      known.needsUpdate = true;
+    } else {
+      const [nose, top] = [new Color(night.persimmon), new Color(0x8f96c8)];
+      const one = [nose, nose, top, top].flatMap((colour) => [colour.r, colour.g, colour.b]);
+      this.noses = coloured([...places], Array.from({ length: poses.things }, () => one).flat(), this.materials.axes());
+      this.noses.renderOrder = 2;
+      this.group.add(this.noses);
+    }
+  }
+
+  /** The thing that a ray meets first. */
+  hit(caster: Raycaster): { object: number; distance: number } | null {
+    const hits = caster.intersectObjects(this.meshes, false);
+    const first = hits.find((hit) => hit.instanceId !== undefined);
+    return first?.instanceId === undefined ? null : { object: first.instanceId, distance: first.distance };
+  }
+
+  /** Where a thing stands at a frame. */
+  at(object: number, frame: number): Vector3 | null {
+    const now = Math.floor(frame);
+    if (object >= this.poses.things || !this.poses.have[now]) return null;
+    return new Vector3().fromArray(this.poses.numbers, (now * this.poses.things + object) * POSE_FLOATS);
+  }
+
+  /** How a thing stands at a frame, with its size. */
+  matrix(object: number, frame: number): Matrix4 | null {
+    const now = Math.floor(frame);
+    if (object >= this.poses.things || !this.poses.have[now]) return null;
+    return matrixOf(this.poses, now, object, this.shown.size).clone();
+  }
+}
+
+const nothing = new Matrix4().makeScale(0, 0, 0);
+const scratch = { matrix: new Matrix4(), position: new Vector3(), turn: new Quaternion(), scale: new Vector3() };
+
+function matrixOf(poses: Poses, frame: number, object: number, size: number): Matrix4 {
+  const start = (frame * poses.things + object) * POSE_FLOATS;
+  scratch.position.fromArray(poses.numbers, start);
+  scratch.turn.fromArray(poses.numbers, start + 3);
+  scratch.scale.setScalar((poses.numbers[start + 7] ?? 1) * size);
+  return scratch.matrix.compose(scratch.position, scratch.turn, scratch.scale);
+}
+
+/** A place between two whole frames. */
+function between(poses: Poses, frame: number, object: number, out: Float32Array, at: number): void {
+  const before = Math.min(poses.frames - 1, Math.floor(frame));
+  const after = Math.min(poses.frames - 1, before + 1);
+  const share = frame - before;
+  for (let axis = 0; axis < 3; axis += 1) {
+    const a = poses.numbers[(before * poses.things + object) * POSE_FLOATS + axis] ?? 0;
+    const b = poses.numbers[(after * poses.things + object) * POSE_FLOATS + axis] ?? 0;
+    out[at + axis] = a + share * (b - a);
+  }
+}
+
+/**
+ * The pieces of a trail that ends at a frame, as stretches of frames within one lap of the loop: no piece crosses
+ * the seam, so that each shows what was there, whichever thing it was. `young` is 1 at the thing and 0 at the end.
+ */
+export function piecesOfTrail(frame: number, exposure: number, loop: number, goesRound: boolean, most: number): { from: number; to: number; young: number }[] {
+  const steps = Math.max(2, Math.min(most, Math.ceil(exposure * 2), 240));
+  const cuts = Array.from({ length: steps + 1 }, (_, i) => frame - (exposure * i) / steps);
+  for (let seam = Math.floor(frame / loop) * loop; seam > frame - exposure; seam -= loop) cuts.push(seam);
+  cuts.sort((a, b) => b - a);
+  const pieces: { from: number; to: number; young: number }[] = [];
+  for (let i = 1; i < cuts.length; i += 1) {
+    const [to, from] = [cuts[i - 1] as number, cuts[i] as number];
+    if (to - from < 1e-9 || (!goesRound && from < 0)) continue;
+    const lap = Math.floor((from + to) / 2 / loop) * loop;
+    pieces.push({ from: from - lap, to: to - lap, young: 1 - (frame - (from + to) / 2) / exposure });
+  }
+  return pieces;
+}
+
+let glowPicture: CanvasTexture | null = null;
+
+function glowTexture(): CanvasTexture {
+  if (glowPicture) return glowPicture;
+  const canvas = document.createElement('canvas');
+  canvas.width = canvas.height = 64;
+  const pen = canvas.getContext('2d');
+  if (pen) {
+    const shade = pen.createRadialGradient(32, 32, 2, 32, 32, 32);
+    shade.addColorStop(0, 'rgba(255,255,255,0.55)');
+    shade.addColorStop(0.35, 'rgba(255,255,255,0.18)');
+    shade.addColorStop(1, 'rgba(255,255,255,0)');
+    pen.fillStyle = shade;
+    pen.fillRect(0, 0, 64, 64);
+  }
+  glowPicture = new CanvasTexture(canvas);
+  return glowPicture;
+}

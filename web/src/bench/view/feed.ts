@@ -1,0 +1,46 @@
+import { useEffect, useMemo } from 'react';
+import { useScene } from '../../scene/store';
+import type { Shown } from './crowd';
+import { useView } from './settings';
+import type { Stage } from './stage';
+import { isVisible } from './visible';
+
+/** Size of things that nothing hands off yet, metres. */
+const LOOSE = 0.4;
+
+/** Hands what the store holds to the stage. */
+export function useFeed(stage: Stage | null): void {
+  const document = useScene((state) => state.document);
+  const paths = useScene((state) => state.paths);
+  const poses = useScene((state) => state.poses);
+  const version = useScene((state) => state.posesVersion);
+  const ends = useScene((state) => state.ends);
+  const chosen = useScene((state) => state.chosen);
+  const compared = useScene((state) => state.compared);
+  const ghosts = useView((state) => state.ghosts);
+  const axes = useView((state) => state.axes);
+  const pathAxes = useView((state) => state.pathAxes);
+  const marks = useView((state) => state.marks);
+  const exposure = useView((state) => state.exposure);
+  const space = document?.space;
+  const width = document?.picture?.width ?? 16;
+  const height = document?.picture?.height ?? 9;
+  const visible = useMemo(() => Object.fromEntries(Object.entries(paths).filter(([node]) => document && isVisible(document, node))), [paths, document]);
+  useEffect(() => {
+    if (space) stage?.setScene(space === 'flat', { width, height });
+  }, [stage, space, width, height]);
+  useEffect(() => stage?.setWishes({ ghosts, axes, pathAxes, marks, exposure }), [stage, ghosts, axes, pathAxes, marks, exposure]);
+  useEffect(() => stage?.setPaths(visible, compared, chosen), [stage, visible, compared, chosen]);
+  useEffect(() => {
+    const shown = ends.filter((end) => document && isVisible(document, end.node)).map((end): Shown => {
+      const params = document?.nodes?.[end.node]?.params ?? {};
+      const size = Number(params['size'] ?? 0.5);
+      const kind = String(params['thing'] ?? 'arrow');
+      const asset = document?.assets?.[String(params['model'] ?? '')];
+      const model = kind === 'own model' && asset ? { hash: asset.hash, nose: String(params['nose'] ?? '+x'), top: String(params['top'] ?? '+y') } : null;
+      return { node: end.node, kind, size: end.output ? size : LOOSE, contacts: end.contacts, wake: !end.on_path, letter: String(params['letter'] ?? 'Z'), model };
+    });
+    stage?.setCrowds(shown, poses, compared);
+  }, [stage, ends, poses, compared, document]);
+  useEffect(() => stage?.invalidate(), [stage, version]);
+}

@@ -1,0 +1,71 @@
+import { BufferAttribute, BufferGeometry, Group, LineSegments, Material, Object3D, Vector3 } from 'three';
+import { Line2 } from 'three/addons/lines/Line2.js';
+import { LineGeometry } from 'three/addons/lines/LineGeometry.js';
+import { LineSegments2 } from 'three/addons/lines/LineSegments2.js';
+import { LineSegmentsGeometry } from 'three/addons/lines/LineSegmentsGeometry.js';
+import type { LineMaterial } from 'three/addons/lines/LineMaterial.js';
+import { POSE_FLOATS } from '../../api/blocks';
+import type { Contact } from '../../api/types';
+import type { PathBlock, Poses } from '../../scene/store';
+
+/** A line of some pixels through places. */
+export function fat(points: Float32Array, material: LineMaterial): Line2 {
+  const geometry = new LineGeometry();
+  geometry.setPositions(points.length >= 6 ? points : Float32Array.of(0, 0, 0, 0, 0, 0));
+  const line = new Line2(geometry, material);
+  if (material.dashed) line.computeLineDistances();
+  line.frustumCulled = false;
+  return line;
+}
+
+/** Separate lines, with a colour at each end. */
+export function coloured(places: number[], colours: number[], material: LineMaterial): LineSegments2 {
+  const lines = new LineSegments2(new LineSegmentsGeometry().setPositions(places).setColors(colours), material);
+  lines.frustumCulled = false;
+  return lines;
+}
+
+/** Hairlines, in pairs of places. */
+export function thin(places: number[], material: Material): LineSegments {
+  const geometry = new BufferGeometry().setAttribute('position', new BufferAttribute(new Float32Array(places), 3));
+  return new LineSegments(geometry, material);
+}
+
+export function clear(group: Group): void {
+  for (const child of [...group.children] as (Object3D & { geometry?: BufferGeometry })[]) {
+    child.geometry?.dispose();
+    group.remove(child);
+  }
+}
+
+/** The strands of a path as places in order. */
+export function strandsOf(block: PathBlock): Float32Array[] {
+  let at = 0;
+  return block.header.strands.map((strand) => {
+    const points = block.numbers.subarray(at, at + strand.points * 3);
+    at += strand.points * 3;
+    return points;
+  });
+}
+
+/** A strand's places as vectors. */
+export const vectorsOf = (points: Float32Array): Vector3[] => Array.from({ length: points.length / 3 }, (_, i) => new Vector3().fromArray(points, 3 * i));
+
+/** Places along a path with its direction and up there. */
+export function stationsOf(block: PathBlock): { at: Vector3; along: Vector3; up: Vector3 }[] {
+  const start = 3 * block.header.strands.reduce((sum, strand) => sum + strand.points, 0);
+  const vector = (i: number, k: number) => new Vector3().fromArray(block.numbers, start + 9 * i + 3 * k);
+  return Array.from({ length: block.header.stations }, (_, i) => ({ at: vector(i, 0), along: vector(i, 1), up: vector(i, 2) }));
+}
+
+/** Where the first things go, with the exact places of contacts in between. */
+export function wakeOf(poses: Poses, contacts: readonly Contact[], object: number): Float32Array {
+  const points: { frame: number; at: number[] }[] = [];
+  for (let frame = 0; frame < poses.frames; frame += 1) {
+    const start = (frame * poses.things + object) * POSE_FLOATS;
+    if (poses.have[frame]) points.push({ frame, at: [...poses.numbers.subarray(start, start + 3)] });
+  }
+  for (const contact of contacts) if (contact.object === object) points.push({ frame: contact.frame, at: contact.place as number[] });
+  points.sort((a, b) => a.frame - b.frame);
+  return Float32Array.from(points.flatMap((point) => point.at));
+}

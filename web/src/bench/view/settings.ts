@@ -1,0 +1,37 @@
+import { create } from 'zustand';
+import { persist } from 'zustand/middleware';
+import type { WorkPlane } from './plane';
+
+/** What the picture shows and how it is worked on; remembered by the browser. */
+export interface ViewSettings {
+  ghosts: boolean;
+  /** Noses and tops of things. */
+  axes: boolean;
+  /** Axes along paths. */
+  pathAxes: boolean;
+  names: boolean;
+  marks: boolean;
+  /** Frames that a trail of light is long; 0 for none. */
+  exposure: number;
+  /** Catch by the grid, by points, by other paths, at angles. */
+  snap: { grid: boolean; points: boolean; paths: boolean; angle: boolean };
+  plane: WorkPlane;
+  /** What the next drawn point is. */
+  next: 'smooth' | 'corner';
+}
+
+export const plainPlane: WorkPlane = { base: 'ground', through: [0, 0, 0], tilt: 0, heading: 0 };
+
+const fresh: ViewSettings = {
+  ghosts: true,
+  axes: true,
+  pathAxes: false,
+  names: true,
+  marks: true,
+  exposure: 0,
+  snap: { grid: false, points: true, paths: false, angle: false },
+  plane: plainPlane,
+  next: 'smooth',
+};
+
+export const useView = create<ViewSettings>()(persist(() => fresh, { name: 'view', version: 1 }));
