@@ -15,6 +15,12 @@ use std::path::{Path, PathBuf};
 use std::process::{Child, Command, Stdio};
 use std::time::{Duration, Instant};
 
+mod cluster;
+mod kills;
+
+pub use cluster::Cluster;
+pub use kills::{Told, edits_through_kills};
+
 /// How long anything may take to show on a slow machine with software graphics.
 const PATIENCE: Duration = Duration::from_secs(40);
 
@@ -52,7 +58,8 @@ pub struct Visit {
     pub client: Client,
     pub base: String,
     pub downloads: PathBuf,
-    _server: Process,
+    server: Option<Process>,
+    database: String,
     _driver: Process,
     _profile: Profile,
 }
@@ -89,10 +96,11 @@ fn new_database() -> Result<String> {
     Ok(format!("{}/{name}", url.rsplit_once('/').context("DATABASE_URL has no database")?.0))
 }
 
-fn serve() -> Result<(Process, String)> {
+/// Starts a server on a port, 0 for any, and gives its address.
+fn serve(database: &str, port: &str) -> Result<(Process, String)> {
     let program = std::env::var("ZICKZACK").map_or_else(|_| root().join("target/debug/zickzack"), PathBuf::from);
     let mut serve = Command::new(&program);
-    serve.args(["serve", "--port", "0", "--demo"]).arg(root().join("demo")).env("DATABASE_URL", new_database()?);
+    serve.args(["serve", "--port", port, "--demo"]).arg(root().join("demo")).env("DATABASE_URL", database);
     let mut process = Process::start(serve.stdout(Stdio::piped()))?;
     let output = process.0.stdout.take().context("no output")?;
     for line in BufReader::new(output).lines() {
@@ -106,7 +114,12 @@ fn serve() -> Result<(Process, String)> {
 impl Visit {
     /// Starts everything and opens the Pattern book in a window whose page is `width` × `height`.
     pub async fn start(width: u32, height: u32) -> Result<Self> {
-        let (server, base) = serve()?;
+        Self::start_on(new_database()?, width, height).await
+    }
+
+    /// The same on a database that is there already.
+    pub async fn start_on(database: String, width: u32, height: u32) -> Result<Self> {
+        let (server, base) = serve(&database, "0")?;
         let port = free_port()?;
         let mut drive = Command::new(program(&["chromedriver"])?);
         drive.arg(format!("--port={port}")).stdout(Stdio::null()).stderr(Stdio::null());
@@ -139,10 +152,32 @@ impl Visit {
                 Err(_) => tokio::time::sleep(Duration::from_millis(200)).await,
             }
         };
-        let visit = Self { client, base, downloads, _server: server, _driver: driver, _profile: Profile(profile) };
+        let server = Some(server);
+        let visit = Self { client, base, downloads, server, database, _driver: driver, _profile: Profile(profile) };
         visit.size(width, height).await?;
         visit.client.goto(&visit.base).await?;
         Ok(visit)
+    }
+
+    /// Ends the server as a power cut would.
+    pub fn kill_server(&mut self) {
+        self.server = None;
+    }
+
+    /// Starts the server again where it was.
+    pub fn bring_server_back(&mut self) -> Result<()> {
+        let port = self.base.rsplit(':').next().context("a port")?.to_owned();
+        let begun = Instant::now();
+        loop {
+            match serve(&self.database, &port) {
+                Ok((server, _)) => {
+                    self.server = Some(server);
+                    return Ok(());
+                }
+                Err(error) if begun.elapsed() > PATIENCE => return Err(error),
+                Err(_) => std::thread::sleep(Duration::from_millis(100)),
+            }
+        }
     }
 
     /// Makes the page, not the window, this large.
@@ -212,13 +247,7 @@ impl Visit {
 
     /// Where the middle of an element is, in pixels of the page.
     pub async fn middle(&self, css: &str) -> Result<(f64, f64)> {
-        self.find(css).await?;
-        let script = format!(
-            "const b = document.querySelector({}).getBoundingClientRect(); return [b.x + b.width / 2, b.y + b.height / 2]",
-            json!(css)
-        );
-        let at = self.js(&script).await?;
-        Ok((at[0].as_f64().context("x")?, at[1].as_f64().context("y")?))
+        self.middle_of(css, &format!("return document.querySelector({})", json!(css))).await
     }
 
     /// Presses the pointer at a place, moves it in steps, lets go.
@@ -234,6 +263,52 @@ impl Visit {
         }
         self.client.perform_actions(mouse.then(PointerAction::Up { button: 0 })).await?;
         Ok(self.client.release_actions().await?)
+    }
+
+    /// The same with keys held.
+    pub async fn drag_holding(&self, from: (f64, f64), by: (f64, f64), holding: &[Key]) -> Result<()> {
+        let mut down = KeyActions::new("keyboard".to_owned());
+        let mut up = KeyActions::new("keyboard".to_owned());
+        for &key in holding {
+            down = down.then(KeyAction::Down { value: key.into() });
+            up = up.then(KeyAction::Up { value: key.into() });
+        }
+        self.client.perform_actions(down).await?;
+        let mut mouse = MouseActions::new("mouse".to_owned())
+            .then(PointerAction::MoveTo { duration: None, x: from.0, y: from.1 })
+            .then(PointerAction::Down { button: 0 });
+        for step in 1..=DRAG_STEPS {
+            let share = f64::from(step) / f64::from(DRAG_STEPS);
+            let (x, y) = (from.0 + by.0 * share, from.1 + by.1 * share);
+            mouse = mouse.then(PointerAction::MoveTo { duration: Some(DRAG_STEP), x, y });
+        }
+        self.client.perform_actions(mouse.then(PointerAction::Up { button: 0 })).await?;
+        self.client.perform_actions(up).await?;
+        Ok(self.client.release_actions().await?)
+    }
+
+    /// Brings a file in by the field with this label.
+    pub async fn give_file(&self, label: &str, file: &Path) -> Result<()> {
+        let css = format!("input[type=file][aria-label=\"{label}\"]");
+        let field = self.client.wait().at_most(PATIENCE).for_element(Locator::Css(&css)).await;
+        let path = file.canonicalize()?;
+        field.with_context(|| css)?.send_keys(&path.to_string_lossy()).await?;
+        Ok(())
+    }
+
+    /// Where the middle of the element is that this script gives, in pixels of the page.
+    pub async fn middle_of(&self, what: &str, script: &str) -> Result<(f64, f64)> {
+        let wrapped = format!(
+            "const e = (() => {{ {script} }})(); if (!e || getComputedStyle(e).visibility === 'hidden') return null; const b = e.getBoundingClientRect(); return [b.x + b.width / 2, b.y + b.height / 2]"
+        );
+        let at = self.until(what, &wrapped).await?;
+        Ok((at[0].as_f64().context("x")?, at[1].as_f64().context("y")?))
+    }
+
+    /// The scene as the server keeps it.
+    pub async fn document(&self) -> Result<Value> {
+        let script = "const done = arguments[0]; fetch(location.pathname.replace('/bench/', '/api/scenes/') + '/file').then((r) => r.json()).then(done)";
+        Ok(self.client.execute_async(script, vec![]).await?)
     }
 
     /// Presses and lets go of the pointer at a place.

@@ -35,13 +35,17 @@ fn look(media: &str, bytes: &[u8]) -> Result<(&'static str, Vec<String>), String
     if media.starts_with("image/svg+xml") {
         let text = std::str::from_utf8(bytes).map_err(|_| "This is not an SVG file: it is not text.".to_owned())?;
         let outlines = svg::read(text).map_err(|error| cannot(error.to_string()))?;
-        return Ok(("image/svg+xml", vec![format!("{} shapes", outlines.len())]));
+        return Ok((
+            "image/svg+xml",
+            vec![format!("{} shape{}", outlines.len(), if outlines.len() == 1 { "" } else { "s" })],
+        ));
     }
     if media.starts_with("model/") {
         let facts = model::read(bytes).map_err(|error| cannot(error.to_string()))?;
-        let mut told = vec![format!("{} triangles in {} parts", facts.triangles, facts.parts)];
+        let some = |count: usize, one: &str| format!("{count} {one}{}", if count == 1 { "" } else { "s" });
+        let mut told = vec![format!("{} in {}", some(facts.triangles, "triangle"), some(facts.parts, "part"))];
         if facts.clips > 0 {
-            told.push(format!("its {} movements are not played", facts.clips));
+            told.push(format!("{} not played", some(facts.clips, "movement")));
         }
         return Ok(("model/gltf-binary", told));
     }

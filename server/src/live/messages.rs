@@ -46,7 +46,8 @@ pub enum ToPage {
     Scene { revision: i64, document: Scene, undo: Option<String>, redo: Option<String> },
     /// … this was changed, by this page or another. Without operations it was done before.
     Edited { revision: i64, client: String, sequence: i64, ops: Vec<Op>, undo: Option<String>, redo: Option<String> },
-    /// … this was not done, and why. With `later`, the same may be done if it is asked again.
+    /// … this was not done, and why. With `later`, the same may be done if it is asked again; until then what
+    /// came after it on this connection is refused in the same way.
     Refused { sequence: Option<i64>, message: String, later: bool },
     /// … I am here, and this is how often the scene was changed.
     Here { revision: i64 },

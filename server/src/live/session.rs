@@ -32,6 +32,8 @@ struct Page {
     cancel: Cancel,
     out: mpsc::Sender<Out>,
     working: Option<tokio::task::JoinHandle<()>>,
+    /// An edit that has to be asked again; until it is, those that came after it wait too.
+    waiting: Option<i64>,
     /// Set when something changed while the work in progress could not be given up yet.
     stale: bool,
 }
@@ -52,6 +54,7 @@ pub async fn run(shop: Arc<Shop>, room: Arc<Room>, socket: Session, mut stream: 
         cancel: Cancel::default(),
         out,
         working: None,
+        waiting: None,
         stale: false,
     };
     let mut ping = tokio::time::interval(Duration::from_secs(20));
@@ -157,6 +160,11 @@ impl Page {
 
     async fn act(&mut self, left_by: Option<String>, sequence: i64, wish: Wish) -> Result<(), Closed> {
         self.preview = None;
+        if self.waiting.is_some_and(|first| first != sequence) {
+            let message = "An edit before this one waits.".to_owned();
+            return self.say(&ToPage::Refused { sequence: Some(sequence), message, later: true }).await;
+        }
+        self.waiting = None;
         let client = left_by.as_deref().unwrap_or(&self.client);
         let done = self.room.act(&self.shop, client, sequence, wish).await;
         match done {
@@ -165,6 +173,7 @@ impl Page {
             Err(refusal) => {
                 // An edit of a scene that was deleted waits too: the scene may be brought back.
                 let later = refusal.is_passing() || refusal.is_missing();
+                self.waiting = later.then_some(sequence);
                 self.say(&ToPage::Refused { sequence: Some(sequence), message: refusal.message, later }).await?;
                 self.work().await;
                 Ok(())

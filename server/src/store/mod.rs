@@ -11,7 +11,7 @@ use std::time::Duration;
 
 /// Connects and brings the tables up to date.
 pub async fn connect(url: &str) -> Result<PgPool, sqlx::Error> {
-    let pool = PgPoolOptions::new().max_connections(8).acquire_timeout(Duration::from_secs(10)).connect(url).await?;
+    let pool = PgPoolOptions::new().max_connections(8).acquire_timeout(Duration::from_secs(3)).connect(url).await?;
     sqlx::migrate!("./migrations").run(&pool).await?;
     Ok(pool)
 }

@@ -19,6 +19,10 @@ const LOOK = 10_000;
 const SHORTEST = 300;
 const LONGEST = 5000;
 
+type Named = Pick<Pending, 'client' | 'sequence'>;
+
+const nameOf = ({ client, sequence }: Named): string => `${client} ${sequence}`;
+
 /** The live connection of the bench to one scene. */
 export class Live {
   private socket: WebSocket | null = null;
@@ -30,8 +34,8 @@ export class Live {
   private unanswered: { number: number; since: number } | null = null;
   private next: Op[] | null = null;
   private client = '';
-  /** What was sent and is not answered: one at a time, so that nothing overtakes. */
-  private inFlight: Pending | null = null;
+  /** Names of what was sent and is not answered. The server keeps their order, also where one has to wait. */
+  private readonly inFlight = new Set<string>();
   private againIn = 0;
   private again = 0;
   private asked = 0;
@@ -108,7 +112,7 @@ export class Live {
     const { pending, withdrawn } = get();
     const last = pending.at(-1);
     if (last && last.kind === 'edit' && !last.sent && last.client === this.client) {
-      void this.queue.drop(this.scene, last.client, last.sequence);
+      void this.queue.drop({ scene: this.scene, client: last.client, sequence: last.sequence });
       setDocument({ pending: pending.slice(0, -1), withdrawn: [...withdrawn, last] });
     } else if (this.welcome) {
       this.wish('undo');
@@ -144,30 +148,30 @@ export class Live {
     this.send({ kind: 'compare', version: version?.id ?? null });
   }
 
-  /** Sends what is first in the row, when nothing else is on its way. */
+  /** Sends what is pending and was not sent on this connection, in order. */
   private pump(): void {
-    const first = get().pending[0];
-    if (!first || this.inFlight || this.again || !this.welcome) return;
-    this.inFlight = first;
-    if (!first.sent) setDocument({ pending: get().pending.map((edit) => (edit === first ? { ...edit, sent: true } : edit)) });
-    note('sent', performance.now());
-    const { kind, sequence, label, ops, client } = first;
-    if (kind === 'edit') this.send({ kind, sequence, label, ops, ...(client === this.client ? {} : { client }) });
-    else this.send({ kind, sequence });
+    if (this.again || !this.welcome) return;
+    const fresh = get().pending.filter((edit) => !this.inFlight.has(nameOf(edit)));
+    if (fresh.some((edit) => !edit.sent)) setDocument({ pending: get().pending.map((edit) => (edit.sent ? edit : { ...edit, sent: true })) });
+    for (const edit of fresh) {
+      this.inFlight.add(nameOf(edit));
+      note('sent', performance.now());
+      const { kind, sequence, label, ops, client } = edit;
+      if (kind === 'edit') this.send({ kind, sequence, label, ops, ...(client === this.client ? {} : { client }) });
+      else this.send({ kind, sequence });
+    }
   }
 
   /** What was on its way is answered. */
-  private answeredEdit(client: string, sequence: number): void {
-    const held = this.inFlight;
-    if (!held || held.client !== client || held.sequence !== sequence) return;
-    this.inFlight = null;
+  private answeredEdit(edit: Named): void {
+    if (!this.inFlight.delete(nameOf(edit))) return;
     this.againIn = 0;
-    void this.queue.drop(this.scene, client, sequence);
+    void this.queue.drop({ scene: this.scene, client: edit.client, sequence: edit.sequence });
   }
 
   /** Asks again in a while, longer each time. */
   private later(): void {
-    this.inFlight = null;
+    this.inFlight.clear();
     this.againIn = Math.min(LONGEST, Math.max(SHORTEST, 2 * this.againIn));
     window.clearTimeout(this.again);
     this.again = window.setTimeout(() => {
@@ -226,7 +230,7 @@ export class Live {
     if (this.closed || this.socket !== socket) return;
     this.socket = null;
     this.welcome = false;
-    this.inFlight = null;
+    this.inFlight.clear();
     this.unanswered = null;
     window.clearTimeout(this.again);
     window.clearTimeout(this.asked);
@@ -306,7 +310,7 @@ export class Live {
   private edited(message: Extract<ToPage, { kind: 'edited' }>): void {
     const state = get();
     const { client, sequence } = message;
-    this.answeredEdit(client, sequence);
+    this.answeredEdit(message);
     const news = message.revision > state.revision && state.base !== null;
     setDocument({
       base: news && state.base ? appliedTo(state.base, message.ops) : state.base,
@@ -325,14 +329,17 @@ export class Live {
       this.answered(this.previewNumber);
       return;
     }
-    const held = this.inFlight;
-    if (later && held?.sequence === sequence && held.kind === 'edit') {
-      setDocument({ trouble: message });
-      this.later();
+    const held = get().pending.find((edit) => edit.sequence === sequence);
+    if (later && held?.kind === 'edit') {
+      // Several may be told to wait; the first of them says why and sets the clock.
+      if (this.inFlight.has(nameOf(held))) {
+        setDocument({ trouble: message });
+        this.later();
+      }
       return;
     }
     say(message);
-    if (held) this.answeredEdit(held.client, sequence);
+    if (held) this.answeredEdit(held);
     setDocument({ pending: get().pending.filter((edit) => edit.sequence !== sequence), trouble: null });
     this.pump();
   }

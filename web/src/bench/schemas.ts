@@ -11,7 +11,8 @@ export function useSchemas(): NodeSchema[] {
 export function valueOf(document: Scene, node: string, param: Param): unknown {
   const given = document.nodes?.[node]?.params?.[param.name];
   if (given !== undefined) return given;
-  return 'default' in param.values ? param.values.default : '';
+  if ('default' in param.values) return param.values.default;
+  return ['points', 'moved-points', 'per-thing'].includes(param.values.kind) ? [] : '';
 }
 
 /** True when a parameter makes sense in this scene and with the node's other values. */

@@ -10,24 +10,28 @@ export interface Waiting {
   ops: Op[];
 }
 
-type Stored = Waiting & { number?: number };
+type Named = Pick<Waiting, 'scene' | 'client' | 'sequence'>;
+type Stored = Waiting & { number: number };
+
+const nameOf = ({ scene, client, sequence }: Named): string => `${scene} ${client} ${sequence}`;
+
+/** Begins the names of edits that are on their way into the browser's store. */
+const NOTED = 'waiting ';
 
 /**
- * Edits that the server has not kept yet, in the browser's own store: they outlive the page. What is asked
- * for is done in the order in which it was asked for.
+ * Edits that the server has not kept yet, in the browser's own store: they outlive the page. The store takes its
+ * time, and a page that is left in the meantime takes back what it had begun; so each edit is noted at once in the
+ * small store that answers at once, until it is in the large one.
  */
 export class Queue {
   private readonly database: Promise<IDBPDatabase | null>;
-  private last: Promise<unknown>;
+  /** Numbers of edits in the store, by name, as soon as they are there. */
+  private readonly numbers = new Map<string, Promise<number | null>>();
 
-  /** `trouble` is told once when the browser has no room or no store for edits. */
+  /** `trouble` is told when the browser has no room or no store for edits. */
   constructor(private readonly trouble: (why: string) => void) {
-    this.database = openDB('zickzack', 1, {
-      upgrade: (database) => {
-        database.createObjectStore('edits', { keyPath: 'number', autoIncrement: true }).createIndex('scene', 'scene');
-      },
-    }).catch(() => this.failed());
-    this.last = this.database;
+    // A browser that keeps nothing may say so at once or later.
+    this.database = Promise.resolve().then(open).catch(() => this.failed());
   }
 
   private failed(): null {
@@ -35,49 +39,72 @@ export class Queue {
     return null;
   }
 
-  private after<T>(work: (database: IDBPDatabase) => Promise<T>, otherwise: T): Promise<T> {
-    const done = this.last.then(async () => {
-      const database = await this.database;
-      if (!database) return otherwise;
-      try {
-        return await work(database);
-      } catch {
-        this.failed();
-        return otherwise;
-      }
-    });
-    this.last = done;
-    return done;
+  private async within<T>(work: (database: IDBPDatabase) => Promise<T>): Promise<T | null> {
+    const database = await this.database;
+    if (!database) return null;
+    try {
+      return await work(database);
+    } catch {
+      return this.failed();
+    }
   }
 
   /** Keeps an edit until it is dropped. */
-  keep(edit: Waiting): Promise<void> {
-    return this.after(async (database) => {
-      await database.add('edits', edit satisfies Stored);
-    }, undefined);
+  async keep(edit: Waiting): Promise<void> {
+    const name = nameOf(edit);
+    try {
+      localStorage.setItem(NOTED + name, JSON.stringify(edit));
+    } catch {
+      // The small store is full or shut: the large one has it in a moment.
+    }
+    const number = this.within(async (database) => (await database.add('edits', edit)) as number);
+    this.numbers.set(name, number);
+    if ((await number) !== null) localStorage.removeItem(NOTED + name);
   }
 
   /** Forgets an edit that the server has kept or refused. */
-  drop(scene: string, client: string, sequence: number): Promise<void> {
-    return this.after(async (database) => {
-      const transaction = database.transaction('edits', 'readwrite');
-      for await (const cursor of transaction.store.index('scene').iterate(scene)) {
-        const { client: whose, sequence: number } = cursor.value as Stored;
-        if (whose === client && number === sequence) await cursor.delete();
-      }
-      await transaction.done;
-    }, undefined);
+  async drop(edit: Named): Promise<void> {
+    const name = nameOf(edit);
+    const number = await this.numbers.get(name);
+    this.numbers.delete(name);
+    localStorage.removeItem(NOTED + name);
+    if (number !== null && number !== undefined) await this.within((database) => database.delete('edits', number));
   }
 
   /** What waits for a scene, in the order in which it was done. */
-  waiting(scene: string): Promise<Waiting[]> {
-    return this.after(async (database) => {
-      const stored = (await database.getAllFromIndex('edits', 'scene', scene)) as Stored[];
-      return stored.sort((a, b) => (a.number ?? 0) - (b.number ?? 0)).map(({ client, sequence, label, ops }) => ({ scene, client, sequence, label, ops }));
-    }, []);
+  async waiting(scene: string): Promise<Waiting[]> {
+    const stored = ((await this.within((database) => database.getAllFromIndex('edits', 'scene', scene))) ?? []) as Stored[];
+    const found = new Map<string, Waiting>();
+    for (const edit of noted()) if (edit.scene === scene) found.set(nameOf(edit), edit);
+    for (const { number, ...edit } of stored) {
+      this.numbers.set(nameOf(edit), Promise.resolve(number));
+      found.set(nameOf(edit), edit);
+    }
+    // Sequences grow with every edit of a page, and by the clock from page to page.
+    return [...found.values()].sort((a, b) => a.sequence - b.sequence);
   }
 
   close(): void {
-    void this.last.then(async () => (await this.database)?.close());
+    void Promise.all(this.numbers.values()).then(async () => (await this.database)?.close());
   }
+}
+
+const open = (): Promise<IDBPDatabase> =>
+  openDB('zickzack', 1, {
+    upgrade: (database) => {
+      database.createObjectStore('edits', { keyPath: 'number', autoIncrement: true }).createIndex('scene', 'scene');
+    },
+  });
+
+/** Edits that did not get into the store before their page was left. */
+function noted(): Waiting[] {
+  return Array.from({ length: localStorage.length }, (_, i) => localStorage.key(i)).flatMap((key) => {
+    if (!key?.startsWith(NOTED)) return [];
+    try {
+      return [JSON.parse(localStorage.getItem(key) ?? '') as Waiting];
+    } catch {
+      localStorage.removeItem(key);
+      return [];
+    }
+  });
 }

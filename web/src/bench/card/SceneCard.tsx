@@ -112,7 +112,11 @@ function RateField({ document }: { document: Scene }) {
           defaultValue={wished ?? document.fps}
           onBlur={(event) => ask(event.target.value)}
           onKeyDown={(event) => {
-            if (event.key === 'Enter') event.currentTarget.blur();
+            if (event.key === 'Enter') {
+              // Or else the key would go on to the button that gets the focus.
+              event.preventDefault();
+              event.currentTarget.blur();
+            }
             if (event.key === 'Escape') {
               event.currentTarget.value = document.fps;
               event.currentTarget.blur();

@@ -18,6 +18,11 @@ describe('dragging ticks', () => {
     expect(withDefaults(after(4, -0.2, 'one'))).toEqual([{ id: '2', value: 0.05 }, { id: '4', value: -0.2 }]);
   });
 
+  it('shifts a thing where none was shifted before', () => {
+    const bare = { ...scene, nodes: { ...scene.nodes, ride: { type: 'ride', name: 'Ride' } } } as Scene;
+    expect(withDefaults(applied(bare, shifting(bare, schemas, 'face', 1, 5, 0.1, 'one')))).toEqual([{ id: '1', value: 0.1 }]);
+  });
+
   it('forgets a shift that is back at its even place', () => {
     expect(withDefaults(after(2, -0.05, 'one'))).toEqual([]);
   });

@@ -18,7 +18,7 @@ interface Props {
   /** What moving it to a place changes. */
   ops: (at: Vector3, keys: { altKey: boolean }) => Op[];
   label: string;
-  /** It is taken hold of, or has the focus. */
+  /** It is taken hold of. */
   onGrab: () => void;
   /** It is clicked with Ctrl or Shift, to be taken into the selection. */
   onAlso?: () => void;
@@ -103,10 +103,13 @@ export function Grip(props: Props) {
   };
   const press = (event: KeyboardEvent) => {
     const way = nudge(event);
-    if (!way) return;
+    // Enter takes it into the selection; going past it with Tab does not.
+    const takes = event.key === 'Enter' && useScene.getState().drawing === null;
+    if (!way && !takes) return;
     event.preventDefault();
     event.stopPropagation();
-    live.edit(label, ops(place.current.clone().add(way), event));
+    props.onGrab();
+    if (way) live.edit(label, ops(place.current.clone().add(way), event));
   };
   return (
     <button
@@ -121,7 +124,6 @@ export function Grip(props: Props) {
         drag.current = null;
         live.endPreview();
       }}
-      onFocus={(event) => event.currentTarget.matches(':focus-visible') && props.onGrab()}
       onKeyDown={press}
     >
       {props.children}

@@ -11,13 +11,14 @@ export function Labels({ stage, names }: { stage: Stage; names: boolean }) {
   const paths = useScene((state) => state.paths);
   const document = useScene((state) => state.document);
   const thing = useScene((state) => state.thing);
+  const picking = useScene((state) => state.picking);
   return (
     <>
       {names &&
         Object.entries(paths).filter(([node]) => document && isVisible(document, node)).map(([node, path]) => (
           <PathName key={node} stage={stage} name={document?.nodes?.[node]?.name ?? ''} length={path.header.strands.reduce((sum, strand) => sum + strand.length, 0)} at={lowest(path.numbers.subarray(0, 3 * path.header.strands.reduce((sum, strand) => sum + strand.points, 0)))} />
         ))}
-      {thing && <ThingLabel key={`${thing.node}/${thing.object}`} stage={stage} node={thing.node} object={thing.object} />}
+      {thing && !picking && <ThingLabel key={`${thing.node}/${thing.object}`} stage={stage} node={thing.node} object={thing.object} />}
     </>
   );
 }

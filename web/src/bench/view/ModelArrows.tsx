@@ -6,8 +6,9 @@ import { useLive } from '../live';
 import { sides, turnOf } from './models';
 import type { Stage } from './stage';
 
-/** How far from a thing's middle its arrows stand, in sizes of the thing. */
+/** How far from a thing's middle its arrows stand at least: in sizes of the thing, and in pixels. */
 const OUT = 0.95;
+const APART = 62;
 
 /** Six arrows on a model: a click names the side that goes ahead, the next one the side that is up. */
 export function ModelArrows({ stage }: { stage: Stage }) {
@@ -48,13 +49,17 @@ function Arrow(props: { stage: Stage; node: string; object: number; side: string
   const way = useRef(new Vector3());
   way.current.copy(sides[side] ?? new Vector3()).applyMatrix4(props.turn);
   useEffect(() => {
-    const place = (far: number): Vector3 | null => {
+    const place = (share: number): Vector3 | null => {
       const matrix = stage.thingMatrix(node, object);
-      return matrix && way.current.clone().multiplyScalar(far).applyMatrix4(matrix);
+      if (!matrix) return null;
+      const middle = new Vector3().setFromMatrixPosition(matrix);
+      const tip = way.current.clone().multiplyScalar(OUT).applyMatrix4(matrix).sub(middle);
+      const least = APART * stage.metresPerPixelAt(middle);
+      return middle.addScaledVector(tip, share * Math.max(1, least / tip.length()));
     };
-    const leave = element.current && stage.pin(element.current, () => place(OUT));
+    const leave = element.current && stage.pin(element.current, () => place(1));
     const stop = stage.onPicture(() => {
-      const [from, to] = [place(0.5), place(OUT)].map((at) => at && stage.toScreen(at));
+      const [from, to] = [place(0.5), place(1)].map((at) => at && stage.toScreen(at));
       if (from && to && element.current) element.current.style.setProperty('--turn', `${Math.atan2(to.y - from.y, to.x - from.x)}rad`);
     });
     return () => {

@@ -115,6 +115,8 @@ export class Stage {
    */
   pin(element: HTMLElement, place: () => Vector3 | null): () => void {
     this.pins.set(element, place);
+    // Until the next picture nobody knows where it belongs.
+    element.style.visibility = 'hidden';
     this.invalidate();
     return () => this.pins.delete(element);
   }

@@ -223,6 +223,11 @@ function Graph() {
         edgeTypes={edgeTypes}
         onNodesChange={onNodesChange}
         onEdgesChange={onEdgesChange}
+        onNodeClick={(event, node) => {
+          // A click on what is selected already leaves its points and what stands in the Card.
+          const state = useScene.getState();
+          if (!event.ctrlKey && !event.metaKey && !event.shiftKey && state.document?.nodes?.[node.id]) selectAll([node.id]);
+        }}
         onNodeDrag={(event, _, moved) => setOver(threadUnder(placeOf(event), moved))}
         onNodeDragStop={keepPlaces}
         onConnect={join}
