@@ -135,6 +135,7 @@ impl Visit {
                     "--headless", "--no-sandbox", "--use-gl=angle", "--use-angle=swiftshader", "--enable-unsafe-swiftshader",
                     "--disable-quic", "--no-first-run", "--disable-background-networking", "--disable-component-update",
                     "--disable-sync", "--force-device-scale-factor=1", "--hide-scrollbars",
+                    "--enable-precise-memory-info", "--js-flags=--expose-gc",
                     format!("--user-data-dir={}", profile.display()),
                 ],
                 "prefs": { "download.default_directory": downloads, "download.prompt_for_download": false },

@@ -1,6 +1,6 @@
-//! Speed check of the interface: what a drag of a number and of a point (or a throw's tip) costs in both
-//! demo scenes. Computing and sending, decoding, the page's longest task and drawing are told apart, since
-//! drawing by software is slow where there is no graphics hardware.
+//! Speed check of the interface: what a drag of a number, of a path point, of a throw's tip and of the Dial costs in
+//! the demo scenes, and with 1,000 things over 240 frames. Computing and sending, decoding, the page's longest task
+//! and drawing are told apart, since drawing by software is slow where there is no graphics hardware.
 
 use anyhow::{Context, Result};
 use serde_json::Value;
@@ -32,9 +32,15 @@ async fn measure(visit: &Visit, what: &str, from: (f64, f64), by: (f64, f64)) ->
         let sent = named("sent").find(|sent| sent["preview"] == decoded["preview"])?;
         Some(number(decoded, "at") - number(sent, "at"))
     });
+    // Until the first block of a preview: the one that holds the frame on screen.
+    let first = named("sent").filter(|sent| sent["preview"] != 0).filter_map(|sent| {
+        let decoded = named("decoded").find(|decoded| decoded["preview"] == sent["preview"])?;
+        Some(number(decoded, "at") - number(sent, "at"))
+    });
     let longest = tasks.as_array().into_iter().flatten().filter_map(Value::as_f64).fold(0.0, f64::max);
     println!("{what}");
-    println!("  change → new block decoded  {}", told(answers.collect()));
+    println!("  change → frame on screen    {}", told(first.collect()));
+    println!("  change → any block decoded  {}", told(answers.collect()));
     println!("  of which decoding           {}", told(took("decoded")));
     println!("  a picture                   {}", told(took("picture")));
     println!("  longest task of the page    {longest:6.1} ms");
@@ -48,6 +54,23 @@ async fn open(visit: &Visit, scene: &str, node: &str) -> Result<()> {
     visit.choose_node(node).await
 }
 
+/// A starter with 1,000 things over 240 frames, without what would only be drawn.
+async fn crowd(visit: &Visit) -> Result<()> {
+    visit.client.goto(&visit.base).await?;
+    visit.press("button[aria-label=\"Begin from One path, many riders\"]").await?;
+    visit.until("a seam", "return document.querySelector('.badge') != null").await?;
+    visit.tap((30.0, 560.0)).await?;
+    visit.fill("loop length", "240").await?;
+    visit.choose_node("Lanterns").await?;
+    visit.choose("thing", "arrow").await?;
+    visit.fill("size", "0.05").await?;
+    visit.choose_node("Twelve").await?;
+    visit.fill("riders", "1000").await?;
+    visit.kept().await?;
+    visit.until("a band", "return document.querySelectorAll('.dial .band line').length > 0").await?;
+    Ok(())
+}
+
 #[tokio::main]
 async fn main() -> Result<()> {
     let visit = Visit::start(1280, 800).await?;
@@ -57,10 +80,19 @@ async fn main() -> Result<()> {
     measure(&visit, "Lantern round, a number", start, (80.0, 0.0)).await?;
     let point = visit.middle("button[aria-label^=\"Point 4 of Promenade\"]").await?;
     measure(&visit, "Lantern round, a path point", point, (70.0, 30.0)).await?;
+    let tick = visit.middle("[aria-label=\"Phase of Round 3\"] .tick-mark").await?;
+    measure(&visit, "Lantern round, a tick of the Dial", tick, (-20.0, 20.0)).await?;
     open(&visit, "Puck on the boards", "Flick").await?;
     let bounce = visit.middle("input[aria-label=\"bounciness\"]").await?;
     measure(&visit, "Puck on the boards, a number", bounce, (-30.0, 0.0)).await?;
     let tip = visit.middle("button[aria-label^=\"Tip of Flick\"]").await?;
     measure(&visit, "Puck on the boards, the throw's tip", tip, (40.0, 50.0)).await?;
+    crowd(&visit).await?;
+    let start = visit.middle("input[aria-label=\"start\"]").await?;
+    measure(&visit, "1,000 things × 240 frames, a number", start, (80.0, 0.0)).await?;
+    let point = visit.middle("button[aria-label^=\"Point 4 of Jetty\"]").await?;
+    measure(&visit, "1,000 things × 240 frames, a path point", point, (50.0, 30.0)).await?;
+    let (x, y) = visit.middle(".dial .band").await?;
+    measure(&visit, "1,000 things × 240 frames, the band of the Dial", (x + 70.0, y), (-10.0, 40.0)).await?;
     visit.end().await
 }

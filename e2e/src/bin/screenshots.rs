@@ -63,11 +63,72 @@ async fn main() -> Result<()> {
     go_to(&visit, 80).await?;
     shoot(&visit, &folder, "bench-dark-paper").await?;
     visit.press("button[aria-label=\"Light paper\"]").await?;
-
     visit.client.goto(&visit.base).await?;
     visit.click("New scene").await?;
     visit.click("Deep").await?;
     visit.until("a bench", "return document.querySelector('.view-empty') != null").await?;
     shoot(&visit, &folder, "empty-bench").await?;
+
+    draw_on_a_tilted_plane(&visit).await?;
+    shoot(&visit, &folder, "tilted-plane").await?;
+    begin_from(&visit, "Run in and stop").await?;
+    visit.choose_node("Boat").await?;
+    visit.choose("thing", "own model").await?;
+    visit.give_file("file", &root().join("demo/swan-boat.glb")).await?;
+    visit.kept().await?;
+    visit.click("Pick nose and top").await?;
+    visit.press("button[aria-label=\"nose +z\"]").await?;
+    visit.until("no message", "return document.querySelector('.message') == null").await?;
+    shoot(&visit, &folder, "own-model").await?;
+    compare_with_a_version(&visit).await?;
+    shoot(&visit, &folder, "versions").await?;
+    visit.keys(&char::from(fantoccini::key::Key::Escape).to_string(), &[]).await?;
+    visit.js("document.querySelector('.view-body').focus()").await?;
+    visit.keys("?", &[]).await?;
+    shoot(&visit, &folder, "keys-and-words").await?;
     visit.end().await
+}
+
+async fn begin_from(visit: &Visit, starter: &str) -> Result<()> {
+    visit.client.goto(&visit.base).await?;
+    visit.press(&format!("button[aria-label=\"Begin from {starter}\"]")).await?;
+    visit.until("a seam", "return document.querySelector('.badge') != null").await?;
+    Ok(())
+}
+
+async fn draw_on_a_tilted_plane(visit: &Visit) -> Result<()> {
+    let (x, y) = visit.middle(".view-body canvas").await?;
+    visit.js("document.querySelector('.view-body').focus()").await?;
+    visit.keys("g", &[]).await?;
+    visit.fill("plane tilt", "30").await?;
+    visit.js("document.querySelector('.view-body').focus()").await?;
+    visit.keys("p", &[]).await?;
+    for (dx, dy) in [(-190.0, -10.0), (-60.0, 70.0), (150.0, 40.0), (170.0, -80.0), (-40.0, -90.0)] {
+        visit.tap((x + dx, y + dy)).await?;
+        visit.kept().await?;
+    }
+    visit.keys("c", &[]).await?;
+    visit.kept().await?;
+    visit.tap(visit.middle("button[aria-label^=\"Point 3 of\"]").await?).await
+}
+
+async fn compare_with_a_version(visit: &Visit) -> Result<()> {
+    begin_from(visit, "One path, many riders").await?;
+    visit.js("document.querySelector('.view-body').focus()").await?;
+    visit.keys("v", &[]).await?;
+    visit.keys("Before the fair", &[]).await?;
+    visit.keys(&char::from(fantoccini::key::Key::Enter).to_string(), &[]).await?;
+    visit.until("a version", "return document.querySelector('.version') != null").await?;
+    visit.choose_node("Twelve").await?;
+    visit.fill("start", "0.04").await?;
+    visit.choose_node("Jetty walk").await?;
+    visit.drag(visit.middle("button[aria-label^=\"Point 4 of\"]").await?, (-40.0, -30.0)).await?;
+    visit.choose_node("Lanterns").await?;
+    visit.fill("size", "0.9").await?;
+    visit.kept().await?;
+    visit.click("Versions").await?;
+    visit.click("Compare").await?;
+    visit.until("differences", "return document.querySelectorAll('.differences tbody tr').length >= 3").await?;
+    visit.until("no message", "return document.querySelector('.message') == null").await?;
+    Ok(())
 }

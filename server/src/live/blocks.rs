@@ -11,6 +11,8 @@ use zickzack_core::motion::{Cancel, Frames, Motion, MotionError, POSE_FLOATS, fi
 
 /// Most bytes of poses in one block, so that the one on screen is never long behind another.
 const BLOCK_BYTES: usize = 1 << 20;
+/// Most bytes of the block with the frame on screen, unless one frame alone has more.
+const FIRST_BYTES: usize = 1 << 17;
 /// Part of the loop that traces show beyond the seam on either side.
 const BEYOND: f64 = 0.15;
 /// Steps per frame in traces of short loops.
@@ -40,7 +42,8 @@ pub fn encode(header: &serde_json::Value, numbers: &[f32]) -> Vec<u8> {
     block
 }
 
-/// The frames of a loop in blocks: the one that holds `now` first, then onwards round the loop.
+/// The frames of a loop in blocks: a small one that begins with the frame on screen, so that it is there at once,
+/// then the others onwards round the loop.
 pub fn pose_blocks(
     node: &str,
     motion: &Arc<dyn Motion>,
@@ -54,24 +57,38 @@ pub fn pose_blocks(
     let ready = prepared(motion, range, cancel)?;
     let row = ready.len() * POSE_FLOATS;
     let total = frames as usize + 1;
-    let per_block = (BLOCK_BYTES / (4 * row.max(1))).clamp(1, total);
-    let count = total.div_ceil(per_block);
-    let first = (now.clamp(0.0, f64::from(frames)) as usize / per_block).min(count - 1);
-    for index in 0..count {
-        let from = (first + index) % count * per_block;
-        let length = per_block.min(total - from);
-        let list: Vec<f64> = (from..from + length).map(|frame| frame as f64).collect();
-        let mut numbers = vec![0.0; length * row];
+    for (from, count) in block_frames(total, now.clamp(0.0, f64::from(frames)) as usize, 4 * row.max(1)) {
+        let list: Vec<f64> = (from..from + count).map(|frame| frame as f64).collect();
+        let mut numbers = vec![0.0; count * row];
         fill_poses(&*ready, &list, &mut numbers, cancel)?;
         let header = json!({
             "kind": "poses", "stamp": stamp, "node": node, "things": ready.len(),
-            "frames": total, "from": from, "count": length,
+            "frames": total, "from": from, "count": count,
         });
         if !send(encode(&header, &numbers)) {
             return Err(MotionError::Cancelled);
         }
     }
     Ok(())
+}
+
+/// First frame and number of frames of each block, when a frame takes so many bytes.
+fn block_frames(total: usize, now: usize, bytes: usize) -> Vec<(usize, usize)> {
+    let now = now.min(total - 1);
+    let fits = |most: usize| (most / bytes).max(1);
+    let mut blocks = Vec::new();
+    let mut add = |from: usize, to: usize, most: usize| {
+        (from..to).step_by(most).for_each(|begin| blocks.push((begin, most.min(to - begin))));
+    };
+    if total <= fits(FIRST_BYTES) {
+        add(0, total, total);
+        return blocks;
+    }
+    let first = fits(FIRST_BYTES).min(total - now);
+    add(now, now + first, first);
+    add(now + first, total, fits(BLOCK_BYTES));
+    add(0, now, fits(BLOCK_BYTES));
+    blocks
 }
 
 /// Places on a path at which its axes are shown.
@@ -164,4 +181,26 @@ pub fn trace_block(
         "kind": "traces", "stamp": stamp, "node": node, "object": object, "steps": shown.len(), "channels": names,
     });
     Ok(encode(&header, &numbers))
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn blocks_hold_every_frame_once_the_one_on_screen_first_and_none_is_too_large() {
+        for total in [1, 2, 97, 241, 5000] {
+            for now in [0, 1, total / 2, total - 1, total + 9] {
+                for bytes in [32, 32_000, 3 << 20] {
+                    let blocks = block_frames(total, now, bytes);
+                    let mut seen: Vec<usize> = blocks.iter().flat_map(|&(from, count)| from..from + count).collect();
+                    assert!(blocks[0].0 <= now.min(total - 1) && now.min(total - 1) < blocks[0].0 + blocks[0].1);
+                    seen.sort_unstable();
+                    assert!(seen.into_iter().eq(0..total), "{total} {now} {bytes}");
+                    assert!(blocks[0].1 == 1 || blocks[0].1 * bytes <= FIRST_BYTES);
+                    assert!(blocks.iter().all(|&(_, count)| count == 1 || count * bytes <= BLOCK_BYTES));
+                }
+            }
+        }
+    }
 }

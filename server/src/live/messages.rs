@@ -43,7 +43,7 @@ pub enum FromPage {
 #[serde(tag = "kind", rename_all = "kebab-case")]
 pub enum ToPage {
     /// … this is the scene now, and what the page could take back and do again, in words.
-    Scene { revision: i64, document: Scene, undo: Option<String>, redo: Option<String> },
+    Scene { revision: i64, document: Box<Scene>, undo: Option<String>, redo: Option<String> },
     /// … this was changed, by this page or another. Without operations it was done before.
     Edited { revision: i64, client: String, sequence: i64, ops: Vec<Op>, undo: Option<String>, redo: Option<String> },
     /// … this was not done, and why. With `later`, the same may be done if it is asked again; until then what

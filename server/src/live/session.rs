@@ -221,7 +221,7 @@ impl Page {
     async fn send_scene(&mut self) -> Result<(), Closed> {
         let state = self.room.state().await;
         let (undo, redo) = self.room.can(&self.shop, &self.client).await.unwrap_or_default();
-        let document = (*state.scene).clone();
+        let document = Box::new((*state.scene).clone());
         self.say(&ToPage::Scene { revision: state.revision, document, undo, redo }).await
     }
 

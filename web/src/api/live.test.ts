@@ -77,7 +77,7 @@ const answers = (revision: number, edit: ReturnType<typeof sent>[number], on = s
 };
 
 beforeEach(async () => {
-  vi.useFakeTimers({ toFake: ['setTimeout', 'clearTimeout', 'setInterval', 'clearInterval', 'Date', 'performance'] });
+  vi.useFakeTimers({ toFake: ['setTimeout', 'clearTimeout', 'setInterval', 'clearInterval', 'requestAnimationFrame', 'cancelAnimationFrame', 'Date', 'performance'] });
   vi.stubGlobal('WebSocket', Socket);
   vi.stubGlobal('indexedDB', new IDBFactory());
   Socket.all = [];
@@ -250,6 +250,7 @@ describe('the live connection', () => {
 
   it('keeps one preview on its way and sends only the newest after it', () => {
     for (let n = 1; n <= 30; n += 1) live.preview(riders(n));
+    vi.advanceTimersByTime(20);
     const previews = () => socket.sent.filter((message) => message.kind === 'preview');
     expect(previews()).toHaveLength(1);
     expect(shown()).toBe(30);

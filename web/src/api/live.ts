@@ -33,6 +33,8 @@ export class Live {
   private previewNumber = 0;
   private unanswered: { number: number; since: number } | null = null;
   private next: Op[] | null = null;
+  private seen: Op[] | null = null;
+  private showing = 0;
   private client = '';
   /** Names of what was sent and is not answered. The server keeps their order, also where one has to wait. */
   private readonly inFlight = new Set<string>();
@@ -69,6 +71,7 @@ export class Live {
   /** Ends the connection for good. */
   close(): void {
     this.closed = true;
+    this.unsee();
     this.unwatch();
     window.clearTimeout(this.retry);
     window.clearTimeout(this.again);
@@ -87,20 +90,34 @@ export class Live {
     void this.queue.keep({ scene: this.scene, client: edit.client, sequence: edit.sequence, label, ops });
     this.unanswered = null;
     this.next = null;
+    this.unsee();
     setDocument({ pending: [...get().pending, edit], withdrawn: [], preview: null });
     this.pump();
   }
 
   /** Shows a change without keeping it; only the newest counts. */
   preview(ops: Op[]): void {
-    setDocument({ preview: ops });
     this.next = ops;
+    this.seen = ops;
+    // A pointer may move more often than the page is drawn.
+    this.showing ||= requestAnimationFrame(() => {
+      this.showing = 0;
+      setDocument({ preview: this.seen });
+    });
     const waiting = this.unanswered && performance.now() - this.unanswered.since < PATIENCE;
     if (!waiting) this.sendPreview();
   }
 
+  /** Forgets a preview that is not shown yet. */
+  private unsee(): void {
+    cancelAnimationFrame(this.showing);
+    this.showing = 0;
+    this.seen = null;
+  }
+
   /** Shows what is kept again. */
   endPreview(): void {
+    this.unsee();
     setDocument({ preview: null });
     this.next = null;
     this.unanswered = null;
@@ -278,7 +295,10 @@ export class Live {
     if (header.kind === 'poses') takePoses(header, numbers);
     else if (header.kind === 'path') takePath(header, numbers);
     else takeTraces(header, numbers);
-    if (header.kind === 'poses') note('decoded', begun, header.stamp.preview);
+    if (header.kind !== 'poses') return;
+    note('decoded', begun, header.stamp.preview);
+    // What is on screen is there; where much more follows, the next step of a drag need not wait for it.
+    if (header.stamp.preview > 0 && header.count < header.frames) this.answered(header.stamp.preview);
   }
 
   private heed(message: ToPage): void {

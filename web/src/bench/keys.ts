@@ -1,4 +1,5 @@
 import { useEffect } from 'react';
+import { flushSync } from 'react-dom';
 import type { Live } from '../api/live';
 import { clock } from '../scene/clock';
 import { useScene } from '../scene/store';
@@ -67,8 +68,9 @@ export function useKeys(live: Live): void {
           break;
         case 'v':
         case 'V':
-          useScene.setState({ aside: 'versions' });
-          window.requestAnimationFrame(() => document.querySelector<HTMLInputElement>('input[aria-label="Name of the version"]')?.focus());
+          // At once, so that what is typed next goes into the name.
+          flushSync(() => useScene.setState({ aside: 'versions' }));
+          document.querySelector<HTMLInputElement>('input[aria-label="Name of the version"]')?.focus();
           break;
         case '[':
         case ']': {

@@ -15,7 +15,10 @@ export interface Sizes {
 
 /** The least that a panel can be worked with, and the least that is left for the View. */
 export const least = { weave: 220, card: 240, low: 130, dial: 170, view: 260 };
-export const usual: Sizes = { weave: 340, card: 288, low: 200, dial: 200, full: null };
+const narrow: Sizes = { weave: 340, card: 288, low: 200, dial: 200, full: null };
+const wide: Sizes = { weave: 430, card: 360, low: 290, dial: 290, full: null };
+/** What a window begins with; a large one has room for larger panels. */
+export const usual: Sizes = window.innerWidth >= 1800 && window.innerHeight >= 1000 ? wide : narrow;
 
 export const useSizes = create<Sizes>()(persist(() => usual, { name: 'sizes', version: 1 }));
 

@@ -46,6 +46,15 @@ describe('edits as the server does them', () => {
 });
 
 describe('edits on the page', () => {
+  it('leave everything that they do not touch the same object', () => {
+    const next = applied(scene, [put(['nodes', 'ride', 'params', 'riders'], 7)]);
+    expect(next).not.toBe(scene);
+    expect(next.nodes?.['path']).toBe(scene.nodes?.['path']);
+    expect(next.threads).toBe(scene.threads);
+    expect(scene.nodes?.['ride']).toEqual({ type: 'ride', name: 'Riders' });
+    expect(applied(scene, [remove(['nodes', 'ride', 'params', 'riders']), remove(['nodes', 'gone', 'params', 'x', 'y'])])).toBe(scene);
+  });
+
   it('reach parameters and points by their ids', () => {
     const next = applied(scene, [put(['nodes', 'ride', 'params', 'riders'], 7), put(['nodes', 'path', 'params', 'points', 'b'], { id: 'b', at: [2, 0, 0] })]);
     expect(valueAt(next, ['nodes', 'ride', 'params', 'riders'])).toBe(7);

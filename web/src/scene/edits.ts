@@ -16,61 +16,57 @@ export function valueAt(document: Json, at: readonly string[]): Json {
 
 /**
  * The scene after some operations, as the server will see it. The server checks; here what does not
- * fit is passed over.
+ * fit is passed over. What no operation touches is the same object as before.
  */
 export function applied(scene: Scene, ops: readonly Op[]): Scene {
-  const copy = structuredClone(scene);
-  for (const op of ops) one(copy, op);
-  return copy;
+  return ops.reduce((now, op) => within(cutLoose(now, op), op, 0) as Scene, scene);
 }
 
-function one(scene: Scene, op: Op): void {
-  const last = op.at.at(-1);
-  if (last === undefined) return;
-  if (op.op === 'remove' && op.at.length === 2 && op.at[0] === 'nodes') {
-    for (const [id, thread] of Object.entries(scene.threads ?? {})) {
-      if (thread.from === last || thread.to === last) delete scene.threads?.[id];
-    }
-  }
-  const parent = parentOf(scene, op.at.slice(0, -1));
-  if (Array.isArray(parent)) inList(parent, last, op);
-  else if (typeof parent === 'object' && parent !== null) inFields(parent as Record<string, Json>, last, op);
+/** A node that goes takes its threads along. */
+function cutLoose(scene: Scene, op: Op): Scene {
+  if (op.op !== 'remove' || op.at.length !== 2 || op.at[0] !== 'nodes') return scene;
+  const threads = Object.entries(scene.threads ?? {});
+  const left = threads.filter(([, thread]) => thread.from !== op.at[1] && thread.to !== op.at[1]);
+  return left.length === threads.length ? scene : { ...scene, threads: Object.fromEntries(left) };
 }
 
-function parentOf(scene: Scene, at: readonly string[]): Json {
-  let here: Json = scene;
-  at.forEach((name, depth) => {
-    if (typeof here === 'object' && here !== null && !Array.isArray(here)) {
-      const fields = here as Record<string, Json>;
-      if (fields[name] === undefined && at[0] === 'nodes' && depth === 2 && name === 'params') fields[name] = {};
-      if (fields[name] === undefined && at[0] === 'nodes' && depth === 3) fields[name] = [];
-      if (fields[name] === undefined && depth === 0 && ['nodes', 'threads', 'groups', 'assets'].includes(name)) fields[name] = {};
-    }
-    here = valueAt(here, [name]);
-  });
-  return here;
+/** What is made where an address passes something that is still at its default. */
+function fresh(at: readonly string[], depth: number): Json {
+  if (depth === 0 && ['nodes', 'threads', 'groups', 'assets'].includes(at[0] ?? '')) return {};
+  if (at[0] !== 'nodes') return undefined;
+  if (depth === 2 && at[2] === 'params') return {};
+  return depth === 3 ? [] : undefined;
 }
 
-function inFields(fields: Record<string, Json>, name: string, op: Op): void {
-  if (op.op === 'put') fields[name] = structuredClone(op.value);
-  if (op.op === 'remove') delete fields[name];
+/** A container after an operation further in, copied along the way only. */
+function within(container: Json, op: Op, depth: number): Json {
+  const name = op.at[depth];
+  if (name === undefined || typeof container !== 'object' || container === null) return container;
+  if (depth === op.at.length - 1) return Array.isArray(container) ? inList(container, name, op) : inFields(container as Record<string, Json>, name, op);
+  const before = valueAt(container, [name]) ?? fresh(op.at, depth);
+  const after = within(before, op, depth + 1);
+  if (after === undefined || after === before) return container;
+  if (Array.isArray(container)) return container.map((item) => (item === before ? after : item));
+  return { ...container, [name]: after };
 }
 
-function inList(items: Json[], id: string, op: Op): void {
+function inFields(fields: Record<string, Json>, name: string, op: Op): Json {
+  if (op.op === 'put') return { ...fields, [name]: structuredClone(op.value) };
+  if (op.op !== 'remove' || !(name in fields)) return fields;
+  const { [name]: _, ...rest } = fields;
+  return rest;
+}
+
+function inList(items: readonly Json[], id: string, op: Op): Json {
   const found = items.findIndex((item) => isItem(item, id));
-  const place = (before: string | null | undefined) => {
-    const index = before == null ? -1 : items.findIndex((item) => isItem(item, before));
-    return index < 0 ? items.length : index;
+  const without = found < 0 ? [...items] : items.toSpliced(found, 1);
+  const placed = (item: Json, before: string | null | undefined) => {
+    const index = before == null ? -1 : without.findIndex((other) => isItem(other, before));
+    return without.toSpliced(index < 0 ? without.length : index, 0, item);
   };
-  if (op.op === 'put') {
-    if (found >= 0) items[found] = structuredClone(op.value);
-    else items.splice(place(op.before), 0, structuredClone(op.value));
-  } else if (op.op === 'remove') {
-    if (found >= 0) items.splice(found, 1);
-  } else if (found >= 0) {
-    const [item] = items.splice(found, 1);
-    items.splice(place(op.before), 0, item);
-  }
+  if (op.op === 'remove') return found < 0 ? items : without;
+  if (op.op === 'move') return found < 0 ? items : placed(items[found], op.before);
+  return found < 0 ? placed(structuredClone(op.value), op.before) : items.with(found, structuredClone(op.value));
 }
 
 export const put = (at: string[], value: Json, before?: string): Op => ({ op: 'put', at, value, before }) as Op;

@@ -191,7 +191,7 @@ function withBlock(known: Record<string, Poses>, header: PosesHeader, numbers: F
   }
   poses.numbers.set(numbers.subarray(0, header.count * row), header.from * row);
   poses.have.fill(1, header.from, header.from + header.count);
-  return { ...known, [header.node]: poses };
+  return known[header.node] === poses ? known : { ...known, [header.node]: poses };
 }
 
 /** Takes in a block of poses. */
@@ -221,23 +221,33 @@ export function takeTraces(header: TracesHeader, numbers: Float32Array): void {
   });
 }
 
-/** Takes in the state of all nodes, keeping pictures that did not change, and forgets what is gone. */
+/** Only the entries whose names pass; the same object when all do. */
+function only<T>(entries: Record<string, T>, passes: (name: string) => boolean): Record<string, T> {
+  const names = Object.keys(entries);
+  const left = names.filter(passes);
+  return left.length === names.length ? entries : Object.fromEntries(left.map((name) => [name, entries[name] as T]));
+}
+
+const told = ({ state, messages, facts, millis }: NodeStatus): string => JSON.stringify([state, messages, facts, millis]);
+
+/** Takes in the state of all nodes, keeping what did not change, and forgets what is gone. */
 export function takeNodes(nodes: Record<string, NodeStatus>): void {
   set((state) => {
     const merged: Record<string, NodeStatus> = {};
     for (const [id, status] of Object.entries(nodes)) {
-      const known = status.state === 'error' || status.state === 'bypassed' ? undefined : state.nodes[id]?.miniature;
-      merged[id] = { ...status, miniature: status.miniature ?? known };
+      const before = state.nodes[id];
+      const picture = status.miniature ?? (status.state === 'error' ? undefined : before?.miniature);
+      merged[id] = before && before.miniature === picture && told(before) === told(status) ? before : { ...status, miniature: picture };
     }
-    const paths = Object.fromEntries(Object.entries(state.paths).filter(([id]) => nodes[id] && nodes[id].state !== 'error' && nodes[id].state !== 'bypassed'));
-    return { nodes: merged, paths };
+    const drawn = (id: string) => nodes[id] !== undefined && nodes[id].state !== 'error' && nodes[id].state !== 'bypassed';
+    return { nodes: merged, paths: only(state.paths, drawn) };
   });
 }
 
 /** Takes in the ends, forgets motions that are gone, and looks at some thing. */
 export function takeEnds(ends: EndReport[]): void {
   set((state) => {
-    const poses = Object.fromEntries(Object.entries(state.poses).filter(([id]) => ends.some((end) => end.node === id)));
+    const poses = only(state.poses, (id) => ends.some((end) => end.node === id));
     const known = ends.find((end) => end.node === state.thing?.node);
     const first = ends[0];
     const thing = known && state.thing && state.thing.object < known.things ? state.thing : first ? { node: first.node, object: 0 } : null;

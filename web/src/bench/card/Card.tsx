@@ -1,10 +1,11 @@
 import { Button, Tooltip } from '@mui/material';
-import { useEffect, useState } from 'react';
+import { memo, useEffect, useState } from 'react';
 import type { NodeSchema, Op, Param, Scene } from '../../api/types';
 import { put, remove } from '../../scene/edits';
 import { select, selectAll, useScene } from '../../scene/store';
 import { useLive } from '../live';
 import { isShown, useSchemas } from '../schemas';
+import { sameWeave } from '../weave/lay';
 import { Row } from './Row';
 import { SceneCard } from './SceneCard';
 
@@ -64,7 +65,7 @@ function NodeCard({ id, schema, document }: { id: string; schema: NodeSchema; do
         {status && status.facts.length > 0 && <p className="facts mono">{status.facts.join(' · ')}</p>}
       </header>
       <Sections ids={[id]} params={schema.params.filter((param) => isShown(document, id, schema, param))} document={document} />
-      <Uses id={id} schema={schema} document={document} />
+      <Uses ids={[id]} schema={schema} document={document} />
       <Foot ids={[id]} document={document} />
     </div>
   );
@@ -131,7 +132,15 @@ export function marking(document: Scene, ids: string[], field: Mark): Op[] {
   return ids.map((id) => (on ? put(['nodes', id, field], true) : remove(['nodes', id, field])));
 }
 
-function Marks({ ids, document, schemas }: { ids: string[]; document: Scene; schemas: NodeSchema[] }) {
+interface Of {
+  ids: string[];
+  document: Scene;
+}
+
+/** What looks at names, threads and marks only need not be drawn anew with every step of a drag. */
+const sameThere = <T extends Of>(a: T, b: T): boolean => a.ids.join() === b.ids.join() && sameWeave(a.document, b.document);
+
+const Marks = memo(function Marks({ ids, document, schemas }: Of & { schemas: NodeSchema[] }) {
   const live = useLive();
   const passes = schemas.every((schema) => schema.inputs.length > 0);
   return (
@@ -149,10 +158,11 @@ function Marks({ ids, document, schemas }: { ids: string[]; document: Scene; sch
       })}
     </div>
   );
-}
+}, sameThere);
 
 /** Where a node takes from and who takes from it, with the way there. */
-function Uses({ id, schema, document }: { id: string; schema: NodeSchema; document: Scene }) {
+const Uses = memo(function Uses({ ids, schema, document }: Of & { schema: NodeSchema }) {
+  const id = ids[0] ?? '';
   const threads = Object.values(document.threads ?? {});
   const from = schema.inputs.map((port) => ({ port, thread: threads.find((thread) => thread.to === id && thread.port === port.name) }));
   const to = threads.filter((thread) => thread.from === id);
@@ -178,9 +188,9 @@ function Uses({ id, schema, document }: { id: string; schema: NodeSchema; docume
       {schema.output && to.length === 0 && <p className="use soft">used by nothing yet</p>}
     </section>
   );
-}
+}, sameThere);
 
-function Foot({ ids, document }: { ids: string[]; document: Scene }) {
+const Foot = memo(function Foot({ ids, document }: Of) {
   const live = useLive();
   const locked = ids.some((id) => document.nodes?.[id]?.locked);
   const gone = () => {
@@ -194,7 +204,7 @@ function Foot({ ids, document }: { ids: string[]; document: Scene }) {
       </Button>
     </section>
   );
-}
+}, sameThere);
 
 function GivenName({ id, name }: { id: string; name: string }) {
   const live = useLive();

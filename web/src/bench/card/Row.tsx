@@ -1,5 +1,5 @@
 import { Button, Checkbox, MenuItem, Select, Tooltip } from '@mui/material';
-import { useRef, type ReactNode } from 'react';
+import { memo, useRef, type ReactNode } from 'react';
 import { api, Refused } from '../../api/client';
 import type { Op, Param, Scene } from '../../api/types';
 import { put, remove } from '../../scene/edits';
@@ -30,8 +30,21 @@ export function RowFrame(props: { label: string; help: string; changed: boolean;
   );
 }
 
+interface RowProps {
+  nodes: string[];
+  param: Param;
+  document: Scene;
+}
+
+/** Other parameters change with every step of a drag; a row looks at its own only. */
+const sameRow = (a: RowProps, b: RowProps): boolean =>
+  a.param === b.param &&
+  a.document.space === b.document.space &&
+  a.nodes.length === b.nodes.length &&
+  a.nodes.every((id, i) => id === b.nodes[i] && a.document.nodes?.[id]?.params?.[a.param.name] === b.document.nodes?.[id]?.params?.[a.param.name]);
+
 /** One parameter of one node, or of several that are changed together. */
-export function Row({ nodes, param, document }: { nodes: string[]; param: Param; document: Scene }) {
+export const Row = memo(function Row({ nodes, param, document }: RowProps) {
   const live = useLive();
   const node = nodes.at(-1) ?? '';
   const at = (id: string) => ['nodes', id, 'params', param.name];
@@ -49,7 +62,7 @@ export function Row({ nodes, param, document }: { nodes: string[]; param: Param;
       {mixed && <span className="mixed soft">not all the same</span>}
     </RowFrame>
   );
-}
+}, sameRow);
 
 interface ValueProps {
   nodes: string[];

@@ -1,6 +1,6 @@
 import { Tooltip } from '@mui/material';
 import { useEffect, useRef, type KeyboardEvent, type PointerEvent } from 'react';
-import type { EndReport } from '../../api/types';
+import type { EndReport, Scene } from '../../api/types';
 import { put } from '../../scene/edits';
 import { clock, playModes, playSpeeds, useFrame, usePlaying, usePlayMode, usePlayRange, usePlaySpeed } from '../../scene/clock';
 import { selectThing, useScene } from '../../scene/store';
@@ -24,6 +24,13 @@ const turn = (phase: number, radius: number): [number, number] => {
   const angle = phase * 2 * Math.PI;
   return [CENTRE.x + radius * Math.sin(angle), CENTRE.y - radius * Math.cos(angle)];
 };
+
+/** The marks on the rim. */
+const scale = Array.from({ length: 48 }, (_, i) => {
+  const [x1, y1] = turn(i / 48, RIM - (i % 12 === 0 ? 8 : 3));
+  const [x2, y2] = turn(i / 48, RIM);
+  return <line key={i} x1={x1} y1={y1} x2={x2} y2={y2} className="scale" />;
+});
 
 const along = (event: { shiftKey: boolean; altKey: boolean }): Along => (event.shiftKey ? 'all' : event.altKey ? 'in order' : 'one');
 
@@ -50,14 +57,9 @@ export function Dial() {
     <div className="dial dial-body" tabIndex={-1}>
       <svg ref={svg} viewBox="0 0 200 200" role="group" aria-label="Dial">
         <circle cx={CENTRE.x} cy={CENTRE.y} r={RIM} className="rim" />
-        {Array.from({ length: 48 }, (_, i) => {
-          const [x1, y1] = turn(i / 48, RIM - (i % 12 === 0 ? 8 : 3));
-          const [x2, y2] = turn(i / 48, RIM);
-          return <line key={i} x1={x1} y1={y1} x2={x2} y2={y2} className="scale" />;
-        })}
+        {scale}
         <Played frames={frames} />
         {end && <Spiral node={end.node} />}
-        {end && end.density.length > 0 && <Band density={end.density} />}
         {end?.contacts
           .filter((contact) => contact.speed_in > 0.01)
           .map((contact, i) => {
@@ -69,6 +71,7 @@ export function Dial() {
             );
           })}
         <Bead frames={frames} phaseAt={phaseAt} />
+        {end && end.density.length > 0 && <Band end={end} phaseAt={phaseAt} />}
         {end && <Phases end={end} phaseAt={phaseAt} selected={thing?.object ?? 0} />}
         <LengthMark frames={frames} phaseAt={phaseAt} />
       </svg>
@@ -322,12 +325,49 @@ function Phases({ end, phaseAt, selected }: { end: EndReport; phaseAt: (event: P
   );
 }
 
-/** How many things are where, for crowds. */
-function Band({ density }: { density: number[] }) {
+/** How many things are where, for crowds; it is dragged as a whole. */
+function Band({ end, phaseAt }: { end: EndReport; phaseAt: (event: PointerEvent) => number }) {
+  const live = useLive();
+  const schemas = useSchemas();
+  const held = useRef<{ phase: number; by: number; document: Scene } | null>(null);
+  const ops = (document: Scene, by: number) => shifting(document, schemas, end.node, 0, end.things, by, 'all');
+  const press = (event: KeyboardEvent) => {
+    const { document } = useScene.getState();
+    if (!document || (event.key !== 'ArrowLeft' && event.key !== 'ArrowRight')) return;
+    event.preventDefault();
+    event.stopPropagation();
+    live.edit('shift the riders', ops(document, event.key === 'ArrowRight' ? STEP : -STEP));
+  };
   return (
-    <g className="band">
-      {density.map((share, i) => {
-        const phase = (i + 0.5) / density.length;
+    <g
+      className="band"
+      role="slider"
+      tabIndex={0}
+      aria-label={`Phases of ${end.name}`}
+      aria-valuenow={0}
+      onKeyDown={press}
+      onPointerDown={(event) => {
+        const { document } = useScene.getState();
+        event.stopPropagation();
+        event.currentTarget.setPointerCapture(event.pointerId);
+        held.current = document && { phase: phaseAt(event), by: 0, document };
+      }}
+      onPointerMove={(event) => {
+        const from = held.current;
+        if (!from) return;
+        from.by = shortest(phaseAt(event) - from.phase);
+        const made = ops(from.document, from.by);
+        if (made.length > 0) live.preview(made);
+      }}
+      onPointerUp={() => {
+        const from = held.current;
+        held.current = null;
+        if (from && from.by !== 0) live.edit('shift the riders', ops(from.document, from.by));
+      }}
+    >
+      <circle cx={CENTRE.x} cy={CENTRE.y} r={BAND} fill="none" stroke="transparent" strokeWidth={14} pointerEvents="stroke" />
+      {end.density.map((share, i) => {
+        const phase = (i + 0.5) / end.density.length;
         const [x1, y1] = turn(phase, BAND - 5);
         const [x2, y2] = turn(phase, BAND - 5 + 12 * share);
         return <line key={i} x1={x1} y1={y1} x2={x2} y2={y2} />;

@@ -54,7 +54,7 @@ export function paint(element: HTMLCanvasElement, what: Painted, t: Tokens): voi
     const under = beneath && other >= 0 ? stretch(beneath, other, seen) : null;
     const over = stretch(block, index, seen);
     const y = scaleOf([over, ...(under ? [under] : [])], row);
-    ribbon(pen, stretch(block, index, seen, true), x, row, t);
+    ribbon(pen, stretch(block, index, seen, true), mostOf(block, index), x, row, t);
     if (under) curve(pen, under, x, y, channel.unit === '°', `${t.mulberry}88`, 1.2);
     curve(pen, over, x, y, channel.unit === '°', t.ink, 1.6);
     if (hover !== null) readOut(pen, told(valueAt(block, index, nearest(block, hover)), channel.unit), x(hover), row, width, t);
@@ -128,11 +128,24 @@ function ruler(pen: CanvasRenderingContext2D, x: (frame: number) => number, seen
   }
 }
 
+const mosts = new WeakMap<TraceBlock, Map<number, number>>();
+
+/** The pace of a channel at which its ribbon is full: one sharp corner must not flatten all the rest. */
+function mostOf(block: TraceBlock, index: number): number {
+  const known = mosts.get(block) ?? new Map<number, number>();
+  mosts.set(block, known);
+  let most = known.get(index);
+  if (most === undefined) {
+    const { steps } = block.header;
+    const sorted = Float32Array.from(block.numbers.subarray(steps * (2 + 2 * index), steps * (3 + 2 * index)), Math.abs).sort();
+    most = sorted[Math.floor(0.98 * (sorted.length - 1))] ?? 0;
+    known.set(index, most);
+  }
+  return most;
+}
+
 /** How fast the channel changes, whichever way. */
-function ribbon(pen: CanvasRenderingContext2D, { frames, values }: Stretch, x: (frame: number) => number, row: Row, t: Tokens): void {
-  // One sharp corner must not flatten all the rest: the ribbon is as high as the 98th percentile.
-  const sorted = Float32Array.from(values, Math.abs).sort();
-  const most = sorted[Math.floor(0.98 * (sorted.length - 1))] ?? 0;
+function ribbon(pen: CanvasRenderingContext2D, { frames, values }: Stretch, most: number, x: (frame: number) => number, row: Row, t: Tokens): void {
   if (most < 1e-6) return;
   const bottom = row.top + row.height + 3;
   const high = Math.min(12, row.height * 0.35);

@@ -202,8 +202,8 @@ function Compare({ scene, version, name }: { scene: string; version: string; nam
                       difference.label
                     )}
                   </th>
-                  <td className="mono">{shownValue(difference.before)}</td>
-                  <td className="mono">{shownValue(difference.after)}</td>
+                  <td className="mono">{shownValue(difference.before, difference.at)}</td>
+                  <td className="mono">{shownValue(difference.after, difference.at)}</td>
                   <td>
                     <Button variant="outlined" aria-label={`Copy back ${difference.label}`} title="Copy back" onClick={() => live.edit(`copy back ${difference.label}`, [back(difference)])}>
                       ↶

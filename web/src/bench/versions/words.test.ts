@@ -15,7 +15,9 @@ describe('a difference', () => {
     expect(shownValue([1, 2.00049, -3])).toBe('1 2 -3');
     expect(shownValue(['left', 'top'])).toBe('left top');
     expect(shownValue([{ id: 'a' }])).toBe('1 entries');
+    expect(shownValue([{ id: 'a' }, { id: 'b' }], ['nodes', 'a', 'params', 'points'])).toBe('2 points');
     expect(shownValue(null)).toBe('–');
+    expect(shownValue(null, ['nodes', 'a', 'params', 'laps'])).toBe('default');
     expect(shownValue({ type: 'ride' })).toBe('there');
     expect(shownValue('x'.repeat(40))).toHaveLength(24);
   });

@@ -1,12 +1,12 @@
-/** A value of a document in a few signs. */
-export function shownValue(value: unknown): string {
-  if (value === undefined || value === null) return '–';
+/** A value at an address of a document, in a few signs. */
+export function shownValue(value: unknown, at: readonly string[] = []): string {
+  if (value === undefined || value === null) return at[2] === 'params' ? 'default' : '–';
   if (typeof value === 'number') return String(Number(value.toFixed(4)));
   if (typeof value === 'boolean') return value ? 'yes' : 'no';
   if (typeof value === 'string') return value.length > 24 ? `${value.slice(0, 23)}…` : value || '–';
   if (Array.isArray(value)) {
     if (value.length <= 3 && value.every((x) => typeof x === 'number')) return value.map((x) => Number(x.toFixed(3))).join(' ');
-    return value.every((x) => typeof x === 'string') ? value.join(' ') || '–' : `${value.length} entries`;
+    return value.every((x) => typeof x === 'string') ? value.join(' ') || '–' : `${value.length} ${at.at(-1) === 'points' ? 'points' : 'entries'}`;
   }
   return 'there';
 }

@@ -154,7 +154,7 @@ function ExactPlace(props: { node: string; param: 'points' | 'moved'; id: string
 }
 
 /** The work plane in words and numbers, while it is drawn on or asked for. */
-export function PlaneStrip({ onDone }: { onDone: () => void }) {
+export function PlaneStrip({ planing, onDone }: { planing: boolean; onDone: () => void }) {
   const plane = useView((state) => state.plane);
   const next = useView((state) => state.next);
   const drawing = useScene((state) => state.drawing);
@@ -179,7 +179,7 @@ export function PlaneStrip({ onDone }: { onDone: () => void }) {
   );
   return (
     <div className="strip plane-strip" role="group" aria-label="Work plane">
-      {!flat && (
+      {!flat && planing && (
         <>
           <span className="strip-choices" role="group" aria-label="Plane">
             {bases.map((base) => (

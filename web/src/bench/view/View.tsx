@@ -262,6 +262,7 @@ export function View() {
         {drawing !== null && <p className="view-hint">Click places a point, pulling bends it · Enter ends · C closes · S smooth or corner</p>}
         {(planing || drawing !== null) && !(flat && drawing === null) && (
           <PlaneStrip
+            planing={planing}
             onDone={() => {
               setPlaning(false);
               endDrawing();

@@ -2,7 +2,7 @@ import { Button, Tooltip } from '@mui/material';
 import { Background, BackgroundVariant, ReactFlow, ReactFlowProvider, useNodesInitialized, useReactFlow, type Connection, type Edge, type EdgeChange, type FinalConnectionState, type IsValidConnection, type Node, type NodeChange } from '@xyflow/react';
 import '@xyflow/react/dist/style.css';
 import { useCallback, useEffect, useMemo, useRef, useState, type ClipboardEvent, type KeyboardEvent } from 'react';
-import type { NodeSchema } from '../../api/types';
+import type { NodeSchema, Scene } from '../../api/types';
 import { freshId, put, remove } from '../../scene/edits';
 import { say, select, selectAll, useScene } from '../../scene/store';
 import { marking, type Mark } from '../card/Card';
@@ -10,7 +10,7 @@ import { useLive } from '../live';
 import { useSchemas } from '../schemas';
 import { AddNode } from './AddNode';
 import { GroupSlip } from './GroupSlip';
-import { laidNodes, laidThreads } from './lay';
+import { laidNodes, laidThreads, sameWeave } from './lay';
 import { Slip } from './Slip';
 import { Stitch } from './Stitch';
 import { addition, clipOf, copied, duplicated, feeds, grouped, kindOf, membersOf, offered, pasted, putBetween, removal, takingUp, threading, tidied, type Loose } from './work';
@@ -56,8 +56,19 @@ function Graph() {
     return () => cancelAnimationFrame(request);
   }, [measured, flow]);
 
-  const nodes = useMemo(() => (document ? laidNodes(document, schemas, chosen, { dragged, sizes }) : []), [document, schemas, chosen, dragged, sizes]);
-  const edges = useMemo(() => (document ? laidThreads(document, schemas, thread, over) : []), [document, schemas, thread, over]);
+  // A group that comes, goes, opens or shuts changes how much room there is to be shown.
+  const groups = useScene((state) => Object.entries(state.document?.groups ?? {}).map(([id, group]) => `${id} ${group.shut ?? false}`).join());
+  useEffect(() => {
+    const timer = window.setTimeout(() => void flow.fitView(ALL), 60);
+    return () => window.clearTimeout(timer);
+  }, [groups, flow]);
+
+  // Parameters, which change with every step of a drag, are nothing to the slips.
+  const woven = useRef<Scene | null>(null);
+  if (!document || !woven.current || !sameWeave(document, woven.current)) woven.current = document;
+  const laid = woven.current;
+  const nodes = useMemo(() => (laid ? laidNodes(laid, schemas, chosen, { dragged, sizes }) : []), [laid, schemas, chosen, dragged, sizes]);
+  const edges = useMemo(() => (laid ? laidThreads(laid, schemas, thread, over) : []), [laid, schemas, thread, over]);
 
   const onNodesChange = useCallback((changes: NodeChange<Node>[]) => {
     const wished = new Set(useScene.getState().chosen);

@@ -86,3 +86,19 @@ export function laidThreads(document: Scene, schemas: readonly NodeSchema[], thr
     ];
   });
 }
+
+/** True when two states of a scene look the same in the Weave. */
+export function sameWeave(a: Scene, b: Scene): boolean {
+  if (a === b) return true;
+  if (a.threads !== b.threads || a.groups !== b.groups || a.space !== b.space) return false;
+  const [nodes, others] = [a.nodes ?? {}, b.nodes ?? {}];
+  const ids = Object.keys(nodes);
+  if (ids.length !== Object.keys(others).length) return false;
+  return ids.every((id) => {
+    const [node, other] = [nodes[id], others[id]];
+    if (node === other) return true;
+    if (!node || !other) return false;
+    const same = (['type', 'name', 'at', 'group', 'bypassed', 'hidden', 'solo', 'locked'] as const).every((field) => node[field] === other[field]);
+    return same;
+  });
+}
