@@ -107,7 +107,7 @@ fn check_reports_the_seam_and_fails_only_for_wrong_scenes() {
     assert_eq!(round["outputs"][0]["seam"]["closes"], true);
     let folder = folder("check");
     let mut scene: Value =
-        serde_json::from_str(&std::fs::read(root().join("demo/puck-on-the-boards.json")).unwrap()).unwrap();
+        serde_json::from_str(&std::fs::read_to_string(root().join("demo/puck-on-the-boards.json")).unwrap()).unwrap();
     for (name, change, words) in [
         ("later.json", ("version", Value::from(7)), "later version"),
         ("frames.json", ("frames", Value::from(-1)), "frames"),
@@ -122,7 +122,7 @@ fn check_reports_the_seam_and_fails_only_for_wrong_scenes() {
         assert!(told["error"].as_str().unwrap().contains(words), "{told}");
     }
     let mut lantern: Value =
-        serde_json::from_str(&std::fs::read(root().join("demo/lantern-round.json")).unwrap()).unwrap();
+        serde_json::from_str(&std::fs::read_to_string(root().join("demo/lantern-round.json")).unwrap()).unwrap();
     lantern["nodes"]["promenade"]["params"]["shape"] = "gone".into();
     std::fs::write(folder.join("shape.json"), lantern.to_string()).unwrap();
     std::fs::copy(root().join("demo/promenade.svg"), folder.join("promenade.svg")).unwrap();

@@ -36,8 +36,9 @@ async fn round(visit: &Visit, turn: usize) -> Result<()> {
         visit.click("Undo").await?;
     }
     if turn % 5 == 0 {
-        visit.click("Versions").await?;
-        visit.click(if turn % 10 == 0 { "Compare" } else { "End" }).await?;
+        let begins = turn % 10 == 0;
+        visit.click(if begins { "Versions" } else { "Comparing" }).await?;
+        visit.click(if begins { "Compare" } else { "End" }).await?;
         visit.js("document.querySelector('.view-body').focus()").await?;
         visit.keys(" ", &[]).await?;
         tokio::time::sleep(Duration::from_millis(700)).await;

@@ -68,10 +68,15 @@ export function View() {
     observer.observe(host.current);
     setStage(made);
     viewer.stage = made;
+    // Before the picture turns or moves with the pointer: a box is drawn instead.
+    const { current: panel } = host;
+    const box = (event: PointerEvent) => event.button === 0 && (event.ctrlKey || event.metaKey) && made.setTurning(false);
+    panel.addEventListener('pointerdown', box, true);
     const stop = clock.subscribe(() => made.setFrame(clock.frame));
     made.setFrame(clock.frame);
     return () => {
       stop();
+      panel.removeEventListener('pointerdown', box, true);
       observer.disconnect();
       made.dispose();
       viewer.stage = null;
@@ -86,7 +91,11 @@ export function View() {
   useEffect(() => {
     stage?.setPlane(axesOf(flat ? { ...plainPlane, base: 'front' } : plane), !flat && (planing || drawing !== null));
   }, [stage, plane, planing, drawing, flat]);
-  useEffect(() => stage?.setTurning(drawing === null), [stage, drawing]);
+  useEffect(() => {
+    stage?.setTurning(drawing === null);
+    // Whoever draws knows where things are.
+    if (drawing !== null) stage?.stay();
+  }, [stage, drawing]);
 
   // The keyboard's pen, while a path is drawn with it.
   const pen = useRef<Vector3 | null>(null);
@@ -174,10 +183,7 @@ export function View() {
     }
     const rubber = event.ctrlKey || event.metaKey;
     begun.current = { x: event.clientX, y: event.clientY, box: rubber };
-    if (rubber) {
-      stage.setTurning(false);
-      event.currentTarget.setPointerCapture(event.pointerId);
-    }
+    if (rubber) event.currentTarget.setPointerCapture(event.pointerId);
   };
   const move = (event: ReactPointerEvent) => {
     const held = pulling.current;
@@ -205,7 +211,7 @@ export function View() {
       stage.setPen(null);
       return;
     }
-    if (from?.box) stage.setTurning(true);
+    stage.setTurning(true);
     if (box) {
       const found = boxed(stage, box);
       setBox(null);

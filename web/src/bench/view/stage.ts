@@ -94,10 +94,13 @@ export class Stage {
 
   /** Lets the first button turn the picture, or leaves it to somebody else, as while drawing. */
   setTurning(turning: boolean): void {
-    // Whoever has begun to draw knows where things are: the picture stays.
-    if (!turning) this.fitted = true;
     this.turning = turning;
     this.buttons(this.controls);
+  }
+
+  /** Leaves the picture where it is from now on, since somebody works in it. */
+  stay(): void {
+    this.fitted = true;
   }
 
   private buttons(controls: OrbitControls): void {
