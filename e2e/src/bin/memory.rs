@@ -35,8 +35,8 @@ async fn round(visit: &Visit, turn: usize) -> Result<()> {
     for _ in 0..3 {
         visit.click("Undo").await?;
     }
-    if turn % 5 == 0 {
-        let begins = turn % 10 == 0;
+    if turn.is_multiple_of(5) {
+        let begins = turn.is_multiple_of(10);
         visit.click(if begins { "Versions" } else { "Comparing" }).await?;
         visit.click(if begins { "Compare" } else { "End" }).await?;
         visit.js("document.querySelector('.view-body').focus()").await?;
