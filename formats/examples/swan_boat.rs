@@ -26,8 +26,8 @@ fn ring(centre: Point, (wide, high): (f64, f64), lean: f64, sides: usize) -> Vec
     (0..sides)
         .map(|i| {
             let angle = TAU * i as f64 / sides as f64;
-            let (x, up) = (wide * angle.cos(), high * angle.sin());
-            [centre[0] + x, centre[1] + up * lean.cos(), centre[2] - up * lean.sin()]
+            let (x, up) = (wide * libm::cos(angle), high * libm::sin(angle));
+            [centre[0] + x, centre[1] + up * libm::cos(lean), centre[2] - up * libm::sin(lean)]
         })
         .collect()
 }
