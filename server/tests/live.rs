@@ -238,3 +238,40 @@ async fn a_message_that_is_too_large_ends_only_its_own_connection() {
     assert!(refused["message"].as_str().unwrap().contains("could not be read"), "{refused}");
     assert_eq!(two.edited(riders(2)).await.unwrap(), 1);
 }
+
+#[actix_web::test]
+async fn what_went_and_came_back_as_it_was_is_sent_again() {
+    let served = Served::start().await;
+    let id = served.bring_in(&scene()).await;
+    let mut page = served.open(&id, "one").await;
+    page.say(&json!({ "kind": "watch", "node": "out", "object": 1, "frame": 0 })).await;
+    page.block("traces").await;
+    let put = |at: &[&str], value: Value| json!([{ "op": "put", "at": at, "value": value }]);
+    let whole = |n: &Value| n["kind"] == "nodes" && n["nodes"]["path"]["state"] == "worked";
+    for (away, at) in [
+        (put(&["nodes", "out", "bypassed"], json!(true)), put(&["nodes", "out", "bypassed"], json!(false))),
+        (
+            put(&["nodes", "path", "params", "points"], json!([{ "id": "a", "at": [0, 0, 0] }])),
+            put(&["nodes", "path", "params", "points"], scene()["nodes"]["path"]["params"]["points"].clone()),
+        ),
+    ] {
+        page.edited(away.clone()).await.unwrap();
+        page.kind("ends").await;
+        page.blocks.clear();
+        page.edited(at).await.unwrap();
+        let (header, _) = page.block("poses").await;
+        assert_eq!(header["node"], "out", "{away}");
+        page.block("traces").await;
+    }
+    // The last one took the path away too, and its picture.
+    page.edited(put(&["nodes", "path", "params", "points"], json!([]))).await.unwrap();
+    page.kind("ends").await;
+    page.blocks.clear();
+    page.edited(put(&["nodes", "path", "params", "points"], scene()["nodes"]["path"]["params"]["points"].clone()))
+        .await
+        .unwrap();
+    let (header, _) = page.block("path").await;
+    assert_eq!(header["node"], "path");
+    let nodes = page.until(whole).await;
+    assert!(nodes["nodes"]["path"]["miniature"].is_object(), "with its picture");
+}

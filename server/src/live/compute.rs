@@ -38,6 +38,17 @@ impl Has {
         self.sent.lock().unwrap_or_else(PoisonError::into_inner).insert(what, key);
     }
 
+    /// The page does not have it any more.
+    fn forget(&self, what: &str) {
+        self.sent.lock().unwrap_or_else(PoisonError::into_inner).remove(what);
+    }
+
+    /// The page has no more than these of what begins so.
+    fn keep_only(&self, begins: &str, left: &[String]) {
+        let mut sent = self.sent.lock().unwrap_or_else(PoisonError::into_inner);
+        sent.retain(|what, _| !what.starts_with(begins) || left.contains(what));
+    }
+
     /// Forgets what was sent of a version, since another comes in its place.
     pub fn forget_compared(&self) {
         self.sent.lock().unwrap_or_else(PoisonError::into_inner).retain(|what, _| !what.starts_with(COMPARED));
@@ -139,10 +150,12 @@ impl Work {
 
     fn paths(&self, side: &Side<'_>) -> Result<(), MotionError> {
         for (id, result) in &side.compiled.nodes {
+            let what = format!("{}path {id}", side.named);
             let Some(product) = side.compiled.path(id).filter(|_| !side.compiled.bypassed.contains(id)) else {
+                // The page drops what a node does not give now.
+                self.has.forget(&what);
                 continue;
             };
-            let what = format!("{}path {id}", side.named);
             if !self.has.same(&what, result.key()) {
                 let flat = side.scene.space == Space::Flat;
                 self.send(Out::Block(blocks::path_block(id, product, flat, side.stamp)))?;
@@ -154,8 +167,11 @@ impl Work {
 
     fn poses(&self, side: &Side<'_>) -> Result<(), MotionError> {
         let frames = side.scene.frames;
+        let begins = format!("{}poses ", side.named);
+        let left: Vec<String> = side.compiled.ends.iter().map(|end| format!("{begins}{}", end.node)).collect();
+        self.has.keep_only(&begins, &left);
         for end in &side.compiled.ends {
-            let (what, key) = (format!("{}poses {}", side.named, end.node), mixed(&end.key, frames));
+            let (what, key) = (format!("{begins}{}", end.node), mixed(&end.key, frames));
             if self.has.same(&what, &key) {
                 continue;
             }
@@ -173,6 +189,9 @@ impl Work {
         for (id, told) in report(compiled) {
             let what = format!("miniature {id}");
             let key = mixed(compiled.nodes[&id].key(), self.scene.frames);
+            if told.state == "error" {
+                self.has.forget(&what);
+            }
             let miniature = if self.has.same(&what, &key) { None } else { pictures.remove(&id) };
             if miniature.is_some() {
                 self.has.now(what, key);
@@ -194,7 +213,10 @@ impl Work {
     fn traces(&self, side: &Side<'_>, ends: &[EndReport]) -> Result<(), MotionError> {
         let Some((node, object)) = &self.watched.thing else { return Ok(()) };
         let found = side.compiled.ends.iter().find(|end| end.node == *node && *object < end.motion.len());
-        let Some(end) = found else { return Ok(()) };
+        let Some(end) = found else {
+            self.has.forget(&format!("{}traces", side.named));
+            return Ok(());
+        };
         let timing = (side.scene.frames, side.compiled.timing.fps, side.scene.space == Space::Flat);
         let (what, key) = (format!("{}traces", side.named), mixed(&end.key, (object, timing)));
         if self.has.same(&what, &key) {
