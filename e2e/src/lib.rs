@@ -26,6 +26,10 @@ const PATIENCE: Duration = Duration::from_secs(40);
 
 /// Places that a drag passes, and the time between them.
 const DRAG_STEPS: u32 = 24;
+/// How long something must stay where it is to count as resting, and how often it is looked at: what travels
+/// never rests.
+const REST: Duration = Duration::from_millis(150);
+const REST_LOOKS: usize = 10;
 const DRAG_STEP: Duration = Duration::from_millis(16);
 
 /// The project's folder.
@@ -297,12 +301,21 @@ impl Visit {
         Ok(())
     }
 
-    /// Where the middle of the element is that this script gives, in pixels of the page.
+    /// Where the middle of the element is that this script gives, in pixels of the page, once it rests there: what
+    /// the picture shows follows a change by a moment.
     pub async fn middle_of(&self, what: &str, script: &str) -> Result<(f64, f64)> {
         let wrapped = format!(
             "const e = (() => {{ {script} }})(); if (!e || getComputedStyle(e).visibility === 'hidden') return null; const b = e.getBoundingClientRect(); return [b.x + b.width / 2, b.y + b.height / 2]"
         );
-        let at = self.until(what, &wrapped).await?;
+        let mut at = self.until(what, &wrapped).await?;
+        for _ in 0..REST_LOOKS {
+            tokio::time::sleep(REST).await;
+            let again = self.until(what, &wrapped).await?;
+            if again == at {
+                break;
+            }
+            at = again;
+        }
         Ok((at[0].as_f64().context("x")?, at[1].as_f64().context("y")?))
     }
 
