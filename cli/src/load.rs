@@ -3,8 +3,9 @@
 use anyhow::{Context, Result, bail};
 use std::fs;
 use std::path::Path;
+use std::sync::Arc;
 use std::time::Instant;
-use zickzack_core::graph::{Compiled, Memo, Workshop, compile};
+use zickzack_core::graph::{Assets, Compiled, Memo, Workshop, compile};
 use zickzack_core::motion::Cancel;
 use zickzack_core::nodes::Registry;
 use zickzack_core::scene::{Asset, Scene};
@@ -48,13 +49,13 @@ fn content(folder: &Path, name: &str, asset: &Asset) -> Result<Vec<u8>, String> 
 pub fn compiled(scene: &Scene, path: &Path, registry: &Registry, cancel: &Cancel) -> Compiled {
     let begun = Instant::now();
     let clock = || begun.elapsed().as_micros() as u64;
-    let files = files(scene, path);
+    let assets: Arc<dyn Assets> = Arc::new(files(scene, path));
     let memo = Memo::default();
     let workshop = Workshop {
         types: &registry.types,
         schemas: &registry.schemas,
         memo: &memo,
-        assets: &files,
+        assets: &assets,
         clock: &clock,
         cancel,
     };

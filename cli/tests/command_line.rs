@@ -34,7 +34,7 @@ fn motion(scene: &str) -> Arc<dyn Motion> {
     let scene = zickzack_core::scene::Scene::from_json(&json, &registry.schemas).unwrap();
     let texts =
         scene.assets.keys().map(|name| (name.clone(), Ok(std::fs::read(root().join("demo").join(name)).unwrap())));
-    let files = zickzack_formats::files::Files::new(texts.collect());
+    let files: Arc<dyn zickzack_core::graph::Assets> = Arc::new(zickzack_formats::files::Files::new(texts.collect()));
     let (memo, cancel) = (Memo::default(), Default::default());
     let workshop = Workshop {
         types: &registry.types,

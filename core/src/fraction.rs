@@ -38,6 +38,32 @@ impl Fraction {
         Self::new(number, 1)
     }
 
+    /// The simplest fraction within 1e-12 of a number (continued fractions), the nearest with a denominator of at
+    /// most 10⁶ where there is none; 0 for what is not finite.
+    pub fn near(value: f64) -> Self {
+        const CLOSE: f64 = 1e-12;
+        let (mut x, mut before, mut last) = (value.abs(), (0_i64, 1_i64), (1_i64, 0_i64));
+        let mut best = Self::ZERO;
+        if !value.is_finite() {
+            return best;
+        }
+        for _ in 0..40 {
+            let whole = x.floor();
+            if whole > LARGEST as f64 {
+                break;
+            }
+            let next = (whole as i64 * last.0 + before.0, whole as i64 * last.1 + before.1);
+            let Some(found) = Self::new(next.0, next.1).filter(|_| next.1 <= 1_000_000) else { break };
+            best = found;
+            (before, last) = (last, next);
+            if (best.value() - value.abs()).abs() <= CLOSE * value.abs().max(1.0) || x == whole {
+                break;
+            }
+            x = 1.0 / (x - whole);
+        }
+        if value < 0.0 { Self { numerator: -best.numerator, ..best } } else { best }
+    }
+
     /// The upper side, with the sign.
     pub const fn numerator(self) -> i64 {
         self.numerator
@@ -137,6 +163,12 @@ mod tests {
         fn printing_and_reading_gives_the_same_fraction(a in -999_999_999i64..999_999_999, b in 1i64..999_999_999) {
             let fraction = Fraction::new(a, b).unwrap();
             prop_assert_eq!(fraction.to_string().parse::<Fraction>().unwrap(), fraction);
+        }
+
+        #[test]
+        fn a_fraction_is_found_again_from_its_value(a in -99_999i64..99_999, b in 1i64..9_999) {
+            let fraction = Fraction::new(a, b).unwrap();
+            prop_assert_eq!(Fraction::near(fraction.value()), fraction);
         }
 
         #[test]

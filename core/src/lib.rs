@@ -20,19 +20,23 @@
 //! ```
 //!
 //! Rooms, in the order in which they may use each other: [`pose`], [`fraction`], [`random`],
-//! [`signal`], [`curve`], [`motion`], [`physics`], [`seam`], [`keys`], [`schema`], [`scene`],
+//! [`noise`], [`formula`], [`signal`], [`surface`], [`curve`], [`motion`], [`physics`], [`seam`], [`keys`], [`schema`], [`scene`],
 //! [`graph`], [`nodes`].
 
 pub mod curve;
+pub mod formula;
 pub mod fraction;
 pub mod graph;
 pub mod keys;
 pub mod motion;
 pub mod nodes;
+pub mod noise;
 pub mod physics;
 pub mod pose;
+mod quadrature;
 pub mod random;
 pub mod scene;
 pub mod schema;
 pub mod seam;
 pub mod signal;
+pub mod surface;

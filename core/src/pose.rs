@@ -81,6 +81,15 @@ impl Axis {
     }
 }
 
+/// The turn about x, then y, then z, by degrees each, about axes that stand still.
+pub fn from_degrees(turn: DVec3) -> DQuat {
+    let about = |axis: DVec3, degrees: f64| {
+        let (sine, cosine) = libm::sincos(0.5 * degrees.to_radians());
+        DQuat::from_xyzw(axis.x * sine, axis.y * sine, axis.z * sine, cosine)
+    };
+    about(DVec3::Z, turn.z) * about(DVec3::Y, turn.y) * about(DVec3::X, turn.x)
+}
+
 /// Which axes of a thing point ahead and up.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub struct Facing {

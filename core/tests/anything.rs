@@ -3,12 +3,12 @@
 
 use proptest::prelude::*;
 use serde_json::{Map, Value, json};
-use zickzack_core::graph::{EndReport, Memo, NoAssets, Workshop, compile, report};
+use zickzack_core::graph::{EndReport, Memo, Workshop, compile, no_assets, report};
 use zickzack_core::keys::{bake_dense, bake_reduced};
 use zickzack_core::motion::{Cancel, Columns, Frames, Sample, prepared};
 use zickzack_core::nodes::Registry;
 use zickzack_core::scene::{Scene, Space, check_value};
-use zickzack_core::schema::{Schema, Values};
+use zickzack_core::schema::{Param, PortKind, Schema, Values};
 
 /// A number from a range, its ends and nothing more often than not.
 fn number(min: f64, max: f64) -> BoxedStrategy<f64> {
@@ -58,8 +58,54 @@ fn value(values: &Values) -> BoxedStrategy<Value> {
         Values::PerThing { min, max, .. } => prop::collection::btree_map(0usize..60, number(*min, *max), 0..5)
             .prop_map(|own| own.into_iter().map(|(id, x)| json!({ "id": id.to_string(), "value": x })).collect())
             .boxed(),
+        Values::Formula { .. } => formula().prop_map(Value::from).boxed(),
+        Values::Kinds => kinds().boxed(),
         Values::Asset { .. } | Values::Text { .. } => "[a-z]{0,4}".prop_map(|text| json!(text)).boxed(),
     }
+}
+
+/// Formulas that mean something, and some that do not.
+fn formula() -> BoxedStrategy<String> {
+    let leaf = prop_oneof![
+        prop::sample::select(vec!["frame", "time", "loop", "along", "index", "count", "dice", "pi", "nothing"])
+            .prop_map(str::to_owned),
+        (-9.0..9.0f64).prop_map(|x| format!("{x:.3}")),
+    ];
+    leaf.prop_recursive(3, 12, 3, |inner| {
+        let pair = (inner.clone(), inner.clone());
+        prop_oneof![
+            (pair.clone(), prop::sample::select(vec!["+", "-", "*", "/"]))
+                .prop_map(|((a, b), sign)| format!("({a} {sign} {b})")),
+            (inner.clone(), prop::sample::select(vec!["sin", "sqrt", "floor", "log"]))
+                .prop_map(|(a, name)| format!("{name}({a})")),
+            (pair, inner).prop_map(|((a, b), c)| format!("({a} < {b} ? {c} : {b})")),
+        ]
+    })
+    .boxed()
+}
+
+fn kinds() -> impl Strategy<Value = Value> {
+    let kind = (0.0..5.0f64, 0.1..4.0f64, 0u32..7);
+    prop::collection::vec(kind, 0..4).prop_map(|list| {
+        let kind = |(i, (weight, scale, symmetry)): (usize, (f64, f64, u32))| {
+            json!({ "id": format!("k{i}"), "weight": weight, "scale": scale, "symmetry": symmetry })
+        };
+        list.into_iter().enumerate().map(kind).collect()
+    })
+}
+
+/// A number of a parameter, or now and then a formula in its place.
+fn given(param: &Param) -> BoxedStrategy<Value> {
+    let plain = value(&param.values);
+    if !param.takes_formula() {
+        return plain;
+    }
+    let formula = formula().prop_map(|text| json!({ "formula": text }));
+    let driven = match param.values {
+        Values::Vector { .. } => formula.prop_map(|x| json!([x, 0.5, x])).boxed(),
+        _ => formula.boxed(),
+    };
+    prop_oneof![7 => plain, 1 => driven].boxed()
 }
 
 /// Some of a node's parameters, each within what its schema declares.
@@ -69,42 +115,52 @@ fn params(schema: &Schema) -> BoxedStrategy<Map<String, Value>> {
         .iter()
         .map(|param| {
             let name = param.name;
-            prop::option::weighted(0.7, value(&param.values)).prop_map(move |value| (name, value))
+            prop::option::weighted(0.5, given(param)).prop_map(move |value| (name, value))
         })
         .collect();
     each.prop_map(|list| list.into_iter().filter_map(|(name, value)| Some((name.to_owned(), value?))).collect()).boxed()
 }
 
+/// A drawn path, then some nodes of any type, each threaded to any of those before it that fit.
 fn document() -> impl Strategy<Value = Value> {
     let registry = Registry::default();
-    let of = |name: &str| params(registry.schemas.iter().find(|schema| schema.name == name).unwrap());
-    let nodes = (of("drawn-path"), of("ride"), of("face-travel"), of("launch"), of("face-travel"), of("output"));
-    (nodes, any::<bool>(), 1u32..60, prop::sample::select(vec!["1", "24000/1001", "240"])).prop_map(
-        |((path, ride, face, launch, face2, output), flat, frames, fps)| {
-            json!({
-                "format": "zickzack-scene", "version": 1, "name": "Anything", "fps": fps, "frames": frames,
-                "space": if flat { "flat" } else { "deep" },
-                "nodes": {
-                    "path": { "type": "drawn-path", "name": "Path", "params": path },
-                    "ride": { "type": "ride", "name": "Ride", "params": ride },
-                    "face": { "type": "face-travel", "name": "Face", "params": face },
-                    "out": { "type": "output", "name": "Out", "params": output },
-                    "launch": { "type": "launch", "name": "Launch", "params": launch },
-                    "face2": { "type": "face-travel", "name": "Face 2", "params": face2 },
-                },
-                "threads": {
-                    "a": { "from": "path", "to": "ride", "port": "path" },
-                    "b": { "from": "ride", "to": "face", "port": "motion" },
-                    "c": { "from": "face", "to": "out", "port": "motion" },
-                    "d": { "from": "launch", "to": "face2", "port": "motion" },
-                },
-            })
-        },
-    )
+    let schemas = registry.schemas;
+    let drawn = params(schemas.iter().find(|schema| schema.name == "drawn-path").unwrap());
+    let every: Vec<(Schema, BoxedStrategy<Map<String, Value>>)> =
+        schemas.iter().map(|schema| (schema.clone(), params(schema))).collect();
+    let node = prop::sample::select(every).prop_flat_map(|(schema, params)| (Just(schema), params, any_threads()));
+    let nodes = prop::collection::vec(node, 3..9);
+    let settings = (any::<bool>(), 1u32..40, prop::sample::select(vec!["1", "24000/1001", "240"]));
+    (drawn, nodes, settings).prop_map(|(drawn, nodes, (flat, frames, fps))| {
+        let mut made = json!({ "n": { "type": "drawn-path", "name": "Path", "params": drawn } });
+        let mut threads = json!({});
+        let mut gives: Vec<(PortKind, String)> = vec![(PortKind::Path, "n".to_owned())];
+        for (number, (schema, params, choices)) in nodes.into_iter().enumerate() {
+            let id = format!("n{number}");
+            made[&id] = json!({ "type": schema.name, "name": schema.title, "params": params });
+            for (port, choice) in schema.inputs.iter().zip(&choices) {
+                let fits: Vec<&String> =
+                    gives.iter().filter(|(kind, _)| *kind == port.kind).map(|(_, id)| id).collect();
+                // The latest one more often than not: chains are what is to be tried.
+                if let Some(from) = fits.get(choice.index(2 * fits.len().max(1)).min(fits.len().saturating_sub(1))) {
+                    threads[format!("{id}{}", port.name)] = json!({ "from": from, "to": id, "port": port.name });
+                }
+            }
+            gives.extend(schema.output.map(|kind| (kind, id)));
+        }
+        json!({
+            "format": "zickzack-scene", "version": 1, "name": "Anything", "fps": fps, "frames": frames,
+            "space": if flat { "flat" } else { "deep" }, "nodes": made, "threads": threads,
+        })
+    })
+}
+
+fn any_threads() -> impl Strategy<Value = Vec<prop::sample::Index>> {
+    prop::collection::vec(any::<prop::sample::Index>(), 4)
 }
 
 proptest! {
-    #![proptest_config(ProptestConfig::with_cases(96))]
+    #![proptest_config(ProptestConfig::with_cases(64))]
 
     #[test]
     fn any_scene_within_its_ranges_gives_finite_poses_keys_and_reports(document in document()) {
@@ -112,7 +168,7 @@ proptest! {
         let scene = Scene::from_value(document, &registry.schemas).expect("within its ranges it is a scene");
         let cancel = Cancel::default();
         let workshop = Workshop {
-            types: &registry.types, schemas: &registry.schemas, memo: &Memo::default(), assets: &NoAssets, clock: &|| 0, cancel: &cancel,
+            types: &registry.types, schemas: &registry.schemas, memo: &Memo::default(), assets: &no_assets(), clock: &|| 0, cancel: &cancel,
         };
         let compiled = compile(&scene, &workshop);
         for told in report(&compiled).values() {
@@ -122,6 +178,9 @@ proptest! {
         compiled.miniatures(&cancel).unwrap();
         compiled.living_miniature(12, &cancel).unwrap();
         let frames = compiled.timing.frames;
+        // Every frame of a path that moves is a path of its own: a few of them must do.
+        let moves = compiled.nodes.keys().any(|id| compiled.path(id).is_some_and(|product| product.path.unmoving().is_none()));
+        let (steps, baked) = if moves { (2, 1.0) } else { (12, 20.0) };
         for end in &compiled.ends {
             let told = EndReport::of(end, frames, compiled.timing.fps, &cancel).unwrap();
             prop_assert!([told.seam.position, told.seam.velocity, told.seam.orientation, told.seam.spin].iter().all(|gap| gap.is_finite()));
@@ -130,8 +189,8 @@ proptest! {
             let mut sample = Sample::default();
             let mut same = Sample::default();
             let columns = Columns::POSE | Columns::VELOCITY | Columns::SPIN | Columns::TRAVEL | Columns::PLACE;
-            for step in 0..12 {
-                let frame = range.from + (range.to - range.from) * f64::from(step) / 11.0;
+            for step in 0..steps {
+                let frame = range.from + (range.to - range.from) * f64::from(step) / f64::from(steps - 1);
                 ready.sample(frame, columns, &mut sample);
                 let at: Vec<(usize, f64)> = (0..ready.len()).map(|object| (object, frame)).collect();
                 ready.sample_at(&at, columns, &mut same);
@@ -145,7 +204,7 @@ proptest! {
                 }
             }
             // More corners than can be looked at are refused, and not left out.
-            for keys in [bake_reduced(&end.motion, Frames { from: 0.0, to: frames.min(20.0) }, 0.01, &cancel), bake_dense(&end.motion, Frames { from: 0.0, to: frames.min(20.0) }, 0.7, &cancel)].into_iter().flatten() {
+            for keys in [bake_reduced(&end.motion, Frames { from: 0.0, to: frames.min(baked) }, 0.01, &cancel), bake_dense(&end.motion, Frames { from: 0.0, to: frames.min(baked) }, 0.7, &cancel)].into_iter().flatten() {
                 for object in &keys.objects {
                     let finite = object.position.iter().flat_map(|channel| &channel.keys).all(|key| key.value[0].is_finite() && key.slope_in[0].is_finite() && key.slope_out[0].is_finite());
                     prop_assert!(finite && object.orientation.keys.iter().all(|key| key.value.iter().all(|x| x.is_finite())));

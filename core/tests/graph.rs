@@ -2,7 +2,7 @@
 
 use serde_json::json;
 use std::sync::Arc;
-use zickzack_core::graph::{Compiled, EndReport, Memo, NoAssets, Workshop, compile, report};
+use zickzack_core::graph::{Compiled, EndReport, Memo, Workshop, compile, no_assets, report};
 use zickzack_core::motion::{Cancel, POSE_FLOATS, fill_poses};
 use zickzack_core::nodes;
 use zickzack_core::scene::{Op, Scene, apply};
@@ -35,7 +35,7 @@ fn compiled(scene: &Scene, memo: &Memo) -> Compiled {
     let clock = || 0;
     compile(
         scene,
-        &Workshop { types: &types, schemas: &schemas, memo, assets: &NoAssets, clock: &clock, cancel: &cancel },
+        &Workshop { types: &types, schemas: &schemas, memo, assets: &no_assets(), clock: &clock, cancel: &cancel },
     )
 }
 
@@ -119,7 +119,14 @@ fn a_cancelled_compilation_remembers_nothing_half_done() {
     cancel.cancel();
     let stopped = compile(
         &scene,
-        &Workshop { types: &types, schemas: &schemas, memo: &memo, assets: &NoAssets, clock: &|| 0, cancel: &cancel },
+        &Workshop {
+            types: &types,
+            schemas: &schemas,
+            memo: &memo,
+            assets: &no_assets(),
+            clock: &|| 0,
+            cancel: &cancel,
+        },
     );
     assert!(stopped.ends.is_empty());
     assert_eq!(compiled(&scene, &memo).ends.len(), 2);

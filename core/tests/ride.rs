@@ -207,7 +207,7 @@ proptest! {
     #[test]
     fn spread_riders_keep_their_own_offset_when_others_come_and_go(riders in 2usize..30, more in 1usize..30, seed in 0u64..1000, amount in 0.01..0.5f64) {
         let offsets = |count: usize| {
-            let ride = Ride::new(still(circle(1.0)), count, Fraction::ZERO, 10.0).spread(amount, seed);
+            let ride = Ride::new(still(circle(1.0)), count, Fraction::ZERO, 10.0).spread(amount).seeded(seed);
             ride.phases().into_iter().enumerate().map(|(i, (_, phase))| phase - i as f64 / count as f64).collect::<Vec<f64>>()
         };
         let (few, many) = (offsets(riders), offsets(riders + more));

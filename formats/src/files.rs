@@ -1,50 +1,77 @@
 //! Files of a scene, held as they came and read when a node asks for them.
 
-use crate::svg;
+use crate::{model, svg, table};
 use base64::Engine;
 use base64::engine::general_purpose::STANDARD;
+use glam::DVec3;
 use std::collections::BTreeMap;
 use std::sync::{Arc, Mutex, PoisonError};
 use zickzack_core::curve::Outline;
 use zickzack_core::graph::Assets;
 use zickzack_core::scene::Asset;
 
-type Drawing = Result<Arc<Vec<Outline>>, String>;
+/// What was read of files before, by name.
+type Read<T> = Mutex<BTreeMap<String, Result<T, String>>>;
 
-/// The files of one scene by name; each drawing is parsed once.
+/// The files of one scene by name; each is read once.
 #[derive(Default)]
 pub struct Files {
     contents: BTreeMap<String, Result<Vec<u8>, String>>,
-    drawings: Mutex<BTreeMap<String, Drawing>>,
+    drawings: Read<Arc<Vec<Outline>>>,
+    tables: Read<Arc<Vec<DVec3>>>,
+    boxes: Read<(DVec3, DVec3)>,
 }
 
 impl Files {
     /// From contents by name, or sentences that say why a file is not there.
-    pub const fn new(contents: BTreeMap<String, Result<Vec<u8>, String>>) -> Self {
-        Self { contents, drawings: Mutex::new(BTreeMap::new()) }
+    pub fn new(contents: BTreeMap<String, Result<Vec<u8>, String>>) -> Self {
+        Self { contents, ..Self::default() }
     }
 
     /// True when a file of that name is held, readable or not.
     pub fn holds(&self, name: &str) -> bool {
         self.contents.contains_key(name)
     }
+
+    fn read<T: Clone>(
+        &self,
+        known: &Read<T>,
+        name: &str,
+        read: impl FnOnce(&[u8]) -> Result<T, String>,
+    ) -> Result<T, String> {
+        let mut known = known.lock().unwrap_or_else(PoisonError::into_inner);
+        if let Some(known) = known.get(name) {
+            return known.clone();
+        }
+        let found = match self.contents.get(name) {
+            None => Err(format!("the file \"{name}\" is not there: bring it in again")),
+            Some(Err(why)) => Err(why.clone()),
+            Some(Ok(bytes)) => read(bytes).map_err(|why| format!("\"{name}\": {why}")),
+        };
+        known.insert(name.to_owned(), found.clone());
+        found
+    }
+}
+
+fn text(bytes: &[u8], what: &str) -> Result<String, String> {
+    String::from_utf8(bytes.to_vec()).map_err(|_| format!("it is not text: bring in {what}"))
 }
 
 impl Assets for Files {
-    fn outlines(&self, name: &str) -> Drawing {
-        let mut drawings = self.drawings.lock().unwrap_or_else(PoisonError::into_inner);
-        if let Some(known) = drawings.get(name) {
-            return known.clone();
-        }
-        let drawing = match self.contents.get(name) {
-            None => Err(format!("the file \"{name}\" is not there: bring it in again")),
-            Some(Err(why)) => Err(why.clone()),
-            Some(Ok(bytes)) => std::str::from_utf8(bytes)
-                .map_err(|_| format!("\"{name}\" is not text: bring in an SVG file"))
-                .and_then(|text| svg::read(text).map(Arc::new).map_err(|error| format!("\"{name}\": {error}"))),
-        };
-        drawings.insert(name.to_owned(), drawing.clone());
-        drawing
+    fn outlines(&self, name: &str) -> Result<Arc<Vec<Outline>>, String> {
+        self.read(&self.drawings, name, |bytes| {
+            svg::read(&text(bytes, "an SVG file")?).map(Arc::new).map_err(|error| error.to_string())
+        })
+    }
+
+    fn places(&self, name: &str) -> Result<Arc<Vec<DVec3>>, String> {
+        self.read(&self.tables, name, |bytes| {
+            table::read(&text(bytes, "a CSV file")?).map(Arc::new).map_err(|error| error.to_string())
+        })
+    }
+
+    fn bounds(&self, name: &str) -> Result<(DVec3, DVec3), String> {
+        self.read(&self.boxes, name, |bytes| model::bounds(bytes).map_err(|error| error.to_string()))
     }
 }
 

@@ -12,3 +12,4 @@ pub mod glb;
 pub mod model;
 pub mod picture;
 pub mod svg;
+pub mod table;

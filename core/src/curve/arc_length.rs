@@ -1,7 +1,7 @@
 //! Arc length of one segment and its inverse.
 
-use super::quadrature::{Leaf, adaptive, gauss};
 use super::segment::Segment;
+use crate::quadrature::{Leaf, adaptive, gauss};
 
 /// Length of a segment and the way back from a length to the parameter.
 #[derive(Debug, Clone)]
@@ -24,6 +24,8 @@ enum Inverse {
 /// Largest error of the interpolated parameter, as a length relative to the segment's.
 const TABLE_ERROR: f64 = 1e-10;
 const LARGEST_TABLE: usize = 2048;
+/// Radians of turning up to which a Bézier is plain.
+const PLAIN: f64 = 0.5;
 
 impl Measure {
     /// Measures a segment: exact for lines and arcs; adaptive 16-point Gauss–Legendre for Béziers,
@@ -34,7 +36,9 @@ impl Measure {
         };
         let speed = |t: f64| segment.derivative(t).length();
         let mut start = 0.0;
-        let leaves: Vec<(f64, Leaf)> = adaptive(&speed, segment.size(), 1e-14)
+        // What is nearly straight has no cusp, and needs no search for one.
+        let plain = segment.turning() < PLAIN;
+        let leaves: Vec<(f64, Leaf)> = adaptive(&speed, segment.size(), 1e-14, if plain { 0 } else { 2 })
             .into_iter()
             .map(|leaf| {
                 let at = start;
@@ -43,7 +47,7 @@ impl Measure {
             })
             .collect();
         let length = start;
-        let inverse = match table(&speed, &leaves, length) {
+        let inverse = match table(&speed, &leaves, length, if plain { 2 } else { 8 }) {
             Some(nodes) => {
                 let steps = (nodes.len() - 1) as f64;
                 Inverse::Table(steps / length, nodes.windows(2).map(|pair| cubic(pair, length / steps)).collect())
@@ -87,14 +91,15 @@ fn cubic(pair: &[(f64, f64)], h: f64) -> [f64; 4] {
 }
 
 /// Doubles the nodes until what lies between them is interpolated well; the nodes that test one
-/// round are used in the next.
-fn table(speed: &impl Fn(f64) -> f64, leaves: &[(f64, Leaf)], length: f64) -> Option<Vec<(f64, f64)>> {
+/// round are used in the next. It begins with `steps`, at least two: the middle of what is the same from
+/// both ends is met by any cubic.
+fn table(speed: &impl Fn(f64) -> f64, leaves: &[(f64, Leaf)], length: f64, steps: u32) -> Option<Vec<(f64, f64)>> {
     let node = |fraction: f64, guess: Option<f64>| {
         let t = newton(speed, leaves, length * fraction, guess);
         let slope = 1.0 / speed(t);
         slope.is_finite().then_some((t, slope))
     };
-    let mut nodes = (0..=8).map(|i| node(f64::from(i) / 8.0, None)).collect::<Option<Vec<_>>>()?;
+    let mut nodes = (0..=steps).map(|i| node(f64::from(i) / f64::from(steps), None)).collect::<Option<Vec<_>>>()?;
     while nodes.len() <= LARGEST_TABLE {
         let steps = (nodes.len() - 1) as f64;
         let mut finer = Vec::with_capacity(2 * nodes.len());

@@ -147,10 +147,9 @@ fn with_moved(strand: &Strand, index: usize, moved: &BTreeMap<String, DVec3>) ->
             Segment::Cubic { points: [a, b, c, d] } => {
                 Segment::Cubic { points: [from, b + (from - a), c + (to - d), to] }
             }
-            Segment::Arc { sweep, .. } => {
-                let reach = 4.0 / 3.0 * libm::tan(sweep / 4.0) / sweep;
-                let (leaving, arriving) = (segment.derivative(0.0) * reach, segment.derivative(1.0) * reach);
-                Segment::Cubic { points: [from, from + leaving, to - arriving, to] }
+            Segment::Arc { .. } => {
+                let [a, b, c, d] = segment.as_cubic();
+                Segment::Cubic { points: [from, b + (from - a), c + (to - d), to] }
             }
         }
     });

@@ -103,6 +103,18 @@ impl Segment {
         }
     }
 
+    /// The cubic Bézier with its ends and the directions there: itself for lines and Béziers, near it for arcs of
+    /// less than a half turn.
+    pub fn as_cubic(&self) -> [DVec3; 4] {
+        let (a, d) = (self.at(0.0), self.at(1.0));
+        let reach = match *self {
+            Self::Cubic { points } => return points,
+            Self::Line { .. } => 1.0 / 3.0,
+            Self::Arc { sweep, .. } => 4.0 / 3.0 * libm::tan(sweep / 4.0) / sweep,
+        };
+        [a, a + self.derivative(0.0) * reach, d - self.derivative(1.0) * reach, d]
+    }
+
     /// True when every number in it is finite.
     pub fn is_finite(&self) -> bool {
         match self {

@@ -15,6 +15,8 @@ pub enum CurveError {
     NoLength,
     #[error("point {0} of the path is not a finite number: set it again")]
     NotFinite(usize),
+    #[error("the bends are too small for a path this long: make them wider or the path shorter")]
+    TooFine,
     #[error("piece {0} of the path does not begin where the piece before it ends")]
     Gap(usize),
 }
@@ -198,6 +200,16 @@ impl Strand {
         };
         let t = self.measures[index].parameter(&self.segments[index], s - self.starts[index]);
         (index, t)
+    }
+
+    /// Arc lengths at which a piece begins and ends.
+    pub(super) fn ends(&self, index: usize) -> (f64, f64) {
+        (self.starts[index], self.starts[index + 1])
+    }
+
+    /// The parameter of a piece at `s` metres from the strand's start, which lies in the piece.
+    pub(super) fn parameter(&self, index: usize, s: f64) -> f64 {
+        self.measures[index].parameter(&self.segments[index], s - self.starts[index])
     }
 
     fn find_corners(&self) -> Vec<f64> {

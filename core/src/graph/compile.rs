@@ -1,8 +1,11 @@
 use super::memo::{Key, Memo};
-use super::node::{Assets, Context, NodeType, Offer, Outcome, Product, Timing};
+use super::moving;
+use super::node::{Assets, Closing, Context, NodeType, Offer, Outcome, Product, Timing};
 use crate::motion::{Cancel, Motion};
-use crate::scene::{Node, Params, Scene};
+use crate::scene::{Mark, Node, Params, Resolved, Scene, Space, resolve};
 use crate::schema::{PortKind, Schema};
+use crate::seam::length_offers;
+use serde_json::Value;
 use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
 
@@ -18,10 +21,16 @@ pub struct NodeResult {
     pub fresh: bool,
     /// Microseconds it took, by the clock that was given.
     pub micros: u64,
+    /// What is wrong in formulas, and where.
+    pub marks: Vec<Mark>,
     key: Key,
 }
 
 impl NodeResult {
+    fn refused(why: String) -> Self {
+        Self { outcome: Arc::new(Err(why)), fresh: false, micros: 0, marks: Vec::new(), key: [0; 32] }
+    }
+
     /// What it gives.
     pub fn product(&self) -> Option<&Product> {
         self.outcome.as_ref().as_ref().ok().map(|outcome| &outcome.product)
@@ -66,13 +75,13 @@ pub struct Compiled {
 /// What compilation works with.
 pub struct Workshop<'a> {
     /// All node types.
-    pub types: &'a [Box<dyn NodeType>],
+    pub types: &'a [Arc<dyn NodeType>],
     /// Their schemas, in the same order.
     pub schemas: &'a [Schema],
     /// What is remembered.
     pub memo: &'a Memo,
     /// Files.
-    pub assets: &'a dyn Assets,
+    pub assets: &'a Arc<dyn Assets>,
     /// Microseconds since any moment.
     pub clock: &'a dyn Fn() -> u64,
     /// Stops the work; nodes not reached by then say so.
@@ -121,9 +130,8 @@ fn evaluate(
     workshop: &Workshop<'_>,
 ) -> NodeResult {
     let node = &scene.nodes[id];
-    let refuse = |why: String| NodeResult { outcome: Arc::new(Err(why)), fresh: false, micros: 0, key: [0; 32] };
     let Some(index) = workshop.schemas.iter().position(|schema| schema.name == node.kind) else {
-        return refuse(format!(
+        return NodeResult::refused(format!(
             "This version of the program has no \"{}\": update it, or put another node in its place. Nothing of it is lost.",
             node.kind
         ));
@@ -132,26 +140,27 @@ fn evaluate(
     if node.bypassed {
         return bypassed(scene, id, node, schema, done);
     }
+    let resolved = match resolve(schema, node, timing.clock(), 0.0, true) {
+        Ok(resolved) => resolved,
+        Err(marks) => {
+            let why = marks.iter().map(|mark| mark.message.as_str()).collect::<Vec<_>>().join(" ");
+            return NodeResult { marks, ..NodeResult::refused(why) };
+        }
+    };
     let inputs = match inputs(scene, id, schema, done) {
         Ok(inputs) => inputs,
-        Err(why) => return refuse(why),
+        Err(why) => return NodeResult::refused(why),
     };
-    let key = key(scene, node, schema, &inputs, timing);
+    let key = key(scene, node, schema, &inputs, timing, resolved.any);
     if let Some(outcome) = workshop.memo.find(&key) {
-        return NodeResult { outcome, fresh: false, micros: 0, key };
+        return NodeResult { outcome, fresh: false, micros: 0, marks: Vec::new(), key };
     }
     if workshop.cancel.cancelled() {
-        return refuse("Stopped before it was reached.".to_owned());
+        return NodeResult::refused("Stopped before it was reached.".to_owned());
     }
-    let context = Context {
-        params: Params::new(schema, node),
-        inputs: inputs.into_iter().map(|(port, (product, _))| (port, product)).collect(),
-        timing,
-        assets: workshop.assets,
-        cancel: workshop.cancel,
-    };
     let begun = (workshop.clock)();
-    let mut outcome = workshop.types[index].evaluate(&context).and_then(|outcome| within_budget(outcome, timing));
+    let inputs = inputs.into_iter().map(|(port, (product, _))| (port, product)).collect();
+    let mut outcome = evaluate_now(index, node, inputs, &resolved, timing, workshop);
     if let Ok(outcome) = &mut outcome {
         outcome.warnings.extend(node.params.keys().filter(|name| schema.param(name).is_none()).map(|name| {
             format!("This version of the program has no parameter \"{name}\" here: it is kept and does nothing.")
@@ -162,7 +171,39 @@ fn evaluate(
     if !workshop.cancel.cancelled() {
         workshop.memo.keep(key, outcome.clone());
     }
-    NodeResult { outcome, fresh: true, micros, key }
+    NodeResult { outcome, fresh: true, micros, marks: Vec::new(), key }
+}
+
+/// At frame 0; what gives a path or a surface that moves is evaluated again for every frame that is asked for.
+fn evaluate_now(
+    index: usize,
+    node: &Node,
+    inputs: BTreeMap<String, Product>,
+    resolved: &Resolved,
+    timing: Timing,
+    workshop: &Workshop<'_>,
+) -> Result<Outcome, String> {
+    let (kind, schema) = (&workshop.types[index], &workshop.schemas[index]);
+    let params = Params::new(schema, node, &resolved.values, timing.clock());
+    let remade = matches!(schema.output, Some(PortKind::Path | PortKind::Surface))
+        && (resolved.over_time || kind.moves(&params) || inputs.values().any(moving::moves));
+    let again = remade.then(|| moving::Again {
+        kind: kind.clone(),
+        schema: schema.clone(),
+        node: node.clone(),
+        inputs: inputs.clone(),
+        timing,
+        assets: workshop.assets.clone(),
+    });
+    let context = Context { params, inputs, frame: 0.0, timing, assets: &**workshop.assets, cancel: workshop.cancel };
+    let mut outcome = kind.evaluate(&context).and_then(|outcome| within_budget(outcome, timing))?;
+    if timing.space == Space::Flat {
+        outcome.product = outcome.product.flattened();
+    }
+    Ok(match again {
+        Some(again) => moving::over_time(again, outcome),
+        None => outcome,
+    })
 }
 
 /// What arrives at the first port that takes what the node gives.
@@ -171,12 +212,9 @@ fn bypassed(scene: &Scene, id: &str, node: &Node, schema: &Schema, done: &BTreeM
     let upstream = port.and_then(|port| scene.thread_to(id, port.name)).and_then(|(_, thread)| done.get(&thread.from));
     match upstream.and_then(|result| result.product().map(|product| (product.clone(), result.key))) {
         Some((product, key)) => {
-            NodeResult { outcome: Arc::new(Ok(Outcome::new(product))), fresh: false, micros: 0, key }
+            NodeResult { key, outcome: Arc::new(Ok(Outcome::new(product))), ..NodeResult::refused(String::new()) }
         }
-        None => {
-            let why = format!("\"{}\" is bypassed and has nothing to hand on.", node.name);
-            NodeResult { outcome: Arc::new(Err(why)), fresh: false, micros: 0, key: [0; 32] }
-        }
+        None => NodeResult::refused(format!("\"{}\" is bypassed and has nothing to hand on.", node.name)),
     }
 }
 
@@ -187,6 +225,9 @@ fn inputs(scene: &Scene, id: &str, schema: &Schema, done: &BTreeMap<String, Node
     for port in &schema.inputs {
         let kind = port.kind.name();
         let Some((_, thread)) = scene.thread_to(id, port.name) else {
+            if port.optional {
+                continue;
+            }
             return Err(format!("{} needs a {kind}: pull a thread to its {} port.", schema.title, port.name));
         };
         let upstream = done.get(&thread.from);
@@ -207,7 +248,7 @@ fn inputs(scene: &Scene, id: &str, schema: &Schema, done: &BTreeMap<String, Node
 }
 
 /// Type, parameters, inputs, and of the settings what the type depends on.
-fn key(scene: &Scene, node: &Node, schema: &Schema, inputs: &Inputs, timing: Timing) -> Key {
+fn key(scene: &Scene, node: &Node, schema: &Schema, inputs: &Inputs, timing: Timing, formulas: bool) -> Key {
     let mut hash = blake3::Hasher::new();
     let mut feed = |bytes: &[u8]| {
         hash.update(&(bytes.len() as u64).to_le_bytes());
@@ -225,7 +266,7 @@ fn key(scene: &Scene, node: &Node, schema: &Schema, inputs: &Inputs, timing: Tim
         feed(key);
     }
     feed(&[timing.space as u8]);
-    if schema.uses_timing {
+    if schema.uses_timing || formulas {
         for number in [timing.fps, timing.frames, timing.picture.width, timing.picture.height] {
             feed(&number.to_bits().to_le_bytes());
         }
@@ -256,22 +297,37 @@ fn end(scene: &Scene, id: &str, node: &Node, nodes: &BTreeMap<String, NodeResult
     if taken_up && !output {
         return None;
     }
-    let offers = upstream(scene, id).iter().flat_map(|id| offers(id, nodes)).collect();
+    let looks: Vec<u64> = (0..motion.len()).map(|object| motion.look(object)).collect();
+    let offers = offers(scene, id, nodes, &looks);
     Some(End { node: id.to_owned(), name: node.name.clone(), output, motion: motion.clone(), offers, key: result.key })
 }
 
-fn offers(id: &str, nodes: &BTreeMap<String, NodeResult>) -> Vec<Offer> {
-    let outcome = nodes.get(id).and_then(|result| result.outcome.as_ref().as_ref().ok());
-    let offers = outcome.into_iter().flat_map(|outcome| &outcome.offers);
+fn offers(scene: &Scene, id: &str, nodes: &BTreeMap<String, NodeResult>, looks: &[u64]) -> Vec<Offer> {
+    let (mut offers, mut periods) = (Vec::new(), Vec::new());
+    for id in upstream(scene, id) {
+        let outcome = nodes.get(&id).and_then(|result| result.outcome.as_ref().as_ref().ok());
+        let maker = outcome.and_then(|outcome| outcome.offers.as_ref());
+        for closing in maker.into_iter().flat_map(|maker| maker(looks)) {
+            match closing {
+                Closing::Value(param, value, text) => {
+                    offers.push(Offer { node: id.clone(), param: param.to_owned(), value, text });
+                }
+                Closing::Period(period) => periods.push(period),
+            }
+        }
+    }
+    let lengths = length_offers(scene.frames, &periods).into_iter();
+    offers.extend(lengths.take(MOST_LENGTHS).map(|frames| Offer {
+        node: String::new(),
+        param: "frames".to_owned(),
+        value: Value::from(frames),
+        text: format!("loop {} → {frames} frames (every lap is done by then)", scene.frames),
+    }));
     offers
-        .map(|(param, value, text)| Offer {
-            node: id.to_owned(),
-            param: (*param).to_owned(),
-            value: value.clone(),
-            text: text.clone(),
-        })
-        .collect()
 }
+
+/// Most loop lengths that are offered.
+const MOST_LENGTHS: usize = 3;
 
 /// A node and all that feeds it, nearest first.
 fn upstream(scene: &Scene, id: &str) -> Vec<String> {
@@ -295,6 +351,7 @@ impl Product {
         match self {
             Self::Path(_) => PortKind::Path,
             Self::Motion(_) => PortKind::Motion,
+            Self::Surface(_) => PortKind::Surface,
         }
     }
 }

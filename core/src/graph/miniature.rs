@@ -6,6 +6,7 @@ use super::report::SLOWEST_SEEN;
 use crate::curve::{Curve, tessellate};
 use crate::motion::{Cancel, Columns, Frames, Motion, MotionError, Sample, prepared};
 use crate::scene::{Picture, Space};
+use crate::surface::{Surface, wires};
 use serde::Serialize;
 use std::collections::BTreeMap;
 use std::sync::Arc;
@@ -59,6 +60,11 @@ fn path_lines(curve: &Curve) -> Vec<Vec<f32>> {
     curve.strands().iter().take(64).map(flat).collect()
 }
 
+/// Some edges of its triangles.
+fn surface_lines(surface: &Surface) -> Vec<Vec<f32>> {
+    wires(surface).into_iter().map(|line| line.iter().flat_map(|p| p.as_vec3().to_array()).collect()).collect()
+}
+
 fn wakes(motion: &dyn Motion, range: Frames) -> Vec<Vec<f32>> {
     let mut sample = Sample::default();
     let frames = |object: usize| -> Vec<(usize, f64)> {
@@ -85,6 +91,7 @@ impl Compiled {
                 let miniature = match product {
                     Product::Path(product) => Miniature { lines: path_lines(&product.path.at(0.0)), dots: Vec::new() },
                     Product::Motion(motion) => self.motion_miniature(motion, cancel)?,
+                    Product::Surface(ground) => Miniature { lines: surface_lines(&ground.at(0.0)), dots: Vec::new() },
                 };
                 Ok((id.clone(), miniature))
             })

@@ -3,11 +3,15 @@
 mod compile;
 mod memo;
 mod miniature;
+mod moving;
 mod node;
 mod report;
 
 pub use compile::{Compiled, End, NodeResult, Workshop, compile};
 pub use memo::Memo;
 pub use miniature::{LivingMiniature, Miniature};
-pub use node::{Assets, Context, NoAssets, NodeType, Offer, Outcome, PathProduct, Product, Timing};
+pub use node::{
+    Assets, Closing, Context, NodeType, Offer, OfferMaker, Outcome, PathProduct, Product, Timing, curve_facts,
+    no_assets,
+};
 pub use report::{EndReport, NodeReport, SeamReport, report};

@@ -1,9 +1,13 @@
 //! What the graph asks of a node type, and what it hands to it.
 
-use crate::curve::{Joint, Outline, Path};
+use crate::curve::{Curve, Joint, Outline, Path, flattened};
+use crate::fraction::Fraction;
 use crate::motion::{Cancel, Motion};
 use crate::scene::{Params, Picture, Scene, Space};
 use crate::schema::Schema;
+use crate::signal::Clock;
+use crate::surface::{Ground, Surface};
+use glam::DVec3;
 use serde::Serialize;
 use serde_json::Value;
 use std::collections::BTreeMap;
@@ -14,8 +18,15 @@ pub trait NodeType: Send + Sync {
     /// What it declares.
     fn schema(&self) -> Schema;
 
-    /// Its result, or a sentence that says what is wrong and what to do.
+    /// Its result, or a sentence that says what is wrong and what to do. Paths and surfaces are made for the
+    /// frame of the context, from inputs as they are then.
     fn evaluate(&self, context: &Context<'_>) -> Result<Outcome, String>;
+
+    /// True when a path or surface that it gives changes over time even where nothing that it takes does.
+    fn moves(&self, params: &Params<'_>) -> bool {
+        let _ = params;
+        false
+    }
 }
 
 /// Settings of the scene that results may depend on.
@@ -32,6 +43,11 @@ pub struct Timing {
 }
 
 impl Timing {
+    /// What a frame means.
+    pub const fn clock(&self) -> Clock {
+        Clock { fps: self.fps, frames: self.frames }
+    }
+
     /// Of a scene.
     pub fn of(scene: &Scene) -> Self {
         Self { fps: scene.fps.value(), frames: f64::from(scene.frames), space: scene.space, picture: scene.picture }
@@ -42,14 +58,37 @@ impl Timing {
 pub trait Assets: Send + Sync {
     /// The outlines in a drawing, or a sentence that says why there are none.
     fn outlines(&self, name: &str) -> Result<Arc<Vec<Outline>>, String>;
+
+    /// The rows of a table of places, x, y, z each, or a sentence that says why there are none.
+    fn places(&self, name: &str) -> Result<Arc<Vec<DVec3>>, String>;
+
+    /// The box around a model, as its lowest and highest corner in the model's own axes and unit, or a sentence.
+    fn bounds(&self, name: &str) -> Result<(DVec3, DVec3), String>;
+}
+
+/// Those of a scene without files.
+pub fn no_assets() -> Arc<dyn Assets> {
+    Arc::new(NoAssets)
+}
+
+fn missing<T>(name: &str) -> Result<T, String> {
+    Err(format!("the file \"{name}\" is not there: bring it in again"))
 }
 
 /// For scenes without files.
-pub struct NoAssets;
+struct NoAssets;
 
 impl Assets for NoAssets {
     fn outlines(&self, name: &str) -> Result<Arc<Vec<Outline>>, String> {
-        Err(format!("the file \"{name}\" is not there: bring it in again"))
+        missing(name)
+    }
+
+    fn places(&self, name: &str) -> Result<Arc<Vec<DVec3>>, String> {
+        missing(name)
+    }
+
+    fn bounds(&self, name: &str) -> Result<(DVec3, DVec3), String> {
+        missing(name)
     }
 }
 
@@ -57,8 +96,10 @@ impl Assets for NoAssets {
 pub struct Context<'a> {
     /// Its parameters, defaults filled in.
     pub params: Params<'a>,
-    /// What its inputs bring, by port; every declared input is there.
+    /// What its inputs bring, by port; every declared input is there, unless it is optional.
     pub inputs: BTreeMap<String, Product>,
+    /// The frame for which paths and surfaces are made.
+    pub frame: f64,
     /// Settings of the scene.
     pub timing: Timing,
     /// Files.
@@ -74,6 +115,30 @@ impl Context<'_> {
             Some(Product::Path(product)) => Ok(product.path.clone()),
             _ => Err(format!("No path arrives at the port \"{port}\".")),
         }
+    }
+
+    /// The curve that the path at a port is at the frame.
+    pub fn curve(&self, port: &str) -> Result<Arc<Curve>, String> {
+        Ok(self.path(port)?.at(self.frame))
+    }
+
+    /// The path at a port that may be left open.
+    pub fn path_if_any(&self, port: &str) -> Option<Path> {
+        self.path(port).ok()
+    }
+
+    /// The surface at a port that may be left open, at every frame.
+    pub fn ground_if_any(&self, port: &str) -> Option<Ground> {
+        match self.inputs.get(port) {
+            Some(Product::Surface(ground)) => Some(ground.clone()),
+            _ => None,
+        }
+    }
+
+    /// What the surface at a port is at the frame.
+    pub fn surface(&self, port: &str) -> Result<Surface, String> {
+        let ground = self.ground_if_any(port).ok_or_else(|| format!("No surface arrives at the port \"{port}\"."))?;
+        Ok(ground.at(self.frame))
     }
 
     /// The motion at a port.
@@ -92,6 +157,8 @@ pub enum Product {
     Path(PathProduct),
     /// A motion.
     Motion(Arc<dyn Motion>),
+    /// A surface.
+    Surface(Ground),
 }
 
 /// A path and what can be taken hold of on it.
@@ -101,23 +168,48 @@ pub struct PathProduct {
     pub path: Path,
     /// Its points.
     pub joints: Vec<Joint>,
-    /// The parameter that holds points that were moved, by id.
+    /// The parameter that holds points that were moved, by id; empty where there are none to take hold of.
     pub points_param: &'static str,
+}
+
+impl From<Curve> for Product {
+    /// A path that was made, without points to take hold of.
+    fn from(curve: Curve) -> Self {
+        Self::Path(PathProduct { path: Path::still(curve), joints: Vec::new(), points_param: "" })
+    }
+}
+
+impl From<Surface> for Product {
+    fn from(surface: Surface) -> Self {
+        Self::Surface(Ground::Still(surface))
+    }
 }
 
 /// A value of a parameter that would close the loop.
 #[derive(Debug, Clone, PartialEq, Serialize)]
 #[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
 pub struct Offer {
-    /// Id of the node.
+    /// Id of the node; empty for the scene itself.
     pub node: String,
-    /// Name of its parameter.
+    /// Name of its parameter, or of the scene's field.
     pub param: String,
     /// The value offered.
     pub value: Value,
     /// What it is about, in words.
     pub text: String,
 }
+
+/// What would close a loop.
+#[derive(Debug, Clone, PartialEq)]
+pub enum Closing {
+    /// A value of a parameter, and what it is about in words.
+    Value(&'static str, Value, String),
+    /// It closes in every loop that is a whole multiple of so many frames.
+    Period(Fraction),
+}
+
+/// What would close a loop in which the things have these looks, by object.
+pub type OfferMaker = Arc<dyn Fn(&[u64]) -> Vec<Closing> + Send + Sync>;
 
 /// What came of an evaluation.
 #[derive(Clone)]
@@ -128,13 +220,52 @@ pub struct Outcome {
     pub warnings: Vec<String>,
     /// Derived figures worth reading, such as a length.
     pub facts: Vec<String>,
-    /// Values that close the loop, as (parameter, value, words).
-    pub offers: Vec<(&'static str, Value, String)>,
+    /// What would close the loop.
+    pub offers: Option<OfferMaker>,
 }
 
 impl Outcome {
     /// Only a product.
-    pub const fn new(product: Product) -> Self {
-        Self { product, warnings: Vec::new(), facts: Vec::new(), offers: Vec::new() }
+    pub fn new(product: impl Into<Product>) -> Self {
+        Self { product: product.into(), warnings: Vec::new(), facts: Vec::new(), offers: None }
+    }
+
+    /// A curve with its length and the number of its strands as facts.
+    pub fn of_curve(curve: Curve) -> Self {
+        let facts = curve_facts(&curve);
+        Self { facts, ..Self::new(curve) }
+    }
+}
+
+impl Product {
+    /// A path that does not move with all its places in z = 0; anything else as it is.
+    pub(super) fn flattened(self) -> Self {
+        let Self::Path(product) = self else { return self };
+        let flat = product.path.unmoving().and_then(|curve| flattened(curve).ok());
+        Self::Path(match flat {
+            Some(curve) => PathProduct { path: Path::still(curve), ..product },
+            None => product,
+        })
+    }
+}
+
+/// How long a curve is, and how many strands it has where it is more than one.
+pub fn curve_facts(curve: &Curve) -> Vec<String> {
+    let mut facts = vec![format!("{:.2} m long", curve.length())];
+    if curve.strands().len() > 1 {
+        facts.push(format!("{} strands", curve.strands().len()));
+    }
+    facts
+}
+
+impl From<Arc<dyn Motion>> for Product {
+    fn from(motion: Arc<dyn Motion>) -> Self {
+        Self::Motion(motion)
+    }
+}
+
+impl From<PathProduct> for Product {
+    fn from(path: PathProduct) -> Self {
+        Self::Path(path)
     }
 }

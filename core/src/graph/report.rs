@@ -3,6 +3,7 @@
 use super::compile::{Compiled, End, NodeResult};
 use super::node::{Offer, Product};
 use crate::motion::{Cancel, Columns, Contact, Frames, Motion, MotionError, Sample};
+use crate::scene::Mark;
 use crate::seam::{Gap, Seam, measure};
 use serde::Serialize;
 use std::collections::BTreeMap;
@@ -17,6 +18,8 @@ pub struct NodeReport {
     pub messages: Vec<String>,
     /// Derived figures worth reading.
     pub facts: Vec<String>,
+    /// What is wrong in formulas, and where.
+    pub marks: Vec<Mark>,
     /// Milliseconds it took; 0 when it was remembered.
     pub millis: f64,
 }
@@ -29,9 +32,16 @@ impl NodeReport {
                 state: if outcome.warnings.is_empty() { "worked" } else { "warning" },
                 messages: outcome.warnings.clone(),
                 facts: outcome.facts.clone(),
+                marks: Vec::new(),
                 millis,
             },
-            Err(why) => Self { state: "error", messages: vec![why.clone()], facts: Vec::new(), millis },
+            Err(why) => Self {
+                state: "error",
+                messages: vec![why.clone()],
+                facts: Vec::new(),
+                marks: result.marks.clone(),
+                millis,
+            },
         }
     }
 }
@@ -195,7 +205,7 @@ impl Compiled {
     pub fn path(&self, node: &str) -> Option<&super::node::PathProduct> {
         match self.nodes.get(node)?.product()? {
             Product::Path(product) => Some(product),
-            Product::Motion(_) => None,
+            Product::Motion(_) | Product::Surface(_) => None,
         }
     }
 }

@@ -7,16 +7,20 @@ mod contact;
 mod face_travel;
 mod ride;
 mod sample;
+mod seats;
 mod trace;
+mod wake;
 
 pub use block::{POSE_FLOATS, fill_poses};
 pub use cancel::Cancel;
 pub use compare::{Apart, largest_distance};
 pub use contact::Contact;
 pub use face_travel::{FaceTravel, FaceUp};
-pub use ride::{Ride, RideEnd};
+pub use ride::{Ride, RideEnd, RideOffset};
 pub use sample::{Columns, Place, Sample};
+pub use seats::{Pace, RideSpacing, Seat, Sharing};
 pub use trace::{Channel as TraceChannel, trace};
+pub use wake::wake;
 
 use crate::curve::Path;
 use std::ops::Range;

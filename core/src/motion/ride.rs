@@ -1,76 +1,140 @@
 //! Riding: things on a path, driven by laps.
 
+use super::seats::{Pace, RideSpacing, Seat, Seating, Sharing};
 use super::{Break, BreakKind, Columns, Extent, Frames, MOST_BREAKS, Motion, MotionError, Outside, Place, Sample};
-use crate::curve::{Path, Strand};
+use crate::curve::{AxesTable, Curve, Path, Strand, UpRule};
 use crate::fraction::Fraction;
-use crate::random;
-use crate::signal::{Constant, Signal};
+use crate::signal::{Accumulated, Driven, Thing};
+use glam::DVec3;
 use std::collections::BTreeMap;
 use std::ops::Range;
 use std::sync::{Arc, OnceLock};
 
-/// What happens where an open path ends.
+/// What happens where a path ends.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum RideEnd {
     /// Goes on at the start.
     Wrap,
     /// Stops there and stays.
     Hold,
+    /// Goes back the same way, and forth again.
+    TurnBack,
+    /// Leaves the path straight on.
+    RunOn,
 }
 
-/// `riders` things on a path, spaced evenly by length, by turns on its strands.
+/// How far riders are off their path, in its own axes, metres.
+#[derive(Debug, Clone)]
+pub struct RideOffset {
+    /// Ahead.
+    pub along: Driven,
+    /// Up.
+    pub up: Driven,
+    /// To the right as one looks ahead.
+    pub across: Driven,
+    /// Where up comes from.
+    pub rule: UpRule,
+}
+
+impl RideOffset {
+    fn is_none(&self) -> bool {
+        [&self.along, &self.up, &self.across].iter().all(|part| part.fixed() == Some(0.0))
+    }
+
+    fn over_time(&self) -> bool {
+        [&self.along, &self.up, &self.across].iter().any(|part| part.over_time())
+    }
+}
+
+/// `riders` things on a path.
 ///
 /// The phase of rider i is φᵢ(f) = φᵢ + ∫₀ᶠ rate in laps, and its place is the path at fract(φ)·L.
 #[derive(Clone)]
 pub struct Ride {
     path: Path,
-    riders: usize,
-    laps: Fraction,
-    frames: f64,
-    rate: Arc<dyn Signal>,
-    start: f64,
-    spread: f64,
-    seed: u64,
-    /// How far some riders are moved off their place, laps.
-    shifts: BTreeMap<usize, f64>,
+    seating: Seating,
+    /// Laps per loop that change over time, in place of the pace.
+    laps: Option<Accumulated>,
+    start: Driven,
     end: RideEnd,
-    /// Seats on the strands that the path has at frame 0, made when they are first asked for.
+    offset: Option<RideOffset>,
+    /// Parts of the path between which riders are there.
+    visible: Option<(f64, f64)>,
+    /// Made when they are first asked for, for the path at frame 0.
     seats: OnceLock<Vec<Seat>>,
+    /// Axes along a path that does not move.
+    axes: OnceLock<Arc<Vec<AxesTable>>>,
 }
 
-/// Where a rider belongs.
-#[derive(Debug, Clone, Copy)]
-struct Seat {
-    strand: usize,
-    /// Laps at frame 0.
-    phase: f64,
+/// Radians between nodes of a path's axes.
+const PATH_STEP: f64 = 0.02;
+/// Half the frames over which the movement of a path is measured.
+const TIME_STEP: f64 = 1e-3;
+/// Half the part of a strand over which the turning of its axes is measured.
+const LENGTH_STEP: f64 = 1e-5;
+
+/// A place on a strand.
+struct Spot {
+    /// Metres from its start, 0 to L.
+    s: f64,
+    /// Laps as they count for the place.
+    laps: f64,
+    /// Metres beyond its ends: behind the last where positive, before the first where negative.
+    beyond: f64,
+    /// Metres on the strand for each metre of phase: 1, −1 or 0.
+    pace: f64,
 }
 
-/// The channel of the random numbers that spread the riders.
-const SPREAD_CHANNEL: u64 = 1;
+/// A path at a frame.
+struct Now<'a> {
+    frame: f64,
+    curve: &'a Curve,
+    axes: Option<Arc<Vec<AxesTable>>>,
+}
 
 impl Ride {
-    /// `laps` per `frames` frames at constant speed, wrapping; negative laps run backwards.
+    /// `laps` per `frames` frames at constant speed, wrapping, spaced evenly by length, by turns on the path's
+    /// strands; negative laps run backwards.
     pub fn new(path: Path, riders: usize, laps: Fraction, frames: f64) -> Self {
-        Self {
-            path,
+        let seating = Seating {
             riders,
-            laps,
-            frames,
-            rate: Arc::new(Constant(laps.value() / frames)),
-            start: 0.0,
+            spacing: RideSpacing::Even,
+            sharing: Sharing::ByTurns,
+            pace: Pace::Laps(laps),
+            pace_spread: 0.0,
+            whole_laps: 0.0,
             spread: 0.0,
             seed: 0,
             shifts: BTreeMap::new(),
+            frames,
+        };
+        Self {
+            path,
+            seating,
+            laps: None,
+            start: Driven::Fixed(0.0),
             end: RideEnd::Wrap,
+            offset: None,
+            visible: None,
             seats: OnceLock::new(),
+            axes: OnceLock::new(),
         }
     }
 
-    /// With the first rider's phase, in laps.
-    pub fn starting_at(mut self, start: f64) -> Self {
-        self.start = start;
+    fn seated(mut self, change: impl FnOnce(&mut Seating)) -> Self {
+        change(&mut self.seating);
         self.seats = OnceLock::new();
+        self
+    }
+
+    /// With the first rider's phase, in laps.
+    pub fn starting_at(self, start: f64) -> Self {
+        self.starting(Driven::Fixed(start))
+    }
+
+    /// With what is added to every rider's phase, in laps.
+    pub fn starting(mut self, start: Driven) -> Self {
+        self.start = start;
         self
     }
 
@@ -80,91 +144,252 @@ impl Ride {
         self
     }
 
-    /// With each rider moved by a random part of ±`amount` laps, from a seed.
-    pub fn spread(mut self, amount: f64, seed: u64) -> Self {
-        self.spread = amount;
-        self.seed = seed;
-        self.seats = OnceLock::new();
+    /// With other places to begin.
+    pub fn spaced(self, spacing: RideSpacing) -> Self {
+        self.seated(|seating| seating.spacing = spacing)
+    }
+
+    /// Shared otherwise among the path's strands.
+    pub fn shared(self, sharing: Sharing) -> Self {
+        self.seated(|seating| seating.sharing = sharing)
+    }
+
+    /// At another pace.
+    pub fn paced(self, pace: Pace) -> Self {
+        self.seated(|seating| seating.pace = pace)
+    }
+
+    /// With laps per loop that change over time; their integral is what is travelled.
+    pub fn driven(mut self, laps: Driven) -> Self {
+        self.laps = Some(Accumulated::new(laps));
         self
+    }
+
+    /// With each rider quicker or slower by a random part of ±`amount` laps per loop. Where `looping`, every
+    /// rider's laps are rounded so that it comes back by itself.
+    pub fn pace_spread(self, amount: f64, looping: bool) -> Self {
+        let step = if self.end == RideEnd::TurnBack { 2.0 } else { 1.0 };
+        self.seated(|seating| {
+            seating.pace_spread = amount;
+            seating.whole_laps = if looping { step } else { 0.0 };
+        })
+    }
+
+    /// With each rider moved by a random part of ±`amount` laps.
+    pub fn spread(self, amount: f64) -> Self {
+        self.seated(|seating| seating.spread = amount)
+    }
+
+    /// With another seed for all that is random.
+    pub fn seeded(self, seed: u64) -> Self {
+        self.seated(|seating| seating.seed = seed)
     }
 
     /// With some riders, by their number, moved by so many laps.
-    pub fn shifted(mut self, shifts: BTreeMap<usize, f64>) -> Self {
-        self.shifts = shifts;
-        self.seats = OnceLock::new();
+    pub fn shifted(self, shifts: BTreeMap<usize, f64>) -> Self {
+        self.seated(|seating| seating.shifts = shifts)
+    }
+
+    /// Off the path.
+    pub fn offset(mut self, offset: RideOffset) -> Self {
+        self.offset = (!offset.is_none()).then_some(offset);
         self
     }
 
-    /// Laps per loop, exactly.
-    pub const fn laps(&self) -> Fraction {
-        self.laps
+    /// There only between two parts of the path; `from` after `to` means across its start.
+    pub fn visible(mut self, from: f64, to: f64) -> Self {
+        self.visible = (from > 0.0 || to < 1.0).then_some((from, to));
+        self
+    }
+
+    /// With another number of riders.
+    pub fn with_riders(self, riders: usize) -> Self {
+        self.seated(|seating| seating.riders = riders)
+    }
+
+    /// What happens where the path ends.
+    pub const fn end(&self) -> RideEnd {
+        self.end
+    }
+
+    /// True where riders have laps of their own that do not bring them back.
+    pub fn wanders(&self) -> bool {
+        self.seating.pace_spread > 0.0 && self.seating.whole_laps == 0.0
+    }
+
+    /// True where riders have laps of their own that bring each of them back.
+    pub fn rounded(&self) -> bool {
+        self.seating.pace_spread > 0.0 && self.seating.whole_laps > 0.0
+    }
+
+    /// Each rider's seat, without what is added to every phase.
+    pub fn seats(&self) -> &[Seat] {
+        self.seats.get_or_init(|| self.seating.seats(&self.path.at(0.0)))
     }
 
     /// Each rider's strand and phase at frame 0, in laps.
     pub fn phases(&self) -> Vec<(usize, f64)> {
-        let strands = self.path.at(0.0).strands().len();
-        (0..self.riders).map(|object| self.seat(object, strands)).map(|seat| (seat.strand, seat.phase)).collect()
+        let start = |object| self.start.at(0.0, self.thing(object));
+        self.seats().iter().enumerate().map(|(object, seat)| (seat.strand, seat.phase + start(object))).collect()
     }
 
-    /// The seats on that many strands; none where the path has another number of them now.
-    fn known_seats(&self, strands: usize) -> &[Seat] {
-        let seats = self.seats.get_or_init(|| {
-            let strands = self.path.at(0.0).strands().len();
-            (0..self.riders).map(|object| self.seat(object, strands)).collect()
-        });
-        if self.path.unmoving().is_some() || self.path.at(0.0).strands().len() == strands { seats } else { &[] }
+    const fn thing(&self, object: usize) -> Thing {
+        Thing { index: object, count: self.seating.riders }
     }
 
-    fn seat(&self, object: usize, strands: usize) -> Seat {
-        let strand = object % strands;
-        let place = object / strands;
-        let on_strand = (self.riders - strand).div_ceil(strands);
-        let even = place as f64 / on_strand as f64;
-        let moved = self.spread * random::signed(self.seed, object as u64, SPREAD_CHANNEL);
-        let own = self.shifts.get(&object).copied().unwrap_or(0.0);
-        Seat { strand, phase: self.start + even + moved + own }
-    }
-
-    /// Arc length on a strand of this length, laps, and whether it travels there, at an unwrapped phase.
+    /// Laps from frame 0 on.
     #[inline(always)]
-    fn arc_length(&self, laps: f64, length: f64) -> (f64, f64, bool) {
+    fn travelled(&self, seat: &Seat, part: f64, frame: f64) -> f64 {
+        match &self.laps {
+            None => seat.laps * part,
+            Some(laps) => laps.until(frame) / self.seating.frames + (seat.laps - self.base()) * part,
+        }
+    }
+
+    /// Laps in a loop without a rider's own.
+    fn base(&self) -> f64 {
+        self.seating.pace.laps(self.seating.frames, 1.0)
+    }
+
+    fn phase(&self, object: usize, frame: f64) -> f64 {
+        let seat = &self.seats()[object];
+        seat.phase + self.start.at(frame, self.thing(object)) + self.travelled(seat, frame / self.seating.frames, frame)
+    }
+
+    /// Laps per frame.
+    fn rate(&self, object: usize, frame: f64) -> f64 {
+        let seat = &self.seats()[object];
+        let own = match &self.laps {
+            None => seat.laps,
+            Some(laps) => laps.at(frame) + seat.laps - self.base(),
+        };
+        let start = if self.start.over_time() {
+            let at = |offset| self.start.at(frame + offset, self.thing(object));
+            (at(TIME_STEP) - at(-TIME_STEP)) / (2.0 * TIME_STEP)
+        } else {
+            0.0
+        };
+        own / self.seating.frames + start
+    }
+
+    /// The place on a strand of this length at an unwrapped phase.
+    #[inline(always)]
+    fn spot(&self, laps: f64, length: f64) -> Spot {
         match self.end {
-            RideEnd::Wrap => ((laps - whole(laps)) * length, laps, true),
-            RideEnd::Hold => {
+            RideEnd::Wrap => Spot { s: (laps - whole(laps)) * length, laps, beyond: 0.0, pace: 1.0 },
+            RideEnd::Hold | RideEnd::RunOn => {
                 let held = laps.clamp(0.0, 1.0);
-                (held * length, held, (0.0..1.0).contains(&laps))
+                let on = (0.0..1.0).contains(&laps);
+                match self.end {
+                    RideEnd::Hold => Spot { s: held * length, laps: held, beyond: 0.0, pace: f64::from(u8::from(on)) },
+                    _ => Spot { s: held * length, laps: held, beyond: (laps - held) * length, pace: 1.0 },
+                }
+            }
+            RideEnd::TurnBack => {
+                let twice = laps - 2.0 * whole(0.5 * laps);
+                let back = twice > 1.0;
+                let part = if back { 2.0 - twice } else { twice };
+                Spot { s: part * length, laps: part, beyond: 0.0, pace: if back { -1.0 } else { 1.0 } }
             }
         }
     }
 
-    fn direction(&self) -> f64 {
-        if self.laps.numerator() < 0 { -1.0 } else { 1.0 }
+    /// The tables of axes that offsets need.
+    fn tables(&self, curve: &Curve) -> Option<Arc<Vec<AxesTable>>> {
+        let rule = self.offset.as_ref()?.rule;
+        let make = || {
+            let table = |strand: &Strand| AxesTable::new(strand.nodes(PATH_STEP), rule, strand.closed());
+            Arc::new(curve.strands().iter().map(table).collect())
+        };
+        Some(if self.path.unmoving().is_some() { self.axes.get_or_init(make).clone() } else { make() })
     }
 
-    #[inline(always)]
-    fn fill(&self, strands: &[Strand], row: usize, seat: Seat, (frame, travelled): (f64, f64), out: &mut Sample) {
-        let strand = &strands[seat.strand];
-        let length = strand.length();
-        let (s, laps, moving) = self.arc_length(seat.phase + travelled, length);
-        let direction = self.direction();
+    fn now<'a>(&self, curve: &'a Curve, frame: f64) -> Now<'a> {
+        Now { frame, curve, axes: self.tables(curve) }
+    }
+
+    /// The place of a rider whose phase is `laps`, its offset included.
+    fn place(&self, now: &Now<'_>, object: usize, laps: f64) -> DVec3 {
+        let index = self.seats()[object].strand % now.curve.strands().len();
+        let strand = &now.curve.strands()[index];
+        let spot = self.spot(laps, strand.length());
+        self.place_on(now, (index, strand), object, spot.s) + strand.at_normalised(spot.s).tangent * spot.beyond
+    }
+
+    fn place_on(&self, now: &Now<'_>, (index, strand): (usize, &Strand), object: usize, s: f64) -> DVec3 {
         let here = strand.at_normalised(s);
-        if let Some(position) = out.positions.get_mut(row) {
-            *position = here.point;
+        let (Some(offset), Some(axes)) = (&self.offset, &now.axes) else { return here.point };
+        let thing = self.thing(object);
+        let up = axes[index].up(s, here.point, here.tangent);
+        let part = |driven: &Driven| driven.at(now.frame, thing);
+        here.point
+            + here.tangent * part(&offset.along)
+            + up * part(&offset.up)
+            + here.tangent.cross(up) * part(&offset.across)
+    }
+
+    /// How the place changes by metres along the strand: the direction, but for what the turning of the axes adds.
+    fn slope(&self, now: &Now<'_>, (index, strand): (usize, &Strand), object: usize, s: f64) -> DVec3 {
+        if self.offset.is_none() {
+            return strand.at_normalised(s).tangent;
         }
-        if let Some(velocity) = out.velocities.get_mut(row).filter(|_| moving) {
-            *velocity = here.tangent * (length * self.rate.at(frame));
+        let length = strand.length();
+        let step = LENGTH_STEP * length;
+        // Not across a corner: its right side counts.
+        let corner = strand.corners().iter().any(|corner| (s - corner).abs() <= step);
+        let (before, after) = if corner { (0.0, 2.0 * step) } else { (step, step) };
+        let at = |s: f64| self.place_on(now, (index, strand), object, strand.normalise(s));
+        let (from, to) =
+            if strand.closed() { (s - before, s + after) } else { ((s - before).max(0.0), (s + after).min(length)) };
+        (at(to) - at(from)) / (to - from)
+    }
+
+    fn velocity(&self, now: &Now<'_>, object: usize, laps: f64) -> DVec3 {
+        let index = self.seats()[object].strand % now.curve.strands().len();
+        let strand = &now.curve.strands()[index];
+        let spot = self.spot(laps, strand.length());
+        let speed = strand.length() * self.rate(object, now.frame) * spot.pace;
+        let along = if spot.beyond == 0.0 {
+            self.slope(now, (index, strand), object, spot.s)
+        } else {
+            strand.at_normalised(spot.s).tangent
+        };
+        let mut velocity = if speed == 0.0 { DVec3::ZERO } else { along * speed };
+        if self.path.unmoving().is_none() || self.offset.as_ref().is_some_and(RideOffset::over_time) {
+            let at = |frame: f64| self.place(&self.now(&self.path.at(frame), frame), object, laps);
+            velocity += (at(now.frame + TIME_STEP) - at(now.frame - TIME_STEP)) / (2.0 * TIME_STEP);
+        }
+        velocity
+    }
+
+    fn fill(&self, now: &Now<'_>, row: usize, object: usize, laps: f64, out: &mut Sample) {
+        let seat = &self.seats()[object];
+        let index = seat.strand % now.curve.strands().len();
+        let strand = &now.curve.strands()[index];
+        let spot = self.spot(laps, strand.length());
+        let rate = if self.laps.is_some() || self.start.over_time() { self.rate(object, now.frame) } else { seat.laps };
+        let direction = if rate < 0.0 { -1.0 } else { 1.0 } * if spot.pace < 0.0 { -1.0 } else { 1.0 };
+        if let Some(position) = out.positions.get_mut(row) {
+            *position = self.place(now, object, laps);
+        }
+        if let Some(velocity) = out.velocities.get_mut(row) {
+            *velocity = self.velocity(now, object, laps);
         }
         if let Some(travel) = out.travels.get_mut(row) {
-            *travel = here.tangent * direction;
+            *travel = strand.at_normalised(spot.s).tangent * direction;
         }
         if let Some(place) = out.places.get_mut(row) {
-            *place = Place { strand: seat.strand, s, laps, direction };
+            *place = Place { strand: index, s: spot.s, laps: spot.laps, direction };
+        }
+        if let (Some(alive), Some((from, to))) = (out.alive.get_mut(row), self.visible) {
+            let part = spot.s / strand.length();
+            *alive = if from <= to { part >= from && part <= to } else { part >= from || part <= to };
         }
     }
 
     /// Frames in `range` at which the phase of a rider crosses one of the levels `offset + k`.
-    fn crossings(&self, phase: f64, offset: f64, range: Frames) -> Vec<f64> {
-        let laps = |frame: f64| phase + self.rate.integral(0.0, frame) - offset;
+    fn crossings(&self, object: usize, offset: f64, range: Frames) -> Vec<f64> {
+        let laps = |frame: f64| self.phase(object, frame) - offset;
         let mut found = Vec::new();
         let (first, last) = (range.from.floor(), range.to.ceil());
         let mut frame = first;
@@ -212,62 +437,69 @@ fn bisect(f: impl Fn(f64) -> f64, mut low: f64, mut high: f64) -> f64 {
 
 impl Motion for Ride {
     fn len(&self) -> usize {
-        self.riders
+        self.seating.riders
     }
 
     fn extent(&self) -> Extent {
-        Extent { from: 0.0, to: self.frames, outside: Outside::RunsOn }
+        Extent { from: 0.0, to: self.seating.frames, outside: Outside::RunsOn }
     }
 
     fn sample_at(&self, at: &[(usize, f64)], columns: Columns, out: &mut Sample) {
         out.reset(at.len(), columns);
-        let mut curve = at.first().map(|&(_, frame)| (frame, self.path.at(frame)));
-        for (row, &(object, frame)) in at.iter().enumerate() {
-            if let Some((known, curve)) = curve.as_mut().filter(|(known, _)| *known != frame) {
-                *curve = self.path.at(frame);
-                *known = frame;
-            }
-            if let Some((_, curve)) = &curve {
-                let seat = self.seat(object, curve.strands().len());
-                self.fill(curve.strands(), row, seat, (frame, self.rate.integral(0.0, frame)), out);
+        let mut row = 0;
+        for same in at.chunk_by(|a, b| a.1 == b.1) {
+            let frame = same[0].1;
+            let curve = self.path.at(frame);
+            let now = self.now(&curve, frame);
+            for &(object, _) in same {
+                self.fill(&now, row, object, self.phase(object, frame), out);
+                row += 1;
             }
         }
     }
 
     fn varies(&self) -> Columns {
-        Columns::POSITION
+        let there = if self.visible.is_some() { Columns::ALIVE } else { Columns::NONE };
+        Columns::POSITION | there
     }
 
     fn sample_range(&self, frame: f64, objects: Range<usize>, columns: Columns, out: &mut Sample) {
         let curve = self.path.at(frame);
         let strands = curve.strands();
-        let travelled = self.rate.integral(0.0, frame);
-        let seats = self.known_seats(strands.len());
-        if columns.contain(Columns::POSITION) && !columns.touch(Columns::VELOCITY | Columns::TRAVEL | Columns::PLACE) {
+        let more = Columns::VELOCITY | Columns::TRAVEL | Columns::PLACE;
+        let plain = self.offset.is_none() && self.visible.is_none() && self.end != RideEnd::RunOn;
+        if let (true, true, Some(start)) =
+            (plain, columns.contain(Columns::POSITION) && !columns.touch(more), self.start.fixed())
+        {
             // Places alone, the most frequent wish, need no direction.
-            if let Some(seats) = seats.get(objects.clone()) {
-                out.reset(objects.len(), columns.without(Columns::POSITION));
-                out.positions.clear();
-                let mut piece = 0;
-                out.positions.extend(seats.iter().map(|seat| {
-                    let strand = &strands[seat.strand];
-                    strand.point_normalised(self.arc_length(seat.phase + travelled, strand.length()).0, &mut piece)
-                }));
-                return;
-            }
+            out.reset(objects.len(), columns.without(Columns::POSITION));
+            out.positions.clear();
+            let (mut piece, part) = (0, frame / self.seating.frames);
+            let driven = self.laps.as_ref().map(|laps| laps.until(frame) / self.seating.frames);
+            let base = if driven.is_some() { self.base() } else { 0.0 };
+            out.positions.extend(self.seats()[objects].iter().map(|seat| {
+                let strand =
+                    &strands[if seat.strand < strands.len() { seat.strand } else { seat.strand % strands.len() }];
+                let travelled = match driven {
+                    None => seat.laps * part,
+                    Some(driven) => driven + (seat.laps - base) * part,
+                };
+                let spot = self.spot(seat.phase + start + travelled, strand.length());
+                strand.point_normalised(spot.s, &mut piece)
+            }));
+            return;
         }
         out.reset(objects.len(), columns);
+        let now = self.now(&curve, frame);
         for (row, object) in objects.enumerate() {
-            let seat = seats.get(object).copied().unwrap_or_else(|| self.seat(object, strands.len()));
-            self.fill(strands, row, seat, (frame, travelled), out);
+            self.fill(&now, row, object, self.phase(object, frame), out);
         }
     }
 
     fn breaks(&self, object: usize, range: Frames) -> Result<Vec<Break>, MotionError> {
         let curve = self.path.at(range.from);
-        let Seat { strand, phase } = self.seat(object, curve.strands().len());
-        let strand = &curve.strands()[strand];
-        let laps = self.rate.integral(range.from, range.to).abs();
+        let strand = &curve.strands()[self.seats()[object].strand % curve.strands().len()];
+        let laps = (self.phase(object, range.to) - self.phase(object, range.from)).abs();
         let sharp = (strand.corners().len() + 1) as f64 * (laps + 1.0);
         if sharp > MOST_BREAKS as f64 {
             return Err(MotionError::TooMuch(format!(
@@ -276,22 +508,25 @@ impl Motion for Ride {
         }
         let mut breaks = Vec::new();
         let mut add = |frames: Vec<f64>, kind| breaks.extend(frames.into_iter().map(|frame| Break { frame, kind }));
+        // Off the path a corner takes a thing from one place to another at once.
+        let sharp = if self.offset.is_some() { BreakKind::Jump } else { BreakKind::Corner };
         for corner in strand.corners() {
-            add(self.crossings(phase, corner / strand.length(), range), BreakKind::Corner);
-        }
-        match self.end {
-            RideEnd::Wrap if !strand.closed() => add(self.crossings(phase, 0.0, range), BreakKind::Jump),
-            RideEnd::Wrap => {}
-            RideEnd::Hold => {
-                let ends = self.crossings(phase, 0.0, range).into_iter().filter(|&frame| {
-                    let laps = phase + self.rate.integral(0.0, frame);
-                    laps.abs() < 1e-6 || (laps - 1.0).abs() < 1e-6
-                });
-                add(ends.collect(), BreakKind::Corner);
+            let part = corner / strand.length();
+            add(self.crossings(object, part, range), sharp);
+            if self.end == RideEnd::TurnBack {
+                add(self.crossings(object, 1.0 - part, range), sharp);
             }
         }
-        if self.end == RideEnd::Hold {
-            breaks.retain(|b| (-1e-6..=1.0 + 1e-6).contains(&(phase + self.rate.integral(0.0, b.frame))));
+        let on_path = |frame: &f64| (-1e-6..=1.0 + 1e-6).contains(&self.phase(object, *frame));
+        match self.end {
+            RideEnd::Wrap if !strand.closed() => add(self.crossings(object, 0.0, range), BreakKind::Jump),
+            RideEnd::Wrap => {}
+            RideEnd::TurnBack => add(self.crossings(object, 0.0, range), BreakKind::Corner),
+            RideEnd::Hold | RideEnd::RunOn => {
+                let ends = self.crossings(object, 0.0, range).into_iter().filter(on_path);
+                add(ends.collect(), if self.end == RideEnd::Hold { BreakKind::Corner } else { sharp });
+                breaks.retain(|b| on_path(&b.frame));
+            }
         }
         breaks.sort_by(|a, b| a.frame.total_cmp(&b.frame));
         breaks.dedup_by(|a, b| (a.frame - b.frame).abs() < 1e-9);

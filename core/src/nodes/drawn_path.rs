@@ -1,5 +1,6 @@
+use super::placing::sentence;
 use crate::curve::{Curve, Joint, Path, PathPoint, handles_of, through};
-use crate::graph::{Context, NodeType, Outcome, PathProduct, Product};
+use crate::graph::{Context, NodeType, Outcome, PathProduct};
 use crate::scene::{Point, Space};
 use crate::schema::{Group, Param, PortKind, Role, Schema, Values};
 
@@ -53,13 +54,6 @@ impl NodeType for DrawnPath {
         let fact = format!("{:.2} m long", strand.length());
         let path = Path::still(Curve::from(strand));
         let product = PathProduct { path, joints, points_param: "points" };
-        Ok(Outcome { facts: vec![fact], ..Outcome::new(Product::Path(product)) })
+        Ok(Outcome { facts: vec![fact], ..Outcome::new(product) })
     }
-}
-
-/// With a capital letter and a full stop.
-pub(super) fn sentence(text: &str) -> String {
-    let mut letters = text.chars();
-    let first: String = letters.next().into_iter().flat_map(char::to_uppercase).collect();
-    format!("{first}{}.", letters.as_str().trim_end_matches('.'))
 }

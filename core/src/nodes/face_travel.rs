@@ -19,7 +19,7 @@ impl NodeType for FaceTravelNode {
             title: "Face travel",
             group: "On the way",
             help: "Turns things so that their nose leads; at rest they keep the way they faced.",
-            inputs: vec![Port { name: "motion", kind: PortKind::Motion, help: "What is turned." }],
+            inputs: vec![Port::new("motion", PortKind::Motion, "What is turned.")],
             output: Some(PortKind::Motion),
             params: vec![
                 Param::new("nose", "nose", Group::Form, axis("+x"), "The axis of the thing that points ahead."),

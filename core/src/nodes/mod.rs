@@ -2,26 +2,65 @@
 
 mod drawn_path;
 mod face_travel;
+mod figure;
+mod formula_path;
+mod join;
 mod launch;
+mod lettering;
+mod meander;
+mod move_path;
 mod output;
+mod placing;
+mod point_table;
+mod press_onto;
+mod resample;
+mod reverse;
 mod ride;
+mod sheaf;
+mod smooth;
+mod surfaces;
 mod svg_path;
+mod torus_winding;
+mod trim;
+mod wake;
 
 use crate::graph::NodeType;
 use crate::schema::Schema;
+use std::sync::Arc;
 
 /// The type of the node that hands a motion off.
 pub const OUTPUT: &str = "output";
 
 /// All node types, in the order in which they are offered.
-pub fn all() -> Vec<Box<dyn NodeType>> {
+pub fn all() -> Vec<Arc<dyn NodeType>> {
     vec![
-        Box::new(drawn_path::DrawnPath),
-        Box::new(svg_path::SvgPath),
-        Box::new(ride::RideNode),
-        Box::new(launch::LaunchNode),
-        Box::new(face_travel::FaceTravelNode),
-        Box::new(output::Output),
+        Arc::new(drawn_path::DrawnPath),
+        Arc::new(svg_path::SvgPath),
+        Arc::new(point_table::PointTable),
+        Arc::new(figure::FigureNode),
+        Arc::new(torus_winding::TorusWinding),
+        Arc::new(lettering::Lettering),
+        Arc::new(formula_path::FormulaPath),
+        Arc::new(wake::Wake),
+        Arc::new(surfaces::Rim),
+        Arc::new(sheaf::Sheaf),
+        Arc::new(resample::Resample),
+        Arc::new(smooth::Smooth),
+        Arc::new(meander::MeanderNode),
+        Arc::new(press_onto::PressOnto),
+        Arc::new(trim::Trim),
+        Arc::new(reverse::Reverse),
+        Arc::new(join::Join),
+        Arc::new(move_path::MovePath),
+        Arc::new(ride::RideNode),
+        Arc::new(launch::LaunchNode),
+        Arc::new(face_travel::FaceTravelNode),
+        Arc::new(surfaces::Plane),
+        Arc::new(surfaces::Ball),
+        Arc::new(surfaces::Cuboid),
+        Arc::new(surfaces::Torus),
+        Arc::new(surfaces::Lathe),
+        Arc::new(output::Output),
     ]
 }
 
@@ -33,7 +72,7 @@ pub fn schemas() -> Vec<Schema> {
 /// All node types with their schemas, made once.
 pub struct Registry {
     /// The types.
-    pub types: Vec<Box<dyn NodeType>>,
+    pub types: Vec<Arc<dyn NodeType>>,
     /// Their schemas, in the same order.
     pub schemas: Vec<Schema>,
 }

@@ -17,7 +17,7 @@ impl NodeType for Output {
             title: "Output",
             group: "Out",
             help: "Names a motion that is handed off, and says how its things look here.",
-            inputs: vec![Port { name: "motion", kind: PortKind::Motion, help: "What is handed off." }],
+            inputs: vec![Port::new("motion", PortKind::Motion, "What is handed off.")],
             output: None,
             params: vec![
                 Param::new(

@@ -1,33 +1,66 @@
-use crate::graph::{Context, NodeType, Outcome, Product};
-use crate::motion::{Ride, RideEnd};
-use crate::schema::{Group, Param, Port, PortKind, Role, Schema, Unit, Values};
-use crate::seam::{LapOffer, lap_offers};
-use serde_json::{Value, json};
+use crate::curve::{Curve, UpRule};
+use crate::graph::{Closing, Context, NodeType, OfferMaker, Outcome, Timing};
+use crate::motion::{Motion, Pace, Ride, RideEnd, RideOffset, RideSpacing, Seat, Sharing};
+use crate::scene::{Params, Space};
+use crate::schema::{Group, Param, Port, PortKind, Role, Schema, Spaces, Unit, Values};
+use crate::seam::{RideClosing, RideOffer};
+use crate::signal::Driven;
+use glam::DVec3;
 use std::sync::Arc;
 
 /// Things that ride a path.
 pub struct RideNode;
 
-const GOES_ROUND: &str = "goes round";
-const STOPS: &str = "stops";
+const SPACINGS: &[&str] = &["even by length", "fixed distance", "given places", "at random"];
+const SHARINGS: &[&str] = &["by turns", "at random", "by length"];
+const PACES: &[&str] = &["laps per loop", "frames per lap", "metres per second"];
+const ENDS: &[&str] = &["goes round", "stops", "turns back", "runs on straight"];
+const AXES: &[&str] = &["steady", "world"];
 
 impl NodeType for RideNode {
     fn schema(&self) -> Schema {
+        let offset = |name, label, help| {
+            Param::number(name, label, Group::Form, (Unit::Metres, 0.0, -1e4, 1e4), help).per_thing()
+        };
         Schema {
             name: "ride",
             title: "Ride",
             group: "Travel",
-            help: "Puts things on a path and drives them along it at constant speed.",
-            inputs: vec![Port { name: "path", kind: PortKind::Path, help: "What they ride on." }],
+            help: "Puts things on a path and drives them along it, at constant speed unless a formula says otherwise.",
+            inputs: vec![Port::new("path", PortKind::Path, "What they ride on.")],
             output: Some(PortKind::Motion),
             params: vec![
-                Param::new(
-                    "riders",
-                    "riders",
+                Param::whole("riders", "riders", Group::Form, (1, 1, 1_000_000), "How many things ride."),
+                Param::choice("spacing", "spacing", Group::Form, SPACINGS, "Where on the path they begin."),
+                Param::number(
+                    "distance",
+                    "distance",
                     Group::Form,
-                    Values::Whole { default: 1, min: 1, max: 1_000_000 },
-                    "How many things ride, spaced evenly by length.",
+                    (Unit::Metres, 1.0, 1e-4, 1e5),
+                    "Metres from one to the next along the path.",
+                )
+                .only_when("spacing", &["fixed distance"]),
+                Param::new(
+                    "places",
+                    "places",
+                    Group::Form,
+                    Values::Text { default: "0 0.25 0.5 0.75" },
+                    "Places in laps, with spaces between; they are used over again for more riders.",
+                )
+                .only_when("spacing", &["given places"]),
+                Param::choice(
+                    "shared",
+                    "shared",
+                    Group::Form,
+                    SHARINGS,
+                    "How riders are shared among the strands of a path that has several.",
                 ),
+                offset("along", "ahead", "How far things are ahead of their place, along the path's direction."),
+                offset("across", "to the right", "How far things are to the right of the path."),
+                offset("up", "above", "How far things are above the path.").only_in(Spaces::Deep),
+                Param::choice("axes", "up from", Group::Form, AXES, "Where above and to the right are taken from.")
+                    .only_in(Spaces::Deep),
+                Param::choice("pace", "pace given as", Group::Time, PACES, "In which unit the pace is set."),
                 Param::new(
                     "laps",
                     "laps per loop",
@@ -35,43 +68,78 @@ impl NodeType for RideNode {
                     Values::Fraction { unit: Unit::Laps, default: "1", min: -10_000.0, max: 10_000.0 },
                     "How often each thing goes along the whole path in one loop; negative runs backwards.",
                 )
-                .role(Role::Laps),
-                Param::new(
+                .role(Role::Laps)
+                .only_when("pace", &["laps per loop"])
+                .over_time(),
+                Param::number(
+                    "lap",
+                    "frames per lap",
+                    Group::Time,
+                    (Unit::Frames, 120.0, -1e6, 1e6),
+                    "How many frames one lap takes; negative runs backwards.",
+                )
+                .only_when("pace", &["frames per lap"]),
+                Param::number(
+                    "speed",
+                    "speed",
+                    Group::Time,
+                    (Unit::Speed, 1.0, -1e4, 1e4),
+                    "Metres that a thing travels in a second; negative runs backwards.",
+                )
+                .only_when("pace", &["metres per second"]),
+                Param::number(
                     "start",
                     "start",
                     Group::Time,
-                    Values::Number { unit: Unit::Laps, default: 0.0, min: -1000.0, max: 1000.0 },
+                    (Unit::Laps, 0.0, -1000.0, 1000.0),
                     "Where on the path the first thing begins.",
                 )
-                .role(Role::Phase),
-                Param::new(
-                    "end",
-                    "at the end",
+                .role(Role::Phase)
+                .per_thing(),
+                Param::choice("end", "at the end", Group::Time, ENDS, "What happens where the path ends."),
+                Param::number(
+                    "from",
+                    "seen from",
                     Group::Time,
-                    Values::Choice { options: &[GOES_ROUND, STOPS], default: GOES_ROUND },
-                    "What happens where the path ends.",
+                    (Unit::Laps, 0.0, 0.0, 1.0),
+                    "Things are there from this part of the path on.",
                 ),
+                Param::number("to", "seen to", Group::Time, (Unit::Laps, 1.0, 0.0, 1.0), "And to this part of it."),
                 Param::new(
                     "shifts",
                     "own places",
                     Group::Spread,
                     Values::PerThing { unit: Unit::Laps, min: -1000.0, max: 1000.0 },
-                    "Things that begin off their even place; drag their ticks on the Dial.",
+                    "Things that begin off their place; drag their ticks on the Dial.",
                 )
                 .role(Role::Shifts),
-                Param::new(
+                Param::number(
                     "spread",
                     "place",
                     Group::Spread,
-                    Values::Number { unit: Unit::Laps, default: 0.0, min: 0.0, max: 1.0 },
-                    "How far each thing may lie from its even place, to either side.",
+                    (Unit::Laps, 0.0, 0.0, 1.0),
+                    "How far each thing may lie from its place, to either side.",
                 ),
-                Param::new(
+                Param::number(
+                    "pace-spread",
+                    "pace",
+                    Group::Spread,
+                    (Unit::Laps, 0.0, 0.0, 1000.0),
+                    "By how many laps in a loop each may be quicker or slower.",
+                ),
+                Param::flag(
+                    "looping",
+                    "keep it looping",
+                    Group::Spread,
+                    true,
+                    "Rounds each thing's own laps so that it is back at the loop's end.",
+                ),
+                Param::whole(
                     "seed",
                     "seed",
                     Group::Spread,
-                    Values::Whole { default: 1, min: 0, max: 1_000_000_000 },
-                    "Another number gives another spread.",
+                    (1, 0, 1_000_000_000),
+                    "Another number gives another choice of all that is random.",
                 ),
             ],
             uses_timing: true,
@@ -81,37 +149,119 @@ impl NodeType for RideNode {
     fn evaluate(&self, context: &Context<'_>) -> Result<Outcome, String> {
         let (path, params, timing) = (context.path("path")?, &context.params, context.timing);
         let curve = path.at(0.0);
+        let pace = pace(params, timing)?;
         let riders = usize::try_from(params.whole("riders")).map_err(|_| "Riders must be at least 1.".to_owned())?;
-        let laps = params.fraction("laps");
-        let end = if params.text("end") == STOPS { RideEnd::Hold } else { RideEnd::Wrap };
-        let ride = Ride::new(path, riders, laps, timing.frames)
-            .starting_at(params.number("start"))
+        let end = match params.text("end").as_str() {
+            "stops" => RideEnd::Hold,
+            "turns back" => RideEnd::TurnBack,
+            "runs on straight" => RideEnd::RunOn,
+            _ => RideEnd::Wrap,
+        };
+        let flat = timing.space == Space::Flat;
+        let rule = match (flat, params.text("axes") == AXES[1]) {
+            (true, _) => UpRule::Towards(DVec3::Z),
+            (_, true) => UpRule::Towards(DVec3::Y),
+            _ => UpRule::Steady,
+        };
+        let offset = RideOffset {
+            along: params.driven("along"),
+            up: if flat { Driven::Fixed(0.0) } else { params.driven("up") },
+            across: params.driven("across"),
+            rule,
+        };
+        let mut ride = Ride::new(path, riders, params.fraction("laps"), timing.frames)
+            .paced(pace)
+            .starting(params.driven("start"))
             .at_end(end)
+            .spaced(spacing(params)?)
+            .shared(match params.text("shared").as_str() {
+                "at random" => Sharing::AtRandom,
+                "by length" => Sharing::ByLength,
+                _ => Sharing::ByTurns,
+            })
             .shifted(params.per_thing("shifts"))
-            .spread(params.number("spread"), params.whole("seed").unsigned_abs());
-        let facts = facts(&curve, laps.value(), timing.frames, timing.fps);
-        let mut strands = vec![Vec::new(); curve.strands().len()];
-        for (strand, phase) in ride.phases() {
-            strands[strand].push(phase);
+            .spread(params.number("spread"))
+            .pace_spread(params.number("pace-spread"), params.flag("looping"))
+            .seeded(params.whole("seed").unsigned_abs())
+            .offset(offset)
+            .visible(params.number("from"), params.number("to"));
+        let changing = matches!(pace, Pace::Laps(_)) && params.driven("laps").over_time();
+        if changing {
+            ride = ride.driven(params.driven("laps"));
         }
-        let offers = if end == RideEnd::Wrap { lap_offers(laps, &strands) } else { Vec::new() };
-        let offers = offers.iter().map(|offer| worded(params.text("laps"), offer)).collect();
-        Ok(Outcome { facts, offers, ..Outcome::new(Product::Motion(Arc::new(ride))) })
+        let facts = facts(&ride, &curve, timing);
+        let offers = (!changing && matches!(end, RideEnd::Wrap | RideEnd::TurnBack))
+            .then(|| offers(&ride, pace, params, timing));
+        let ride: Arc<dyn Motion> = Arc::new(ride);
+        Ok(Outcome { facts, offers, ..Outcome::new(ride) })
     }
 }
 
-fn facts(curve: &crate::curve::Curve, laps: f64, frames: f64, fps: f64) -> Vec<String> {
-    let length = curve.strands()[0].length();
-    if laps == 0.0 {
+fn pace(params: &Params<'_>, timing: Timing) -> Result<Pace, String> {
+    Ok(match params.text("pace").as_str() {
+        "frames per lap" => match params.number("lap") {
+            0.0 => {
+                return Err(
+                    "A lap cannot take 0 frames: choose more or fewer, or give the pace as laps per loop.".to_owned()
+                );
+            }
+            lap => Pace::FramesPerLap(lap),
+        },
+        "metres per second" => Pace::Speed(params.number("speed") / timing.fps),
+        _ => Pace::Laps(params.fraction("laps")),
+    })
+}
+
+fn spacing(params: &Params<'_>) -> Result<RideSpacing, String> {
+    Ok(match params.text("spacing").as_str() {
+        "fixed distance" => RideSpacing::Distance(params.number("distance")),
+        "at random" => RideSpacing::Random,
+        "given places" => RideSpacing::Given(places(&params.text("places"))?),
+        _ => RideSpacing::Even,
+    })
+}
+
+fn places(text: &str) -> Result<Vec<f64>, String> {
+    let words = text.split([' ', ',', ';']).filter(|word| !word.is_empty());
+    let numbers = words.map(|word| {
+        let number = word.parse::<f64>().ok().filter(|number| number.is_finite() && number.abs() <= 1000.0);
+        number.ok_or_else(|| format!("Places: \"{word}\" is not a number of laps such as 0.25."))
+    });
+    let numbers: Vec<f64> = numbers.collect::<Result<_, _>>()?;
+    if numbers.is_empty() { Err("Places: write at least one, such as 0.25.".to_owned()) } else { Ok(numbers) }
+}
+
+/// The pace in all three units, from the least to the most where riders differ.
+fn facts(ride: &Ride, curve: &Curve, timing: Timing) -> Vec<String> {
+    let speed = |seat: &Seat| seat.laps * curve.strands()[seat.strand].length() * timing.fps / timing.frames;
+    let laps = range(ride.seats().iter().map(|seat| seat.laps));
+    let speeds = range(ride.seats().iter().map(speed));
+    if laps == (0.0, 0.0) {
         return vec!["stands still".to_owned()];
     }
-    vec![format!("{:.1} frames a lap", frames / laps.abs()), format!("{:.2} m/s", length * laps.abs() * fps / frames)]
+    let mut facts = vec![format!("{} laps a loop", worded(laps, 3))];
+    if laps.0 * laps.1 > 0.0 {
+        let frames = range([laps.0, laps.1].map(|laps| timing.frames / laps.abs()).into_iter());
+        facts.push(format!("{} frames a lap", worded(frames, 1)));
+    }
+    facts.push(format!("{} m/s", worded(speeds, 2)));
+    facts
 }
 
-fn worded(now: String, offer: &LapOffer) -> (&'static str, Value, String) {
-    let trade = match offer.trading {
-        0 => "each returns to its own place".to_owned(),
-        riders => format!("{riders} riders trade places"),
-    };
-    ("laps", json!(offer.laps.to_string()), format!("laps {now} → {} ({trade})", offer.laps))
+fn range(values: impl Iterator<Item = f64>) -> (f64, f64) {
+    values.fold((f64::MAX, f64::MIN), |(low, high), value| (low.min(value), high.max(value)))
+}
+
+fn worded((low, high): (f64, f64), digits: usize) -> String {
+    let (low, high) = (format!("{low:.digits$}"), format!("{high:.digits$}"));
+    if low == high { low } else { format!("{low} … {high}") }
+}
+
+fn offers(ride: &Ride, pace: Pace, params: &Params<'_>, timing: Timing) -> OfferMaker {
+    let closing = RideClosing::new(ride, pace, timing.frames, timing.fps, params.text("laps"));
+    Arc::new(move |looks| {
+        let worded = |offer: RideOffer| Closing::Value(offer.param, offer.value, offer.text);
+        let periods = closing.periods(looks).into_iter().map(Closing::Period);
+        closing.offers(looks).into_iter().map(worded).chain(periods).collect()
+    })
 }

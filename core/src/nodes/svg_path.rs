@@ -1,15 +1,14 @@
-use super::drawn_path::sentence;
-use crate::curve::{Outline, Path, Placing, Plane, place};
-use crate::graph::{Context, NodeType, Outcome, PathProduct, Product};
-use crate::scene::Space;
-use crate::schema::{Group, Param, PortKind, Role, Schema, Spaces, Unit, Values};
-use glam::DVec3;
+use super::placing::{self, level, plane, sentence};
+use crate::curve::{Outline, Path, Placing, place};
+use crate::graph::{Context, NodeType, Outcome, PathProduct, curve_facts};
+use crate::schema::{Group, Param, PortKind, Role, Schema, Unit, Values};
 
 /// A path from an SVG file.
 pub struct SvgPath;
 
 impl NodeType for SvgPath {
     fn schema(&self) -> Schema {
+        let [laid_on, place, turn] = placing::params("ground");
         Schema {
             name: "svg-path",
             title: "SVG path",
@@ -34,14 +33,7 @@ impl NodeType for SvgPath {
                     "How many metres one unit of the file becomes.",
                 )
                 .role(Role::Size),
-                Param::new(
-                    "plane",
-                    "laid on",
-                    Group::Form,
-                    Values::Choice { options: Plane::NAMES, default: "ground" },
-                    "The plane in which the drawing lies.",
-                )
-                .only_in(Spaces::Deep),
+                laid_on,
                 Param::new(
                     "centred",
                     "centred",
@@ -49,22 +41,8 @@ impl NodeType for SvgPath {
                     Values::Flag { default: true },
                     "Whether the drawing's middle comes to the place, or the file's origin.",
                 ),
-                Param::new(
-                    "at",
-                    "place",
-                    Group::Form,
-                    Values::Vector { unit: Unit::Metres, default: [0.0; 3] },
-                    "Where the drawing goes.",
-                )
-                .role(Role::Place),
-                Param::new(
-                    "turn",
-                    "turn",
-                    Group::Form,
-                    Values::Number { unit: Unit::Degrees, default: 0.0, min: -36_000.0, max: 36_000.0 },
-                    "How far the drawing is turned within its plane, counterclockwise.",
-                )
-                .role(Role::Turn),
+                place,
+                turn,
                 Param::new(
                     "moved",
                     "moved points",
@@ -95,22 +73,14 @@ impl NodeType for SvgPath {
                 if known.is_empty() { "none with an id".to_owned() } else { known.join(", ") }
             ));
         }
-        let plane = match context.timing.space {
-            Space::Flat => Plane::Front,
-            Space::Deep => Plane::from_name(&params.text("plane")).unwrap_or(Plane::Ground),
-        };
-        let level = |v: DVec3| if context.timing.space == Space::Flat { v.with_z(0.0) } else { v };
-        let at = level(params.vector("at"));
+        let at = level(context, params.vector("at"));
         let (scale, turn) = (params.number("scale"), params.number("turn").to_radians());
-        let placing = Placing { scale, plane, turn, centred: params.flag("centred"), at };
-        let moved = params.points("moved").into_iter().map(|point| (point.id, level(point.point.position))).collect();
+        let placing = Placing { scale, plane: plane(context), turn, centred: params.flag("centred"), at };
+        let moved =
+            params.points("moved").into_iter().map(|point| (point.id, level(context, point.point.position))).collect();
         let (curve, joints) = place(&chosen, &placing, &moved).map_err(|error| sentence(&error.to_string()))?;
-        let strands = curve.strands().len();
-        let mut facts = vec![format!("{:.2} m long", curve.length())];
-        if strands > 1 {
-            facts.push(format!("{strands} strands"));
-        }
+        let facts = curve_facts(&curve);
         let product = PathProduct { path: Path::still(curve), joints, points_param: "moved" };
-        Ok(Outcome { facts, ..Outcome::new(Product::Path(product)) })
+        Ok(Outcome { facts, ..Outcome::new(product) })
     }
 }

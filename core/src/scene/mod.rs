@@ -4,12 +4,16 @@ mod check;
 mod difference;
 mod document;
 mod edit;
+mod kinds;
 mod rate;
+mod resolve;
 mod values;
 
 pub use check::{SceneError, check};
 pub use difference::{Difference, differences, edit_between};
 pub use document::{Asset, Backdrop, Camera, FORMAT, Node, NodeGroup, Picture, Scene, Space, Thread, VERSION};
 pub use edit::{Edit, EditError, Op, apply, value_at};
+pub use kinds::Kind;
 pub use rate::{Keep, with_rate};
+pub use resolve::{Mark, Resolved, resolve};
 pub use values::{Params, Point, check_value};

@@ -1,9 +1,12 @@
 //! Parameter values: checked once against the schema, then read as what they are.
 
 use super::document::Node;
+use super::kinds::Kind;
 use crate::curve::{PathPoint, PointKind};
+use crate::formula::{Formula, MOST_LETTERS};
 use crate::fraction::Fraction;
 use crate::schema::{Param, Schema, Values};
+use crate::signal::{Clock, Driven};
 use glam::DVec3;
 use serde_json::Value;
 use std::collections::{BTreeMap, BTreeSet};
@@ -16,6 +19,11 @@ const MOST_POINTS: usize = 20_000;
 /// Checks a value against what a parameter takes; the sentence says what is wrong and what to do.
 pub fn check_value(param: &Param, value: &Value) -> Result<(), String> {
     let label = param.label;
+    if param.takes_formula()
+        && let Some(formula) = formula_of(value)
+    {
+        return formula.map(|_| ()).map_err(|why| format!("{label} {why}."));
+    }
     let number = |min: f64, max: f64, x: Option<f64>| match x {
         Some(x) if x.is_finite() && x >= min && x <= max => Ok(()),
         Some(x) if x.is_finite() => Err(format!("{label} is {x}: choose a number from {min} to {max}.")),
@@ -51,7 +59,24 @@ pub fn check_value(param: &Param, value: &Value) -> Result<(), String> {
         Values::Flag { .. } => {
             value.is_boolean().then_some(()).ok_or_else(|| format!("{label} must be true or false."))
         }
-        Values::Vector { .. } => vector(value).map(|_| ()).map_err(|why| format!("{label} {why}.")),
+        Values::Vector { .. } => {
+            // What is a formula has its own place in the list; the rest must be numbers.
+            let numbers = value.as_array().map(|list| {
+                let fixed = |item: &Value| if formula_of(item).is_some() { Value::from(0.0) } else { item.clone() };
+                list.iter().map(fixed).collect::<Value>()
+            });
+            let formulas = value.as_array().into_iter().flatten().filter_map(formula_of);
+            formulas
+                .map(|formula| formula.map(|_| ()))
+                .chain([vector(numbers.as_ref().unwrap_or(value)).map(|_| ())])
+                .collect::<Result<(), _>>()
+                .map_err(|why| format!("{label} {why}."))
+        }
+        Values::Formula { .. } => match value.as_str() {
+            Some(text) if text.chars().count() <= MOST_LETTERS => Ok(()),
+            _ => Err(format!("{label} must be a formula of at most {MOST_LETTERS} characters.")),
+        },
+        Values::Kinds => super::kinds::kinds(value).map(|_| ()).map_err(|why| format!("{label}: {why}.")),
         Values::Points => points(value).map(|_| ()).map_err(|why| format!("{label}: {why}.")),
         Values::MovedPoints => points(value).map(|_| ()).map_err(|why| format!("{label}: {why}.")),
         Values::PerThing { min, max, .. } => per_thing(value)
@@ -67,6 +92,17 @@ pub fn check_value(param: &Param, value: &Value) -> Result<(), String> {
             _ => Err(format!("{label} must be a text of at most 200 characters.")),
         },
     }
+}
+
+/// The text of a number that is given as `{ "formula": "…" }`; a sentence's end where it cannot be one.
+pub(super) fn formula_of(value: &Value) -> Option<Result<&str, String>> {
+    let object = value.as_object()?;
+    let text = object.get("formula").and_then(Value::as_str).filter(|_| object.len() == 1);
+    Some(match text {
+        Some(text) if text.chars().count() <= MOST_LETTERS => Ok(text),
+        Some(_) => Err(format!("has a formula of more than {MOST_LETTERS} characters: shorten it")),
+        None => Err("must be a number or { \"formula\": \"…\" }".to_owned()),
+    })
 }
 
 fn vector(value: &Value) -> Result<DVec3, String> {
@@ -155,22 +191,51 @@ fn per_thing(value: &Value) -> Result<Vec<(usize, f64)>, String> {
 pub struct Params<'a> {
     schema: &'a Schema,
     node: &'a Node,
+    /// What formulas give at the moment that is looked at.
+    resolved: &'a BTreeMap<String, Value>,
+    clock: Clock,
 }
 
 impl<'a> Params<'a> {
-    /// Of a node and its schema.
-    pub const fn new(schema: &'a Schema, node: &'a Node) -> Self {
-        Self { schema, node }
+    /// Of a node and its schema, with what its formulas give.
+    pub const fn new(schema: &'a Schema, node: &'a Node, resolved: &'a BTreeMap<String, Value>, clock: Clock) -> Self {
+        Self { schema, node, resolved, clock }
     }
 
     fn value(&self, name: &str) -> Value {
-        let given = self.node.params.get(name).cloned();
+        let given = self.resolved.get(name).or_else(|| self.node.params.get(name)).cloned();
         given.or_else(|| self.schema.param(name).map(|param| param.values.default())).unwrap_or(Value::Null)
     }
 
     /// A number; 0 for a parameter that is none.
     pub fn number(&self, name: &str) -> f64 {
         self.value(name).as_f64().unwrap_or_default()
+    }
+
+    /// A number that may change over time or from thing to thing.
+    pub fn driven(&self, name: &str) -> Driven {
+        let (least, most) = match self.schema.param(name).map(|param| &param.values) {
+            Some(Values::Number { min, max, .. } | Values::Fraction { min, max, .. }) => (*min, *max),
+            _ => (f64::MIN, f64::MAX),
+        };
+        let text = self.node.params.get(name).and_then(formula_of).and_then(Result::ok);
+        match text.and_then(|text| Formula::parse(text).ok()).filter(|formula| !formula.uses().is_empty()) {
+            Some(formula) => Driven::formula(formula, self.clock, least, most),
+            None => Driven::Fixed(match self.value(name) {
+                Value::String(fraction) => fraction.parse::<Fraction>().unwrap_or(Fraction::ZERO).value(),
+                number => number.as_f64().unwrap_or_default(),
+            }),
+        }
+    }
+
+    /// True when a formula gives it.
+    pub fn is_formula(&self, name: &str) -> bool {
+        self.node.params.get(name).is_some_and(|value| formula_of(value).is_some())
+    }
+
+    /// Kinds of thing.
+    pub fn kinds(&self, name: &str) -> Vec<Kind> {
+        super::kinds::kinds(&self.value(name)).unwrap_or_default()
     }
 
     /// A whole number; 0 for a parameter that is none.

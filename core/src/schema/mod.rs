@@ -13,6 +13,7 @@ pub enum PortKind {
     Path,
     Motion,
     Signal,
+    Surface,
 }
 
 impl PortKind {
@@ -22,6 +23,7 @@ impl PortKind {
             Self::Path => "path",
             Self::Motion => "motion",
             Self::Signal => "signal",
+            Self::Surface => "surface",
         }
     }
 }
@@ -36,6 +38,20 @@ pub struct Port {
     pub kind: PortKind,
     /// One sentence.
     pub help: &'static str,
+    /// True when the node works without it.
+    pub optional: bool,
+}
+
+impl Port {
+    /// An input that must be threaded.
+    pub const fn new(name: &'static str, kind: PortKind, help: &'static str) -> Self {
+        Self { name, kind, help, optional: false }
+    }
+
+    /// An input that may be left open.
+    pub const fn optional(name: &'static str, kind: PortKind, help: &'static str) -> Self {
+        Self { name, kind, help, optional: true }
+    }
 }
 
 /// What a number measures.
@@ -101,6 +117,10 @@ pub enum Values {
     Asset { media: &'static str },
     /// Any short text.
     Text { default: &'static str },
+    /// Always a formula, which may ask for `along`.
+    Formula { unit: Unit, default: &'static str },
+    /// Kinds of thing: `[{ "id": "a", "thing": "ball", "weight": 1, "size": 0.5, … }]`.
+    Kinds,
 }
 
 impl Values {
@@ -114,9 +134,24 @@ impl Values {
             Self::Flag { default } => json!(default),
             Self::Vector { default, .. } => json!(default),
             Self::Points | Self::MovedPoints | Self::PerThing { .. } => json!([]),
+            Self::Formula { default, .. } => json!(default),
+            Self::Kinds => json!([]),
             Self::Asset { .. } => json!(""),
         }
     }
+}
+
+/// What a formula in place of a number may ask for.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
+#[serde(rename_all = "kebab-case")]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+pub enum Drives {
+    /// Nothing that changes.
+    Fixed,
+    /// The time.
+    OverTime,
+    /// The time, and the thing.
+    PerThing,
 }
 
 /// In which scenes a parameter or a choice makes sense.
@@ -172,6 +207,8 @@ pub struct Param {
     pub spaces: Spaces,
     /// What it can be taken hold of as.
     pub role: Option<Role>,
+    /// What a formula in its place may ask for.
+    pub drives: Drives,
 }
 
 impl Param {
@@ -183,7 +220,92 @@ impl Param {
         values: Values,
         help: &'static str,
     ) -> Self {
-        Self { name, label, group, values, help, only_when: None, spaces: Spaces::Both, role: None }
+        Self {
+            name,
+            label,
+            group,
+            values,
+            help,
+            only_when: None,
+            spaces: Spaces::Both,
+            role: None,
+            drives: Drives::Fixed,
+        }
+    }
+
+    /// A number without a unit, or with one.
+    pub const fn number(
+        name: &'static str,
+        label: &'static str,
+        group: Group,
+        (unit, default, min, max): (Unit, f64, f64, f64),
+        help: &'static str,
+    ) -> Self {
+        Self::new(name, label, group, Values::Number { unit, default, min, max }, help)
+    }
+
+    /// A whole number.
+    pub const fn whole(
+        name: &'static str,
+        label: &'static str,
+        group: Group,
+        (default, min, max): (i64, i64, i64),
+        help: &'static str,
+    ) -> Self {
+        Self::new(name, label, group, Values::Whole { default, min, max }, help)
+    }
+
+    /// One of a few words, the first by default.
+    pub const fn choice(
+        name: &'static str,
+        label: &'static str,
+        group: Group,
+        options: &'static [&'static str],
+        help: &'static str,
+    ) -> Self {
+        Self::new(name, label, group, Values::Choice { options, default: options[0] }, help)
+    }
+
+    /// A yes or no.
+    pub const fn flag(
+        name: &'static str,
+        label: &'static str,
+        group: Group,
+        default: bool,
+        help: &'static str,
+    ) -> Self {
+        Self::new(name, label, group, Values::Flag { default }, help)
+    }
+
+    /// Three numbers.
+    pub const fn vector(
+        name: &'static str,
+        label: &'static str,
+        group: Group,
+        (unit, default): (Unit, [f64; 3]),
+        help: &'static str,
+    ) -> Self {
+        Self::new(name, label, group, Values::Vector { unit, default }, help)
+    }
+
+    /// Its formula may ask for the time.
+    pub const fn over_time(mut self) -> Self {
+        self.drives = Drives::OverTime;
+        self
+    }
+
+    /// Its formula may ask for the time and the thing.
+    pub const fn per_thing(mut self) -> Self {
+        self.drives = Drives::PerThing;
+        self
+    }
+
+    /// True when a formula may stand in place of a number of it.
+    pub const fn takes_formula(&self) -> bool {
+        matches!(
+            self.values,
+            Values::Number { .. } | Values::Whole { .. } | Values::Fraction { .. } | Values::Vector { .. }
+        )
     }
 
     /// Shown only when parameter `name` has one of `values`.
@@ -231,6 +353,15 @@ impl Schema {
     /// The parameter of that name.
     pub fn param(&self, name: &str) -> Option<&Param> {
         self.params.iter().find(|param| param.name == name)
+    }
+
+    /// With formulas of the time allowed in all numbers: for what is made anew for every frame when it has to be.
+    #[must_use]
+    pub fn remade_over_time(mut self) -> Self {
+        for param in self.params.iter_mut().filter(|param| param.takes_formula()) {
+            param.drives = Drives::OverTime;
+        }
+        self
     }
 
     /// The input of that name.

@@ -63,6 +63,31 @@ pub fn lap_offers(laps: Fraction, strands: &[Vec<f64>]) -> Vec<LapOffer> {
     offers
 }
 
+/// Loop lengths in whole frames near `frames` in which motions with these periods, frames each, all close: the
+/// shortest one, and those next to `frames` on both sides. Empty where `frames` closes already, or none up to a
+/// million frames does.
+pub fn length_offers(frames: u32, periods: &[Fraction]) -> Vec<u32> {
+    const LONGEST: u64 = 1_000_000;
+    // The least whole number that is a multiple of every a/b is the least common multiple of the a, since each
+    // of them is in lowest terms.
+    let shared = periods.iter().filter(|period| period.numerator() != 0).try_fold(1_u64, |shared, period| {
+        let above = period.numerator().unsigned_abs();
+        let next = shared / greatest_common_divisor(shared, above) * above;
+        (next <= LONGEST).then_some(next)
+    });
+    let Some(least) = shared.filter(|_| !periods.is_empty()) else { return Vec::new() };
+    let frames = u64::from(frames);
+    if frames.is_multiple_of(least) {
+        return Vec::new();
+    }
+    let below = frames / least * least;
+    let mut offers: Vec<u64> = vec![below, below + least, least];
+    offers.retain(|offer| *offer > 0 && *offer <= LONGEST);
+    offers.sort_by_key(|offer| offer.abs_diff(frames));
+    offers.dedup();
+    offers.into_iter().filter_map(|offer| u32::try_from(offer).ok()).collect()
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
@@ -94,6 +119,29 @@ mod tests {
                 .collect();
             prop_assert_eq!(symmetry_order(&phases), order_by_definition(&phases));
             prop_assert_eq!(symmetry_order(&phases) % m, 0);
+        }
+
+        #[test]
+        fn every_length_offered_is_a_whole_number_of_each_period_and_none_between_is(
+            frames in 1u32..2000, periods in prop::collection::vec((1i64..200, 1i64..9), 1..4),
+        ) {
+            let periods: Vec<Fraction> = periods.into_iter().map(|(a, b)| Fraction::new(a, b).unwrap()).collect();
+            let closes = |frames: u32| {
+                periods.iter().all(|p| (i64::from(frames) * p.denominator()) % p.numerator() == 0)
+            };
+            let offers = length_offers(frames, &periods);
+            if closes(frames) {
+                prop_assert!(offers.is_empty());
+            }
+            for offer in &offers {
+                prop_assert!(closes(*offer), "{offer}");
+            }
+            if let Some(nearest) = offers.first() {
+                let distance = nearest.abs_diff(frames);
+                for other in frames.saturating_sub(distance.saturating_sub(1)).max(1)..frames + distance {
+                    prop_assert!(!closes(other), "{other} is nearer than {nearest}");
+                }
+            }
         }
 
         #[test]

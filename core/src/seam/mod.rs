@@ -2,6 +2,8 @@
 
 mod closing;
 mod measure;
+mod riding;
 
-pub use closing::{LapOffer, lap_offers, symmetry_order};
+pub use closing::{LapOffer, lap_offers, length_offers, symmetry_order};
 pub use measure::{Gap, Seam, measure};
+pub use riding::{RideClosing, RideOffer};

@@ -4,9 +4,11 @@
 //! times a frame, so that a changing rate never makes the past jump.
 
 mod constant;
+mod driven;
 mod span;
 
 pub use constant::Constant;
+pub use driven::{Accumulated, Clock, Driven, Thing, moment};
 pub use span::Span;
 
 /// A function of the frame.

@@ -6,11 +6,11 @@ use actix_web::{get, post, web};
 use rust_embed::RustEmbed;
 use serde::{Deserialize, Serialize};
 use serde_json::Value;
+use std::sync::Arc;
 use utoipa::ToSchema;
 use zickzack_core::graph::{LivingMiniature, Memo};
 use zickzack_core::motion::Cancel;
 use zickzack_core::scene::{Scene, Space};
-use zickzack_formats::files::Files;
 
 /// Small working scenes to begin from, as outcomes.
 #[derive(RustEmbed)]
@@ -59,7 +59,7 @@ pub async fn list(shop: web::Data<Shop>) -> Result<web::Json<Vec<Starter>>, Refu
                 let wrong = |why: String| Refusal::bad(format!("The starter {id} is damaged: {why}"));
                 let Written { help, scene } = written(&id).ok_or_else(|| wrong("it cannot be read.".to_owned()))?;
                 let scene = Scene::from_value(scene, &registry.schemas).map_err(|error| wrong(error.to_string()))?;
-                let compiled = compile_now(&registry, &Memo::default(), &scene, &Files::default(), &cancel);
+                let compiled = compile_now(&registry, &Memo::default(), &scene, &Arc::default(), &cancel);
                 let living = compiled.living_miniature(STEPS, &cancel).map_err(|error| wrong(error.to_string()))?;
                 let (title, space, frames, fps) = (scene.name, scene.space, scene.frames, scene.fps.to_string());
                 Ok(Starter { id: id.clone(), title, help, space, frames, fps, living })

@@ -4,6 +4,7 @@ use crate::live::{compile_now, files_of, open_scene};
 use crate::store::versions;
 use actix_web::{HttpResponse, delete, get, patch, post, web};
 use serde::{Deserialize, Serialize};
+use std::sync::Arc;
 use utoipa::ToSchema;
 use uuid::Uuid;
 use zickzack_core::graph::{Compiled, Memo};
@@ -139,7 +140,7 @@ pub async fn compare(shop: web::Data<Shop>, path: web::Path<(Uuid, Uuid)>) -> Re
     let compared = web::block(move || {
         let cancel = Cancel::default();
         let memo = Memo::default();
-        let old = compile_now(&registry, &memo, &then, &files, &cancel);
+        let old = compile_now(&registry, &memo, &then, &Arc::new(files), &cancel);
         let new = compile_now(&registry, &memo, &now.scene, &now.files, &cancel);
         let frames = then.frames.min(now.scene.frames);
         Ok::<_, MotionError>(Comparison {

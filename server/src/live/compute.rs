@@ -6,7 +6,7 @@ use std::collections::HashMap;
 use std::sync::{Arc, Mutex, PoisonError};
 use std::time::Instant;
 use tokio::sync::mpsc;
-use zickzack_core::graph::{Compiled, End, EndReport, Memo, Timing, Workshop, compile, report};
+use zickzack_core::graph::{Assets, Compiled, End, EndReport, Memo, Timing, Workshop, compile, report};
 use zickzack_core::motion::{Cancel, MotionError};
 use zickzack_core::nodes::Registry;
 use zickzack_core::scene::{Scene, Space};
@@ -98,11 +98,12 @@ pub struct Work {
 }
 
 /// Compiles a scene outside any live connection.
-pub fn compile_now(registry: &Registry, memo: &Memo, scene: &Scene, files: &Files, cancel: &Cancel) -> Compiled {
+pub fn compile_now(registry: &Registry, memo: &Memo, scene: &Scene, files: &Arc<Files>, cancel: &Cancel) -> Compiled {
     let begun = Instant::now();
+    let assets: Arc<dyn Assets> = files.clone();
     let clock = || begun.elapsed().as_micros() as u64;
     let workshop =
-        Workshop { types: &registry.types, schemas: &registry.schemas, memo, assets: files, clock: &clock, cancel };
+        Workshop { types: &registry.types, schemas: &registry.schemas, memo, assets: &assets, clock: &clock, cancel };
     compile(scene, &workshop)
 }
 

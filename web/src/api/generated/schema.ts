@@ -435,6 +435,11 @@ export interface components {
             /** @description What it is, in words of the interface. */
             label: string;
         };
+        /**
+         * @description What a formula in place of a number may ask for.
+         * @enum {string}
+         */
+        Drives: "fixed" | "over-time" | "per-thing";
         /** @description What is said about a motion that can be looked at. */
         EndReport: {
             /** @description How many contacts faster than 1 cm/s there are in all. */
@@ -583,6 +588,19 @@ export interface components {
             /** Format: uuid */
             id: string;
         };
+        /** @description What is wrong with a parameter, and where in its text. */
+        Mark: {
+            /** @description The first character that is meant, from 0. */
+            at: number;
+            /** @description How many are meant. */
+            length: number;
+            /** @description One sentence. */
+            message: string;
+            /** @description Name of the parameter. */
+            param: string;
+            /** @description Which of three numbers; 0 for a single one. */
+            part: number;
+        };
         /** @description Lines and dots in scene space. */
         Miniature: {
             /** @description x, y, z, x, y, z …, metres, at frame 0. */
@@ -638,6 +656,8 @@ export interface components {
         NodeReport: {
             /** @description Derived figures worth reading. */
             facts: string[];
+            /** @description What is wrong in formulas, and where. */
+            marks: components["schemas"]["Mark"][];
             /** @description Sentences: the error, or the warnings. */
             messages: string[];
             /**
@@ -654,9 +674,9 @@ export interface components {
         };
         /** @description A value of a parameter that would close the loop. */
         Offer: {
-            /** @description Id of the node. */
+            /** @description Id of the node; empty for the scene itself. */
             node: string;
-            /** @description Name of its parameter. */
+            /** @description Name of its parameter, or of the scene's field. */
             param: string;
             /** @description What it is about, in words. */
             text: string;
@@ -707,6 +727,8 @@ export interface components {
         };
         /** @description A parameter of a node. */
         Param: {
+            /** @description What a formula in its place may ask for. */
+            drives: components["schemas"]["Drives"];
             /** @description Where it stands in the Card. */
             group: components["schemas"]["Group"];
             /** @description One sentence. */
@@ -763,12 +785,14 @@ export interface components {
             kind: components["schemas"]["PortKind"];
             /** @description Name in documents and on screen. */
             name: string;
+            /** @description True when the node works without it. */
+            optional: boolean;
         };
         /**
          * @description The kind of data on a thread.
          * @enum {string}
          */
-        PortKind: "path" | "motion" | "signal";
+        PortKind: "path" | "motion" | "signal" | "surface";
         /** @description What to do for it. */
         RateEdit: {
             ops: components["schemas"]["Op"][];
@@ -1096,6 +1120,14 @@ export interface components {
             default: string;
             /** @enum {string} */
             kind: "text";
+        } | {
+            default: string;
+            /** @enum {string} */
+            kind: "formula";
+            unit: components["schemas"]["Unit"];
+        } | {
+            /** @enum {string} */
+            kind: "kinds";
         };
         /** @description A state of a scene that was kept under a name. */
         Version: {

@@ -31,14 +31,14 @@ pub struct Leaf {
 }
 
 /// Splits [0, 1] until the rule over each stretch agrees with the rule over its halves to
-/// `relative` of `scale`, or the stretch is 2⁻⁴⁰ long (a cusp).
-pub fn adaptive(f: &impl Fn(f64) -> f64, scale: f64, relative: f64) -> Vec<Leaf> {
+/// `relative` of `scale`, or the stretch is 2⁻⁴⁰ long (a cusp). It is split `least` times before it is asked.
+pub fn adaptive(f: &impl Fn(f64) -> f64, scale: f64, relative: f64, least: u32) -> Vec<Leaf> {
     let mut leaves = Vec::new();
     let mut open = vec![(0.0, 1.0, gauss(f, 0.0, 1.0), 0)];
     while let Some((from, to, whole, depth)) = open.pop() {
         let middle = 0.5 * (from + to);
         let (left, right) = (gauss(f, from, middle), gauss(f, middle, to));
-        if depth >= 2 && ((left + right - whole).abs() <= relative * scale || depth >= 40) {
+        if depth >= least && ((left + right - whole).abs() <= relative * scale || depth >= 40) {
             leaves.push(Leaf { from, to: middle, integral: left });
             leaves.push(Leaf { from: middle, to, integral: right });
         } else {

@@ -1,0 +1,119 @@
+//! Paths and surfaces that change over time: the node that makes them is evaluated again for each frame.
+
+use super::node::{Assets, Context, NodeType, Outcome, PathProduct, Product, Timing};
+use crate::curve::{Curve, Path};
+use crate::motion::Cancel;
+use crate::scene::{Node, Params, Space, resolve};
+use crate::schema::Schema;
+use crate::surface::{Ground, Surface};
+use std::collections::{BTreeMap, HashMap};
+use std::sync::{Arc, Mutex, PoisonError};
+
+/// True for a path or a surface that changes over time.
+pub(super) fn moves(product: &Product) -> bool {
+    match product {
+        Product::Path(product) => product.path.unmoving().is_none(),
+        Product::Surface(ground) => ground.unmoving().is_none(),
+        Product::Motion(_) => false,
+    }
+}
+
+/// What is needed to evaluate a node again.
+pub(super) struct Again {
+    pub kind: Arc<dyn NodeType>,
+    pub schema: Schema,
+    pub node: Node,
+    pub inputs: BTreeMap<String, Product>,
+    pub timing: Timing,
+    pub assets: Arc<dyn Assets>,
+}
+
+impl Again {
+    fn at(&self, frame: f64) -> Result<Product, String> {
+        let clock = self.timing.clock();
+        let resolved = resolve(&self.schema, &self.node, clock, frame, false)
+            .map_err(|marks| marks.into_iter().map(|mark| mark.message).collect::<Vec<_>>().join(" "))?;
+        let context = Context {
+            params: Params::new(&self.schema, &self.node, &resolved.values, clock),
+            inputs: self.inputs.clone(),
+            frame,
+            timing: self.timing,
+            assets: &*self.assets,
+            cancel: &Cancel::default(),
+        };
+        let product = self.kind.evaluate(&context)?.product;
+        Ok(if self.timing.space == Space::Flat { product.flattened() } else { product })
+    }
+}
+
+/// Frames that are remembered of one path or surface.
+const REMEMBERED: usize = 512;
+/// Frames of the loop that are tried at once, to say where it cannot be made.
+const TRIED: usize = 24;
+
+/// Results by frame. What is remembered is what would be made again, so it changes nothing but the time it takes.
+struct Frames<T> {
+    again: Again,
+    first: T,
+    known: Mutex<HashMap<u64, T>>,
+    take: fn(Product) -> Option<T>,
+}
+
+impl<T: Clone> Frames<T> {
+    /// Where it cannot be made it is as at frame 0.
+    fn at(&self, frame: f64) -> T {
+        if frame == 0.0 {
+            return self.first.clone();
+        }
+        if let Some(known) = self.known.lock().unwrap_or_else(PoisonError::into_inner).get(&frame.to_bits()) {
+            return known.clone();
+        }
+        let made = self.again.at(frame).ok().and_then(self.take).unwrap_or_else(|| self.first.clone());
+        let mut known = self.known.lock().unwrap_or_else(PoisonError::into_inner);
+        if known.len() >= REMEMBERED {
+            known.clear();
+        }
+        known.insert(frame.to_bits(), made.clone());
+        made
+    }
+}
+
+fn curve_at_0(product: Product) -> Option<Arc<Curve>> {
+    match product {
+        Product::Path(product) => Some(product.path.at(0.0)),
+        _ => None,
+    }
+}
+
+fn surface_at_0(product: Product) -> Option<Surface> {
+    match product {
+        Product::Surface(ground) => Some(ground.at(0.0)),
+        _ => None,
+    }
+}
+
+/// The outcome of frame 0 for all frames.
+pub(super) fn over_time(again: Again, outcome: Outcome) -> Outcome {
+    let frames = again.timing.frames;
+    let tried = (1..TRIED).map(|i| (frames * i as f64 / TRIED as f64).floor());
+    let trouble = tried.filter(|frame| *frame > 0.0).find_map(|frame| Some((frame, again.at(frame).err()?)));
+    let known = Mutex::default;
+    let product = match outcome.product {
+        Product::Path(product) => {
+            let frames = Frames { again, first: product.path.at(0.0), known: known(), take: curve_at_0 };
+            let path = Path::Moving(Arc::new(move |frame| frames.at(frame)));
+            Product::Path(PathProduct { path, ..product })
+        }
+        Product::Surface(ground) => {
+            let frames = Frames { again, first: ground.at(0.0), known: Mutex::default(), take: surface_at_0 };
+            Product::Surface(Ground::Moving(Arc::new(move |frame| frames.at(frame))))
+        }
+        motion => motion,
+    };
+    let mut outcome = Outcome { product, ..outcome };
+    outcome.facts.push("changes over time".to_owned());
+    if let Some((frame, why)) = trouble {
+        outcome.warnings.push(format!("At frame {frame} it stays as at frame 0: {why}"));
+    }
+    outcome
+}

@@ -1,0 +1,38 @@
+use super::placing::sentence;
+use crate::curve::{joined, together};
+use crate::graph::{Context, NodeType, Outcome};
+use crate::schema::{Group, Param, Port, PortKind, Schema, Unit};
+
+/// Paths made one.
+pub struct Join;
+
+impl NodeType for Join {
+    fn schema(&self) -> Schema {
+        Schema {
+            name: "join",
+            title: "Join",
+            group: "Paths",
+            help: "Joins strands whose ends lie near each other; what is far from all others stays a strand of its own.",
+            inputs: vec![
+                Port::new("path", PortKind::Path, "What is joined."),
+                Port::optional("other", PortKind::Path, "Another path that is joined with it."),
+            ],
+            output: Some(PortKind::Path),
+            params: vec![
+                Param::number("gap", "largest gap", Group::Form, (Unit::Metres, 0.1, 0.0, 1e5), "Ends farther apart than this are not joined."),
+                Param::choice("between", "between ends", Group::Form, &["straight bridge", "move together"], "What becomes of the gap."),
+            ],
+            uses_timing: false,
+        }
+        .remade_over_time()
+    }
+
+    fn evaluate(&self, context: &Context<'_>) -> Result<Outcome, String> {
+        let params = &context.params;
+        let other = context.path_if_any("other").map(|path| path.at(context.frame));
+        let curves = [Some(context.curve("path")?), other].into_iter().flatten().map(|curve| (*curve).clone());
+        let bridge = params.text("between") != "move together";
+        let made = together(curves).and_then(|curve| joined(&curve, params.number("gap"), bridge));
+        Ok(Outcome::of_curve(made.map_err(|error| sentence(&error.to_string()))?))
+    }
+}

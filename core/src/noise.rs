@@ -1,0 +1,224 @@
+//! Gradient noise in five dimensions with its derivatives, and the form of it that loops.
+//!
+//! Lattice noise with the quintic fade of Perlin ("Improving Noise", 2002), in five dimensions: three of
+//! space, and two in which a circle stands for the time of a loop, so that its end runs into its start.
+
+use crate::random;
+use glam::DVec3;
+use std::f64::consts::TAU;
+
+/// Dimensions.
+const DIMENSIONS: usize = 5;
+/// Corners of a cell of the lattice.
+const CORNERS: usize = 1 << DIMENSIONS;
+
+/// A value, about within ±1, and its derivatives along the five axes.
+#[derive(Debug, Clone, Copy, PartialEq, Default)]
+pub struct Noise {
+    /// The value.
+    pub value: f64,
+    /// Its slope along each axis.
+    pub slope: [f64; DIMENSIONS],
+}
+
+/// A place in its cell of the lattice.
+struct Cell {
+    corner: [i64; DIMENSIONS],
+    inside: [f64; DIMENSIONS],
+    fade: [f64; DIMENSIONS],
+}
+
+impl Cell {
+    fn new(at: [f64; DIMENSIONS]) -> Self {
+        let corner = at.map(f64::floor);
+        let inside: [f64; DIMENSIONS] = std::array::from_fn(|axis| at[axis] - corner[axis]);
+        let fade = inside.map(|x| x * x * x * (x * (x * 6.0 - 15.0) + 10.0));
+        Self { corner: corner.map(|x| x as i64), inside, fade }
+    }
+
+    /// How much a corner, far along the axes whose bits are set, counts along one axis.
+    fn weight(&self, corner: usize, axis: usize) -> f64 {
+        if corner >> axis & 1 == 1 { self.fade[axis] } else { 1.0 - self.fade[axis] }
+    }
+
+    /// A corner's direction, and its plane's height at the place.
+    fn plane(&self, seed: u64, channel: u64, corner: usize) -> ([f64; DIMENSIONS], f64) {
+        let far = |axis: usize| (corner >> axis & 1) as i64;
+        let direction = direction(seed, channel, std::array::from_fn(|axis| self.corner[axis] + far(axis)));
+        let height = (0..DIMENSIONS).map(|axis| direction[axis] * (self.inside[axis] - far(axis) as f64)).sum();
+        (direction, height)
+    }
+}
+
+/// The noise of a seed and a channel at a place, without its slope.
+pub fn value(seed: u64, channel: u64, at: [f64; DIMENSIONS]) -> f64 {
+    let cell = Cell::new(at);
+    let mut sum = 0.0;
+    for corner in 0..CORNERS {
+        let weight: f64 = (0..DIMENSIONS).map(|axis| cell.weight(corner, axis)).product();
+        // On the lattice, as where time stands still, most corners do not count.
+        if weight != 0.0 {
+            sum += weight * cell.plane(seed, channel, corner).1;
+        }
+    }
+    sum
+}
+
+/// The noise of a seed and a channel at a place; cells are 1 wide. Coordinates lie within ±2⁴⁰.
+pub fn gradient(seed: u64, channel: u64, at: [f64; DIMENSIONS]) -> Noise {
+    let cell = Cell::new(at);
+    let pace = cell.inside.map(|x| 30.0 * x * x * (x * (x - 2.0) + 1.0));
+    let mut noise = Noise::default();
+    for corner in 0..CORNERS {
+        let (direction, height) = cell.plane(seed, channel, corner);
+        let whole: f64 = (0..DIMENSIONS).map(|axis| cell.weight(corner, axis)).product();
+        noise.value += whole * height;
+        for axis in 0..DIMENSIONS {
+            let others: f64 =
+                (0..DIMENSIONS).filter(|other| *other != axis).map(|other| cell.weight(corner, other)).product();
+            let rise = if corner >> axis & 1 == 1 { pace[axis] } else { -pace[axis] };
+            noise.slope[axis] += whole * direction[axis] + others * rise * height;
+        }
+    }
+    noise
+}
+
+/// One of the 80 directions with one component 0 and the others ±½.
+fn direction(seed: u64, channel: u64, corner: [i64; DIMENSIONS]) -> [f64; DIMENSIONS] {
+    let place = corner.iter().fold(0, |mixed, &x| random::bits(mixed, x as u64, 0));
+    let bits = random::bits(seed, place, channel);
+    let none = (bits >> 32) % DIMENSIONS as u64;
+    std::array::from_fn(|axis| match (axis as u64 == none, bits >> axis & 1) {
+        (true, _) => 0.0,
+        (false, 0) => 0.5,
+        (false, _) => -0.5,
+    })
+}
+
+/// Noise over space and the time of a loop.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct LoopingNoise {
+    /// Another seed, another noise.
+    pub seed: u64,
+    /// Edge of a cell, metres, positive.
+    pub size: f64,
+    /// How many cells the noise runs through in one loop; 0 stands still.
+    pub pace: f64,
+    /// How many layers, each half as large and half as strong as the one before; at least 1.
+    pub octaves: u32,
+}
+
+impl LoopingNoise {
+    /// The value of a channel, about within ±1, at a place and a part of the loop; at parts 0 and 1 it is
+    /// the same with all its derivatives.
+    pub fn at(&self, channel: u64, place: DVec3, part: f64) -> f64 {
+        self.layers(channel, place, part, |layer, at, _| value(self.seed, layer, at))
+    }
+
+    /// The rate of change of a channel by the part of the loop.
+    pub fn rate(&self, channel: u64, place: DVec3, part: f64) -> f64 {
+        self.layers(channel, place, part, |layer, at, [x, y]| {
+            let slope = gradient(self.seed, layer, at).slope;
+            TAU * (slope[4] * x - slope[3] * y)
+        })
+    }
+
+    /// The mean of the layers, the stronger counting more; `of` sees a layer's channel, the place in its lattice
+    /// and where on the circle of time that is.
+    fn layers(
+        &self,
+        channel: u64,
+        place: DVec3,
+        part: f64,
+        of: impl Fn(u64, [f64; DIMENSIONS], [f64; 2]) -> f64,
+    ) -> f64 {
+        let (sine, cosine) = libm::sincos(TAU * (part - part.floor()));
+        let (mut sum, mut strength, mut finer, mut whole) = (0.0, 1.0, 1.0, 0.0);
+        for octave in 0..self.octaves.max(1) {
+            let p = place * (finer / self.size);
+            let radius = self.pace / TAU * finer;
+            let on_circle = [radius * cosine, radius * sine];
+            let layer = channel.wrapping_mul(64) + u64::from(octave);
+            sum += strength * of(layer, [p.x, p.y, p.z, on_circle[0], on_circle[1]], on_circle);
+            whole += strength;
+            strength *= 0.5;
+            finer *= 2.0;
+        }
+        sum / whole
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    fn places() -> impl Strategy<Value = [f64; DIMENSIONS]> {
+        prop::array::uniform5(-50.0..50.0f64)
+    }
+
+    proptest! {
+        #[test]
+        fn slopes_are_those_of_a_fine_difference(seed: u64, at in places()) {
+            let noise = gradient(seed, 3, at);
+            prop_assert!((value(seed, 3, at) - noise.value).abs() < 1e-14);
+            prop_assert!(noise.value.abs() <= 1.6);
+            for axis in 0..DIMENSIONS {
+                let moved = |by: f64| {
+                    let mut moved = at;
+                    moved[axis] += by;
+                    gradient(seed, 3, moved).value
+                };
+                let measured = (moved(1e-5) - moved(-1e-5)) / 2e-5;
+                prop_assert!((measured - noise.slope[axis]).abs() < 1e-7, "{axis}: {measured} {:?}", noise.slope);
+            }
+        }
+
+        #[test]
+        fn it_is_continuous_where_cells_meet(seed: u64, at in places(), axis in 0..DIMENSIONS) {
+            let mut left = at;
+            left[axis] = left[axis].floor() - 1e-12;
+            let mut right = left;
+            right[axis] = right[axis].ceil();
+            let (left, right) = (gradient(seed, 0, left), gradient(seed, 0, right));
+            prop_assert!((left.value - right.value).abs() < 1e-11);
+            for axis in 0..DIMENSIONS {
+                prop_assert!((left.slope[axis] - right.slope[axis]).abs() < 1e-9);
+            }
+        }
+
+        #[test]
+        fn the_end_of_a_loop_runs_into_its_start(
+            seed: u64, x in -9.0..9.0f64, y in -9.0..9.0f64, z in -9.0..9.0f64,
+            size in 0.01..10.0f64, pace in 0.0..30.0f64, octaves in 1u32..5, part in 0.0..1.0f64,
+        ) {
+            let noise = LoopingNoise { seed, size, pace, octaves };
+            let place = DVec3::new(x, y, z);
+            let frames = 240.0;
+            for at in [0.0, part] {
+                // A frame and the same one a loop later, as they come from dividing.
+                let (here, later) = ((at * frames) / frames, (at * frames + frames) / frames);
+                prop_assert!((noise.at(1, place, here) - noise.at(1, place, later)).abs() < 1e-12 * (1.0 + pace * 8.0));
+                let rates = (noise.rate(1, place, here), noise.rate(1, place, later));
+                prop_assert!((rates.0 - rates.1).abs() < 1e-12 * (1.0 + 100.0 * pace * pace * 8.0));
+            }
+            prop_assert_eq!(noise.at(1, place, 0.0), noise.at(1, place, 1.0));
+            prop_assert_eq!(noise.rate(1, place, 0.0), noise.rate(1, place, 1.0));
+            let measured = (noise.at(1, place, part + 1e-6) - noise.at(1, place, part - 1e-6)) / 2e-6;
+            prop_assert!((measured - noise.rate(1, place, part)).abs() < 1e-4 * (1.0 + pace * pace * 64.0));
+        }
+    }
+
+    #[test]
+    fn it_fills_its_range() {
+        let values: Vec<f64> = (0..4000)
+            .map(|i| {
+                gradient(7, 0, std::array::from_fn(|axis| f64::from(i) * [0.31, 0.17, 0.23, 0.11, 0.05][axis])).value
+            })
+            .collect();
+        let most = values.iter().copied().fold(f64::MIN, f64::max);
+        let least = values.iter().copied().fold(f64::MAX, f64::min);
+        let mean = values.iter().sum::<f64>() / values.len() as f64;
+        assert!(most > 0.4 && least < -0.4 && mean.abs() < 0.05, "{least} … {most}, {mean}");
+    }
+}

@@ -1,0 +1,146 @@
+//! What the formulas of a node give at a moment.
+
+use super::document::Node;
+use super::values::formula_of;
+use crate::formula::{Formula, Variable};
+use crate::fraction::Fraction;
+use crate::schema::{Drives, Param, Schema, Values};
+use crate::signal::{Clock, Driven, Thing, moment};
+use serde::Serialize;
+use serde_json::Value;
+use std::collections::BTreeMap;
+
+/// What is wrong with a parameter, and where in its text.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+pub struct Mark {
+    /// Name of the parameter.
+    pub param: String,
+    /// Which of three numbers; 0 for a single one.
+    pub part: usize,
+    /// The first character that is meant, from 0.
+    pub at: usize,
+    /// How many are meant.
+    pub length: usize,
+    /// One sentence.
+    pub message: String,
+}
+
+/// What the formulas of a node give.
+#[derive(Debug, Clone, Default, PartialEq)]
+pub struct Resolved {
+    /// Numbers in place of formulas, by parameter.
+    pub values: BTreeMap<String, Value>,
+    /// True when any of them may change from frame to frame.
+    pub over_time: bool,
+    /// True when there is any formula.
+    pub any: bool,
+}
+
+/// Frames of a loop at which a formula is tried.
+const TRIED: usize = 240;
+
+/// Evaluates the formulas of a checked node at a frame, for its first thing. With `thorough` every frame of the
+/// loop is tried, so that a formula that fails anywhere is found here.
+pub fn resolve(schema: &Schema, node: &Node, clock: Clock, frame: f64, thorough: bool) -> Result<Resolved, Vec<Mark>> {
+    let mut resolved = Resolved::default();
+    let mut marks = Vec::new();
+    for (name, value) in &node.params {
+        let Some(param) = schema.param(name).filter(|param| param.takes_formula()) else { continue };
+        let parts: Vec<&Value> = match (&param.values, value) {
+            (Values::Vector { .. }, Value::Array(list)) => list.iter().collect(),
+            _ => vec![value],
+        };
+        if parts.iter().all(|part| formula_of(part).is_none()) {
+            continue;
+        }
+        resolved.any = true;
+        let mut numbers = Vec::new();
+        for (part, value) in parts.into_iter().enumerate() {
+            let Some(Ok(text)) = formula_of(value) else {
+                numbers.push(value.clone());
+                continue;
+            };
+            match number(param, text, clock, frame, thorough) {
+                Ok((number, over_time)) => {
+                    resolved.over_time |= over_time;
+                    numbers.push(number);
+                }
+                Err(mark) => marks.push(Mark { param: name.clone(), part, ..mark }),
+            }
+        }
+        let value = if matches!(param.values, Values::Vector { .. }) {
+            Value::from(numbers)
+        } else {
+            numbers.pop().unwrap_or_default()
+        };
+        resolved.values.insert(name.clone(), value);
+    }
+    if marks.is_empty() { Ok(resolved) } else { Err(marks) }
+}
+
+fn number(param: &Param, text: &str, clock: Clock, frame: f64, thorough: bool) -> Result<(Value, bool), Mark> {
+    let letters = text.chars().count();
+    let wrong = |message: String| Mark { param: String::new(), part: 0, at: 0, length: letters.max(1), message };
+    let formula = Formula::parse(text).map_err(|error| Mark {
+        param: String::new(),
+        part: 0,
+        at: error.at,
+        length: error.length,
+        message: error.message,
+    })?;
+    let there: Vec<Variable> = Variable::ALL
+        .into_iter()
+        .filter(|variable| match param.drives {
+            Drives::Fixed => false,
+            Drives::OverTime => variable.of_time(),
+            Drives::PerThing => variable.of_time() || variable.of_things(),
+        })
+        .collect();
+    if let Some(asked) = formula.asks_beyond(&there) {
+        let names: Vec<&str> = there.iter().map(|variable| variable.name()).collect();
+        let may = if names.is_empty() {
+            "it must be one number".to_owned()
+        } else {
+            format!("it may ask for {}", names.join(", "))
+        };
+        return Err(wrong(format!("{} cannot depend on {}: {may}.", capital(param.label), asked.name())));
+    }
+    let over_time = formula.uses().iter().any(|variable| variable.of_time());
+    let (least, most) = match &param.values {
+        Values::Number { min, max, .. } | Values::Fraction { min, max, .. } => (*min, *max),
+        Values::Whole { min, max, .. } => (*min as f64, *max as f64),
+        _ => (-1e9, 1e9),
+    };
+    if thorough {
+        let count = if over_time { (clock.frames as usize).clamp(1, TRIED) } else { 1 };
+        let frames: Vec<f64> = (0..count).map(|i| (clock.frames * i as f64 / count as f64).round()).collect();
+        let driven = Driven::formula(formula.clone(), clock, f64::MIN, f64::MAX);
+        if let Some((frame, _)) = driven.fails_at(&frames, 64) {
+            return Err(wrong(format!(
+                "{} gives no number at frame {frame}: look for a root or a division there.",
+                capital(param.label)
+            )));
+        }
+        let beyond = frames.iter().map(|frame| (*frame, driven.at(*frame, Thing { index: 0, count: 1 })));
+        if let Some((frame, value)) = beyond.into_iter().find(|(_, value)| !(*value >= least && *value <= most)) {
+            return Err(wrong(format!(
+                "{} is {value:.6} at frame {frame}: keep it from {least} to {most}, as with clamp(x, {least}, {most}).",
+                capital(param.label)
+            )));
+        }
+    }
+    let value = formula.value(&moment(clock, frame, Thing { index: 0, count: 1 }));
+    let value = if value.is_nan() { 0.0 } else { value }.clamp(least, most);
+    let value = match &param.values {
+        Values::Whole { .. } => Value::from(value.round() as i64),
+        Values::Fraction { .. } => Value::from(Fraction::near(value).to_string()),
+        _ => Value::from(value),
+    };
+    Ok((value, over_time))
+}
+
+fn capital(label: &str) -> String {
+    let mut letters = label.chars();
+    letters.next().into_iter().flat_map(char::to_uppercase).chain(letters).collect()
+}

@@ -1,0 +1,156 @@
+//! What would close a ride.
+
+use super::closing::{lap_offers, symmetry_order};
+use crate::fraction::{Fraction, greatest_common_divisor};
+use crate::motion::{Pace, Ride, RideEnd, RideSpacing};
+use serde_json::{Value, json};
+use std::collections::BTreeMap;
+
+/// A value of one of the ride's numbers that would close it.
+#[derive(Debug, Clone, PartialEq)]
+pub struct RideOffer {
+    /// Which number: `laps`, `lap`, `speed`, `riders`, `spacing`, `spread`, `shifts` or `looping`.
+    pub param: &'static str,
+    /// The value.
+    pub value: Value,
+    /// What it is about.
+    pub text: String,
+}
+
+/// A ride with what it takes to find values that close it.
+pub struct RideClosing {
+    ride: Ride,
+    pace: Pace,
+    frames: f64,
+    fps: f64,
+    /// How the laps are written now.
+    said: String,
+}
+
+/// Riders beyond which no count is offered.
+const MOST_RIDERS: i64 = 10_000;
+
+impl RideClosing {
+    /// `pace` is that of the ride, in loops of `frames` frames; `said` is how its laps are written.
+    pub fn new(ride: &Ride, pace: Pace, frames: f64, fps: f64, said: String) -> Self {
+        Self { ride: ride.clone(), pace, frames, fps, said }
+    }
+
+    /// There and back is one round for riders that turn back.
+    fn round(&self) -> i64 {
+        if self.ride.end() == RideEnd::TurnBack { 2 } else { 1 }
+    }
+
+    /// Phases in rounds, by strand and look.
+    fn groups(&self, ride: &Ride, looks: &[u64]) -> Vec<Vec<f64>> {
+        let mut groups: BTreeMap<(usize, u64), Vec<f64>> = BTreeMap::new();
+        for (object, (strand, phase)) in ride.phases().into_iter().enumerate() {
+            let look = if looks.len() == ride.seats().len() { looks[object] } else { 0 };
+            groups.entry((strand, look)).or_default().push(phase / self.round() as f64);
+        }
+        groups.into_values().collect()
+    }
+
+    fn order(groups: &[Vec<f64>]) -> i64 {
+        groups.iter().map(|phases| symmetry_order(phases) as u64).fold(0, greatest_common_divisor).max(1) as i64
+    }
+
+    /// The laps that all riders have, when they have the same; in rounds.
+    fn laps(&self) -> Option<Fraction> {
+        let seats = self.ride.seats();
+        let first = seats.first()?.laps;
+        let same = seats.iter().all(|seat| (seat.laps - first).abs() <= 1e-12 * first.abs());
+        let laps = if let Pace::Laps(laps) = self.pace { laps } else { Fraction::near(first) };
+        same.then(|| Fraction::new(laps.numerator(), laps.denominator() * self.round()))?
+    }
+
+    /// Values that close it, each by itself; nearest first.
+    pub fn offers(&self, looks: &[u64]) -> Vec<RideOffer> {
+        if self.ride.wanders() {
+            let text = "keep it looping → yes (each rounded to whole laps)".to_owned();
+            return vec![RideOffer { param: "looping", value: json!(true), text }];
+        }
+        let Some(laps) = self.laps().filter(|_| !self.ride.rounded()) else { return Vec::new() };
+        let groups = self.groups(&self.ride, looks);
+        if laps.times(Self::order(&groups)).is_none_or(Fraction::is_whole) {
+            return Vec::new();
+        }
+        let paces =
+            lap_offers(laps, &groups).into_iter().filter_map(|offer| self.pace_offer(offer.laps, offer.trading));
+        paces.chain(self.count_offer(laps, looks)).chain(self.place_offers(laps, looks)).collect()
+    }
+
+    fn pace_offer(&self, rounds: Fraction, trading: usize) -> Option<RideOffer> {
+        let laps = rounds.times(self.round())?;
+        let meaning = match trading {
+            0 => "each returns to its own place".to_owned(),
+            1 => "it is back in its place".to_owned(),
+            riders => format!("{riders} riders trade places"),
+        };
+        Some(match self.pace {
+            Pace::Laps(_) => {
+                let text = format!("laps {} → {laps} ({meaning})", self.said);
+                RideOffer { param: "laps", value: json!(laps.to_string()), text }
+            }
+            Pace::FramesPerLap(now) => {
+                let lap = self.frames / laps.value();
+                let text = format!("frames per lap {now} → {lap:.3} ({laps} laps, {meaning})");
+                RideOffer { param: "lap", value: json!(lap), text }
+            }
+            Pace::Speed(now) => {
+                let length = now * self.frames / self.ride.seats().first()?.laps;
+                let speed = laps.value() * length * self.fps / self.frames;
+                let text = format!("speed {:.3} → {speed:.3} m/s ({laps} laps, {meaning})", now * self.fps);
+                RideOffer { param: "speed", value: json!(speed), text }
+            }
+        })
+    }
+
+    /// Evenly spaced riders close at these laps when they are a multiple of their denominator.
+    fn count_offer(&self, laps: Fraction, looks: &[u64]) -> Option<RideOffer> {
+        let riders = self.ride.seats().len() as i64;
+        let below = riders / laps.denominator() * laps.denominator();
+        let near = if below > 0 && riders - below < below + laps.denominator() - riders {
+            below
+        } else {
+            below + laps.denominator()
+        };
+        let one_look = looks.iter().all(|look| Some(look) == looks.first());
+        let other = Ride::clone(&self.ride).with_riders(usize::try_from(near).ok()?);
+        let closes = near != riders && near <= MOST_RIDERS && one_look && self.closes(&other, laps, &[]);
+        closes.then(|| RideOffer {
+            param: "riders",
+            value: json!(near),
+            text: format!("riders {riders} → {near} (they trade places)"),
+        })
+    }
+
+    /// What makes the places even again, where that closes it.
+    fn place_offers(&self, laps: Fraction, looks: &[u64]) -> Vec<RideOffer> {
+        let ride = || self.ride.clone();
+        let (spread, shifts) = (ride().spread(0.0), ride().shifted(BTreeMap::new()));
+        let even = ride().spaced(RideSpacing::Even);
+        let ways = [
+            ("spread", json!(0.0), "place → no spread (even places can be traded)", spread),
+            ("shifts", json!([]), "own places → none (even places can be traded)", shifts),
+            ("spacing", json!("even by length"), "spacing → even by length (even places can be traded)", even),
+        ];
+        let found = ways.into_iter().filter(|(_, _, _, other)| self.closes(other, laps, looks));
+        found.map(|(param, value, text, _)| RideOffer { param, value, text: text.to_owned() }).collect()
+    }
+
+    fn closes(&self, ride: &Ride, laps: Fraction, looks: &[u64]) -> bool {
+        laps.times(Self::order(&self.groups(ride, looks))).is_some_and(Fraction::is_whole)
+    }
+
+    /// The frames after which it looks as it began, where that does not hang on the loop's length.
+    pub fn periods(&self, looks: &[u64]) -> Vec<Fraction> {
+        let Pace::FramesPerLap(lap) = self.pace else { return Vec::new() };
+        if self.ride.wanders() || self.ride.rounded() {
+            return Vec::new();
+        }
+        let order = Self::order(&self.groups(&self.ride, looks));
+        let lap = Fraction::near(lap.abs());
+        Fraction::new(lap.numerator() * self.round(), lap.denominator() * order).into_iter().collect()
+    }
+}

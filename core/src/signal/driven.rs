@@ -1,0 +1,278 @@
+//! A number of a node: fixed, or a formula of the time and of the thing.
+
+use crate::formula::{Formula, Inputs, Variable, Workspace};
+use crate::quadrature::{adaptive, gauss};
+use crate::random;
+use std::sync::Arc;
+
+/// What a frame means in a scene.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Clock {
+    /// Frames per second.
+    pub fps: f64,
+    /// Loop length in frames.
+    pub frames: f64,
+}
+
+/// Which thing of how many.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub struct Thing {
+    /// From 0.
+    pub index: usize,
+    /// At least 1 where there is any.
+    pub count: usize,
+}
+
+/// A number of a node.
+#[derive(Debug, Clone, PartialEq)]
+pub enum Driven {
+    /// The same at all times for all things.
+    Fixed(f64),
+    /// What a formula gives.
+    Formula(Arc<Driver>),
+}
+
+/// A formula with what it needs to be evaluated.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Driver {
+    formula: Formula,
+    clock: Clock,
+    least: f64,
+    most: f64,
+}
+
+/// The seed and the channel of the number that every thing has for itself.
+const DICE: (u64, u64) = (0, 77);
+
+/// The variables at a moment for a thing.
+pub fn moment(clock: Clock, frame: f64, thing: Thing) -> Inputs<'static> {
+    let loops = frame / clock.frames;
+    Inputs::default()
+        .with(Variable::Frame, frame)
+        .with(Variable::Time, frame / clock.fps)
+        .with(Variable::Loop, loops - loops.floor())
+        .with(Variable::Index, thing.index as f64)
+        .with(Variable::Count, thing.count as f64)
+        .with(Variable::Dice, random::unit(DICE.0, thing.index as u64, DICE.1))
+}
+
+impl Driven {
+    /// A formula whose values are kept from `least` to `most`.
+    pub fn formula(formula: Formula, clock: Clock, least: f64, most: f64) -> Self {
+        Self::Formula(Arc::new(Driver { formula, clock, least, most }))
+    }
+
+    /// The value at a frame for a thing. Where a formula gives no number it counts as 0, kept within its range.
+    pub fn at(&self, frame: f64, thing: Thing) -> f64 {
+        match self {
+            Self::Fixed(value) => *value,
+            Self::Formula(driver) => driver.at(frame, thing),
+        }
+    }
+
+    /// The value, when it is the same at all times for all things.
+    pub fn fixed(&self) -> Option<f64> {
+        match self {
+            Self::Fixed(value) => Some(*value),
+            Self::Formula(driver) if driver.formula.uses().is_empty() => Some(driver.at(0.0, Thing::default())),
+            Self::Formula(_) => None,
+        }
+    }
+
+    fn uses(&self, which: fn(Variable) -> bool) -> bool {
+        match self {
+            Self::Fixed(_) => false,
+            Self::Formula(driver) => driver.formula.uses().iter().any(|variable| which(*variable)),
+        }
+    }
+
+    /// True when it changes from frame to frame.
+    pub fn over_time(&self) -> bool {
+        self.uses(Variable::of_time)
+    }
+
+    /// True when it differs from thing to thing.
+    pub fn per_thing(&self) -> bool {
+        self.uses(Variable::of_things)
+    }
+}
+
+impl Driver {
+    fn at(&self, frame: f64, thing: Thing) -> f64 {
+        let value = self.formula.value(&moment(self.clock, frame, thing));
+        if value.is_nan() { 0.0_f64.clamp(self.least, self.most) } else { value.clamp(self.least, self.most) }
+    }
+
+    /// Values at many frames at once, as the formula gives them.
+    fn fill_raw(&self, frames: &[f64], out: &mut [f64], workspace: &mut Workspace) {
+        let seconds: Vec<f64> = frames.iter().map(|frame| frame / self.clock.fps).collect();
+        let loops: Vec<f64> =
+            frames.iter().map(|frame| frame / self.clock.frames).map(|part| part - part.floor()).collect();
+        let inputs = moment(self.clock, 0.0, Thing { index: 0, count: 1 })
+            .with_each(Variable::Frame, frames)
+            .with_each(Variable::Time, &seconds)
+            .with_each(Variable::Loop, &loops);
+        self.formula.evaluate(&inputs, workspace, out);
+    }
+}
+
+/// What accumulates of a number that changes over time, from frame 0 on.
+///
+/// Whole frames are summed up once, for one loop before and two after: between jumps, which are found first, by an
+/// adaptive rule of 16 points to 1e-13 of the value; a kink may cost 1e-5 of what its slopes differ by. Beyond them frames are summed up as they are asked for.
+#[derive(Debug, Clone)]
+pub struct Accumulated {
+    value: Driven,
+    /// The integral from frame 0 to each of the frames from −F to 2F.
+    sums: Arc<Vec<f64>>,
+    first: i64,
+}
+
+impl Accumulated {
+    /// Of a number that is the same for all things.
+    pub fn new(value: Driven) -> Self {
+        let Driven::Formula(driver) = &value else {
+            return Self { value, sums: Arc::new(Vec::new()), first: 0 };
+        };
+        let whole = driver.clock.frames.ceil() as i64;
+        let mut sums: Vec<f64> = Vec::with_capacity(3 * whole as usize + 1);
+        sums.push(0.0);
+        for frame in -whole..2 * whole {
+            sums.push(sums[sums.len() - 1] + part(driver, frame as f64, frame as f64 + 1.0));
+        }
+        let zero = sums[whole as usize];
+        sums.iter_mut().for_each(|sum| *sum -= zero);
+        Self { value, sums: Arc::new(sums), first: -whole }
+    }
+
+    /// Its value at a frame.
+    pub fn at(&self, frame: f64) -> f64 {
+        self.value.at(frame, Thing { index: 0, count: 1 })
+    }
+
+    /// The integral from frame 0 over frames.
+    pub fn until(&self, frame: f64) -> f64 {
+        let driver = match &self.value {
+            Driven::Fixed(value) => return value * frame,
+            Driven::Formula(driver) => driver,
+        };
+        let last = self.first + self.sums.len() as i64 - 1;
+        let known = (frame.floor() as i64).clamp(self.first, last);
+        let mut sum = self.sums[(known - self.first) as usize];
+        let (mut at, step) = (known as f64, if frame < known as f64 { -1.0 } else { 1.0 });
+        while (frame - at).abs() > 1.0 {
+            sum += part(driver, at, at + step);
+            at += step;
+        }
+        sum + part(driver, at, frame)
+    }
+}
+
+/// The integral over at most a frame; negative from right to left.
+fn part(driver: &Driver, from: f64, to: f64) -> f64 {
+    if to == from {
+        return 0.0;
+    }
+    let at = |x: f64| driver.at(x, Thing { index: 0, count: 1 });
+    let mut ends = vec![from];
+    ends.extend(jumps(&at, from, to));
+    ends.push(to);
+    ends.windows(2).map(|pair| smooth_part(&at, pair[0], pair[1])).sum()
+}
+
+fn smooth_part(at: &impl Fn(f64) -> f64, from: f64, to: f64) -> f64 {
+    let unit = |x: f64| at(from + (to - from) * x);
+    let whole = gauss(unit, 0.0, 1.0);
+    let halves = gauss(unit, 0.0, 0.5) + gauss(unit, 0.5, 1.0);
+    let scale = unit(0.5).abs().max(whole.abs()).max(f64::MIN_POSITIVE);
+    let sum = if (whole - halves).abs() <= 1e-13 * scale {
+        halves
+    } else {
+        adaptive(&unit, scale, 1e-13, 4).iter().map(|leaf| leaf.integral).sum()
+    };
+    sum * (to - from)
+}
+
+/// Where a value jumps, in order from `from` to `to`: found where it changes much more between two looks than
+/// beside them, and narrowed down to the last bit.
+fn jumps(at: &impl Fn(f64) -> f64, from: f64, to: f64) -> Vec<f64> {
+    const LOOKS: usize = 33;
+    let place = |i: usize| from + (to - from) * i as f64 / (LOOKS - 1) as f64;
+    let values: Vec<f64> = (0..LOOKS).map(|i| at(place(i))).collect();
+    let change = |i: usize| (values[i + 1] - values[i]).abs();
+    let mut found = Vec::new();
+    for i in 0..LOOKS - 1 {
+        let beside = [i.checked_sub(1), (i + 2 < LOOKS).then_some(i + 1)].into_iter().flatten().map(change);
+        let most = beside.fold(0.0, f64::max);
+        if change(i) <= 3.0 * most || change(i) == 0.0 {
+            continue;
+        }
+        let (mut low, mut high) = ((place(i), values[i]), (place(i + 1), values[i + 1]));
+        for _ in 0..60 {
+            let middle = 0.5 * (low.0 + high.0);
+            let there = (middle, at(middle));
+            if (there.1 - low.1).abs() > (high.1 - there.1).abs() { high = there } else { low = there }
+        }
+        if (high.1 - low.1).abs() > 0.01 * change(i) {
+            found.push(high.0);
+        }
+    }
+    found
+}
+
+impl Driven {
+    /// The first of these frames at which a formula gives no number, for any of so many things.
+    pub fn fails_at(&self, frames: &[f64], things: usize) -> Option<(f64, usize)> {
+        let Self::Formula(driver) = self else { return None };
+        let things = if self.per_thing() { things } else { 1 };
+        let mut workspace = Workspace::default();
+        let mut values = vec![0.0; frames.len()];
+        if things == 1 {
+            driver.fill_raw(frames, &mut values, &mut workspace);
+            return values.iter().position(|value| value.is_nan()).map(|i| (frames[i], 0));
+        }
+        (0..things).find_map(|index| {
+            let thing = Thing { index, count: things };
+            let fails = |frame: &&f64| driver.formula.value(&moment(driver.clock, **frame, thing)).is_nan();
+            frames.iter().find(fails).map(|frame| (*frame, index))
+        })
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    const CLOCK: Clock = Clock { fps: 24.0, frames: 48.0 };
+
+    fn driven(text: &str) -> Driven {
+        Driven::formula(Formula::parse(text).unwrap(), CLOCK, -1e9, 1e9)
+    }
+
+    proptest! {
+        #[test]
+        fn integrals_are_those_of_the_closed_form(a in -3.0..3.0f64, b in -2.0..2.0f64, frame in -200.0..400.0f64) {
+            let rate = Accumulated::new(driven(&format!("{a} + {b} * sin(tau * frame / 48.0)")));
+            let turn = std::f64::consts::TAU / 48.0;
+            let exact = a * frame + b * (1.0 - libm::cos(turn * frame)) / turn;
+            prop_assert!((rate.until(frame) - exact).abs() < 1e-10 * (1.0 + exact.abs()));
+        }
+
+        #[test]
+        fn a_kink_or_a_step_is_integrated_too(at in 1.0..40.0f64, frame in 0.0..48.0f64) {
+            let step = Accumulated::new(driven(&format!("frame < {at:?} ? 1.0 : 3.0")));
+            prop_assert!((step.until(frame) - (frame + 2.0 * (frame - at).max(0.0))).abs() < 1e-9);
+            let kink = Accumulated::new(driven(&format!("abs(frame - {at:?})")));
+            let exact = |x: f64| 0.5 * (x - at) * (x - at).abs() + 0.5 * at * at;
+            prop_assert!((kink.until(frame) - exact(frame)).abs() < 1e-5);
+        }
+    }
+
+    #[test]
+    fn what_gives_no_number_is_found_with_its_frame() {
+        assert_eq!(driven("sqrt(10.0 - frame)").fails_at(&[0.0, 10.0, 11.0, 12.0], 1), Some((11.0, 0)));
+        assert_eq!(driven("sqrt(2.0 - index)").fails_at(&[0.0], 9), Some((0.0, 3)));
+        assert_eq!(driven("sin(frame)").fails_at(&[0.0, 1e6], 1), None);
+    }
+}

@@ -1,0 +1,79 @@
+//! Surfaces to press things onto and to take directions from.
+
+mod mesh;
+mod shape;
+
+pub use mesh::{Mesh, mesh, wires};
+pub use shape::{Profile, Rim, Shape};
+
+use glam::{DQuat, DVec3};
+use std::sync::Arc;
+
+/// A place on a surface.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Touch {
+    /// Metres.
+    pub point: DVec3,
+    /// Unit vector away from the solid; of a plane, its up.
+    pub normal: DVec3,
+}
+
+/// A shape somewhere in space.
+#[derive(Debug, Clone)]
+pub struct Surface {
+    /// In axes of its own.
+    pub shape: Arc<Shape>,
+    /// Where its origin is, metres.
+    pub position: DVec3,
+    /// How its axes are turned.
+    pub orientation: DQuat,
+}
+
+impl Surface {
+    /// The nearest place on it. Where several are equally near, always the same one of them.
+    pub fn nearest(&self, place: DVec3) -> Touch {
+        self.placed(self.shape.nearest(self.inside(place)))
+    }
+
+    /// The place on it nearest to `from` on the line through it along the unit vector `direction`, before or
+    /// behind it; `None` where the line misses it.
+    pub fn along(&self, from: DVec3, direction: DVec3) -> Option<Touch> {
+        let back = self.orientation.conjugate();
+        self.shape.along(self.inside(from), back * direction).map(|touch| self.placed(touch))
+    }
+
+    fn inside(&self, place: DVec3) -> DVec3 {
+        self.orientation.conjugate() * (place - self.position)
+    }
+
+    fn placed(&self, touch: Touch) -> Touch {
+        Touch { point: self.orientation * touch.point + self.position, normal: self.orientation * touch.normal }
+    }
+}
+
+/// A surface for every frame.
+#[derive(Clone)]
+pub enum Ground {
+    /// The same at every frame.
+    Still(Surface),
+    /// Another at each frame.
+    Moving(Arc<dyn Fn(f64) -> Surface + Send + Sync>),
+}
+
+impl Ground {
+    /// The surface at a frame.
+    pub fn at(&self, frame: f64) -> Surface {
+        match self {
+            Self::Still(surface) => surface.clone(),
+            Self::Moving(at) => at(frame),
+        }
+    }
+
+    /// The surface, when it is the same at every frame.
+    pub const fn unmoving(&self) -> Option<&Surface> {
+        match self {
+            Self::Still(surface) => Some(surface),
+            Self::Moving(_) => None,
+        }
+    }
+}

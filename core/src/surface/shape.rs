@@ -1,0 +1,340 @@
+//! Shapes in axes of their own, y up: nearest places and places along a line, in closed form.
+
+use super::Touch;
+use glam::{DVec2, DVec3, Vec3Swizzles};
+
+/// A shape about the origin. Lengths in metres, positive.
+#[derive(Debug, Clone, PartialEq)]
+pub enum Shape {
+    /// y = 0, without end; drawn this wide (x) and deep (z).
+    Plane { width: f64, depth: f64 },
+    /// A ball.
+    Ball { radius: f64 },
+    /// A box with these half edges.
+    Box { half: DVec3 },
+    /// A ring round y: the middle of the tube on a circle of `radius`, the tube `tube` thick from its middle.
+    Torus { radius: f64, tube: f64 },
+    /// A profile turned round y.
+    Lathe(Profile),
+}
+
+/// A polyline of (distance from the axis, height), with at least two points.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Profile {
+    points: Vec<DVec2>,
+}
+
+impl Profile {
+    /// From points whose distance from the axis is taken without its sign; `None` for fewer than two places.
+    pub fn new(points: impl IntoIterator<Item = DVec2>) -> Option<Self> {
+        let mut points: Vec<DVec2> = points.into_iter().map(|point| DVec2::new(point.x.abs(), point.y)).collect();
+        points.dedup();
+        (points.len() >= 2).then_some(Self { points })
+    }
+
+    /// (distance from the axis, height), metres.
+    pub fn points(&self) -> &[DVec2] {
+        &self.points
+    }
+
+    /// The point at a part of its length, 0 to 1.
+    pub fn at(&self, part: f64) -> DVec2 {
+        let lengths: Vec<f64> = self.points.windows(2).map(|pair| pair[0].distance(pair[1])).collect();
+        let mut left = part.clamp(0.0, 1.0) * lengths.iter().sum::<f64>();
+        for (pair, length) in self.points.windows(2).zip(&lengths) {
+            if left <= *length {
+                return pair[0].lerp(pair[1], left / length);
+            }
+            left -= length;
+        }
+        self.points[self.points.len() - 1]
+    }
+
+    /// Away from the axis, perpendicular to a side.
+    fn normal(from: DVec2, to: DVec2) -> DVec2 {
+        let side = (to - from).normalize_or(DVec2::Y);
+        let out = DVec2::new(side.y, -side.x);
+        if out.x < 0.0 || (out.x == 0.0 && out.y < 0.0) { -out } else { out }
+    }
+}
+
+/// A way round a shape, about y.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub enum Rim {
+    /// At a height.
+    Circle { radius: f64, y: f64 },
+    /// Half as wide as `x` and half as deep as `z`, at a height.
+    Rectangle { x: f64, z: f64, y: f64 },
+}
+
+impl Shape {
+    /// The way round it at a part of its height, or of its profile, from 0 to 1.
+    pub fn rim(&self, part: f64) -> Rim {
+        match self {
+            Self::Plane { width, depth } => Rim::Rectangle { x: 0.5 * width, z: 0.5 * depth, y: 0.0 },
+            Self::Box { half } => Rim::Rectangle { x: half.x, z: half.z, y: half.y * (2.0 * part - 1.0) },
+            Self::Ball { radius } => {
+                let y = 2.0 * part - 1.0;
+                Rim::Circle { radius: radius * (1.0 - y * y).max(0.0).sqrt(), y: radius * y }
+            }
+            Self::Torus { radius, tube } => {
+                let y = 2.0 * part - 1.0;
+                Rim::Circle { radius: radius + tube * (1.0 - y * y).max(0.0).sqrt(), y: tube * y }
+            }
+            Self::Lathe(profile) => {
+                let at = profile.at(part);
+                Rim::Circle { radius: at.x, y: at.y }
+            }
+        }
+    }
+
+    /// The nearest place on it.
+    pub fn nearest(&self, p: DVec3) -> Touch {
+        match self {
+            Self::Plane { .. } => Touch { point: p.with_y(0.0), normal: DVec3::Y },
+            Self::Ball { radius } => {
+                let normal = p.try_normalize().unwrap_or(DVec3::Y);
+                Touch { point: normal * *radius, normal }
+            }
+            Self::Box { half } => nearest_on_box(p, *half),
+            Self::Torus { radius, tube } => {
+                let middle = away_from_axis(p) * *radius;
+                let normal = (p - middle).try_normalize().unwrap_or(DVec3::Y);
+                Touch { point: middle + normal * *tube, normal }
+            }
+            Self::Lathe(profile) => {
+                let out = away_from_axis(p);
+                let here = DVec2::new(p.xz().length(), p.y);
+                let (point, normal) = nearest_on_profile(profile, here);
+                let turned = |v: DVec2| out * v.x + DVec3::Y * v.y;
+                Touch { point: turned(point), normal: turned(normal) }
+            }
+        }
+    }
+
+    /// The place on it on a line, nearest to where the line starts, before or behind.
+    pub fn along(&self, from: DVec3, direction: DVec3) -> Option<Touch> {
+        let mut best: Option<(f64, DVec3)> = None;
+        let mut offer = |t: f64, normal: DVec3| {
+            let nearer = best.is_none_or(|(known, _)| t.abs() < f64::abs(known));
+            if t.is_finite() && nearer {
+                best = Some((t, normal));
+            }
+        };
+        let at = |t: f64| from + direction * t;
+        match self {
+            Self::Plane { .. } => offer(-from.y / direction.y, DVec3::Y),
+            Self::Ball { radius } => {
+                let (a, b, c) =
+                    (direction.length_squared(), from.dot(direction), from.length_squared() - radius * radius);
+                roots(a, b, c).into_iter().flatten().for_each(|t| offer(t, at(t) / *radius));
+            }
+            Self::Box { half } => {
+                for axis in 0..3 {
+                    for side in [-1.0, 1.0] {
+                        let t = (side * half[axis] - from[axis]) / direction[axis];
+                        let there = at(t);
+                        let within = (0..3).all(|other| other == axis || there[other].abs() <= half[other]);
+                        if within {
+                            offer(t, DVec3::AXES[axis] * side);
+                        }
+                    }
+                }
+            }
+            Self::Torus { radius, tube } => {
+                for t in meets_torus(from, direction, *radius, *tube) {
+                    let there = at(t);
+                    offer(t, (there - away_from_axis(there) * *radius).normalize_or(DVec3::Y));
+                }
+            }
+            Self::Lathe(profile) => {
+                for pair in profile.points().windows(2) {
+                    for t in meets_cone(from, direction, pair[0], pair[1]) {
+                        let normal = Profile::normal(pair[0], pair[1]);
+                        let out = away_from_axis(at(t));
+                        offer(t, out * normal.x + DVec3::Y * normal.y);
+                    }
+                }
+            }
+        }
+        best.map(|(t, normal)| Touch { point: at(t), normal })
+    }
+}
+
+/// The unit vector from the y axis; along x for what lies on it.
+fn away_from_axis(p: DVec3) -> DVec3 {
+    p.with_y(0.0).try_normalize().unwrap_or(DVec3::X)
+}
+
+fn nearest_on_box(p: DVec3, half: DVec3) -> Touch {
+    let on = p.clamp(-half, half);
+    if let Some(normal) = (p - on).try_normalize() {
+        return Touch { point: on, normal };
+    }
+    // Inside: out through the nearest face.
+    let room = half - p.abs();
+    let axis = room.min_position();
+    let side = if p[axis] < 0.0 { -1.0 } else { 1.0 };
+    let mut point = p;
+    point[axis] = side * half[axis];
+    Touch { point, normal: DVec3::AXES[axis] * side }
+}
+
+fn nearest_on_profile(profile: &Profile, p: DVec2) -> (DVec2, DVec2) {
+    let points = profile.points();
+    let mut best = (f64::INFINITY, points[0], DVec2::X);
+    for (index, pair) in points.windows(2).enumerate() {
+        let side = pair[1] - pair[0];
+        let t = ((p - pair[0]).dot(side) / side.length_squared()).clamp(0.0, 1.0);
+        let on = pair[0] + side * t;
+        let distance = on.distance_squared(p);
+        if distance < best.0 {
+            // At a joint the mean of both sides, and in between from one to the other, so that what is pressed
+            // on does not show the polyline.
+            let normal = |i: usize| Profile::normal(points[i], points[i + 1]);
+            let own = normal(index);
+            let towards = |other: Option<usize>| match other {
+                Some(i) if normal(i).dot(own) > 0.8 => (own + normal(i)).normalize_or(own),
+                _ => own,
+            };
+            let before = towards(index.checked_sub(1));
+            let after = towards((index + 2 < points.len()).then_some(index + 1));
+            best = (distance, on, (before * (1.0 - t) + after * t).normalize_or(own));
+        }
+    }
+    (best.1, best.2)
+}
+
+/// Both t with a·t² + 2·b·t + c = 0.
+fn roots(a: f64, b: f64, c: f64) -> [Option<f64>; 2] {
+    let inside = b * b - a * c;
+    if inside < 0.0 {
+        return [None, None];
+    }
+    let q = -(b + b.signum() * inside.sqrt());
+    if a == 0.0 { [Some(c / q), None] } else { [Some(q / a), Some(if q == 0.0 { 0.0 } else { c / q })] }
+}
+
+/// Where a line meets the part of a cone (or disc, or cylinder) between two points of a profile.
+fn meets_cone(from: DVec3, direction: DVec3, a: DVec2, b: DVec2) -> Vec<f64> {
+    if a.y == b.y {
+        // A disc with a hole.
+        let t = (a.y - from.y) / direction.y;
+        let out = (from + direction * t).xz().length();
+        let within = out >= a.x.min(b.x) && out <= a.x.max(b.x);
+        return if within { vec![t] } else { Vec::new() };
+    }
+    // x² + z² = (k·(y − h) + r)², with r the distance from the axis at the height h.
+    let k = (b.x - a.x) / (b.y - a.y);
+    let r = a.x + k * (from.y - a.y);
+    let rise = k * direction.y;
+    let flat = (from.xz(), direction.xz());
+    let found =
+        roots(flat.1.length_squared() - rise * rise, flat.0.dot(flat.1) - r * rise, flat.0.length_squared() - r * r);
+    let within = |t: &f64| {
+        let y = from.y + direction.y * t;
+        // Only the half of the double cone on which the distance is not negative.
+        y >= a.y.min(b.y) && y <= a.y.max(b.y) && r + rise * t >= 0.0
+    };
+    found.into_iter().flatten().filter(within).collect()
+}
+
+/// Where a line meets a torus: the signs of its equation are looked at in steps within the ball that holds
+/// it, and each change, or lowest point between, is narrowed down.
+fn meets_torus(from: DVec3, direction: DVec3, radius: f64, tube: f64) -> Vec<f64> {
+    const STEPS: usize = 256;
+    let out = radius + tube;
+    let middle = -from.dot(direction);
+    let nearest = (from + direction * middle).length();
+    if nearest > out {
+        return Vec::new();
+    }
+    let reach = (out * out - nearest * nearest).max(0.0).sqrt() + 0.01 * out;
+    let outside = |t: f64| {
+        let p = from + direction * t;
+        let across = p.xz().length() - radius;
+        across * across + p.y * p.y - tube * tube
+    };
+    let at = |i: usize| middle - reach + 2.0 * reach * i as f64 / STEPS as f64;
+    let mut found = Vec::new();
+    for i in 0..STEPS {
+        let (low, high) = (at(i), at(i + 1));
+        if (outside(low) < 0.0) != (outside(high) < 0.0) {
+            found.push(narrowed(&outside, low, high));
+        } else if i > 0 && outside(low) < outside(at(i - 1)) && outside(low) <= outside(high) && outside(low) > 0.0 {
+            // It may dip in and out between two steps.
+            let (mut a, mut b) = (at(i - 1), high);
+            for _ in 0..80 {
+                let (one, two) = (a + (b - a) / 3.0, b - (b - a) / 3.0);
+                if outside(one) < outside(two) { b = two } else { a = one }
+            }
+            let lowest = 0.5 * (a + b);
+            if outside(lowest) < 0.0 {
+                found.extend([narrowed(&outside, at(i - 1), lowest), narrowed(&outside, lowest, high)]);
+            }
+        }
+    }
+    found
+}
+
+fn narrowed(f: &impl Fn(f64) -> f64, mut low: f64, mut high: f64) -> f64 {
+    let inside_first = f(low) < 0.0;
+    for _ in 0..80 {
+        let middle = 0.5 * (low + high);
+        if (f(middle) < 0.0) == inside_first { low = middle } else { high = middle }
+    }
+    0.5 * (low + high)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    fn shapes() -> impl Strategy<Value = Shape> {
+        let size = || 0.2..3.0f64;
+        let lathe = prop::collection::vec((0.0..2.0f64, -2.0..2.0f64), 2..6).prop_filter_map("two places", |points| {
+            Profile::new(points.into_iter().map(DVec2::from)).map(Shape::Lathe)
+        });
+        prop_oneof![
+            Just(Shape::Plane { width: 1.0, depth: 1.0 }),
+            size().prop_map(|radius| Shape::Ball { radius }),
+            (size(), size(), size()).prop_map(|(x, y, z)| Shape::Box { half: DVec3::new(x, y, z) }),
+            (size(), 0.1..0.9f64).prop_map(|(radius, part)| Shape::Torus { radius, tube: radius * part }),
+            lathe,
+        ]
+    }
+
+    fn place() -> impl Strategy<Value = DVec3> {
+        (-4.0..4.0f64, -4.0..4.0f64, -4.0..4.0f64).prop_map(DVec3::from)
+    }
+
+    proptest! {
+        #[test]
+        fn no_place_that_a_line_meets_is_nearer_than_the_nearest(
+            shape in shapes(), p in place(), lines in prop::collection::vec(place(), 40),
+        ) {
+            let nearest = shape.nearest(p);
+            prop_assert!((nearest.normal.length() - 1.0).abs() < 1e-9);
+            // It lies on the shape: it is its own nearest.
+            prop_assert!(shape.nearest(nearest.point).point.distance(nearest.point) < 1e-9);
+            for line in lines {
+                let Some(direction) = line.try_normalize() else { continue };
+                if let Some(touch) = shape.along(p, direction) {
+                    prop_assert!(p.distance(touch.point) >= p.distance(nearest.point) - 1e-9);
+                    prop_assert!(shape.nearest(touch.point).point.distance(touch.point) < 1e-7, "{touch:?}");
+                }
+            }
+        }
+
+        #[test]
+        fn a_line_towards_the_nearest_place_meets_it(shape in shapes(), p in place()) {
+            let nearest = shape.nearest(p);
+            // Past the edges of the others a line may pass by the width of rounding.
+            let edged = matches!(shape, Shape::Lathe(_) | Shape::Box { .. });
+            prop_assume!(!edged && p.distance(nearest.point) > 1e-3);
+            let touch = shape.along(p, (nearest.point - p).normalize());
+            prop_assert!(touch.is_some_and(|touch| touch.point.distance(nearest.point) < 1e-7));
+        }
+    }
+}
