@@ -129,7 +129,7 @@ async fn scenes_are_renamed_duplicated_deleted_brought_back_and_travel_as_files(
     let names =
         "return Array.from(document.querySelectorAll('a.pattern-name')).map((a) => a.textContent).sort().join(', ')";
     let are = |list: &str| format!("{} === '{list}'", names.replacen("return ", "return (", 1) + ")");
-    visit.until("the demo", &are("Lantern round, Puck on the boards")).await?;
+    visit.until("the demo", &are("Garland, Lantern round, Light writer, Name in lights, Puck on the boards")).await?;
     let more = "button[aria-label=\"More for Lantern round\"]";
     visit.press(more).await?;
     visit.click("Rename").await?;
@@ -137,15 +137,27 @@ async fn scenes_are_renamed_duplicated_deleted_brought_back_and_travel_as_files(
     visit.keys("a", &[Key::Control]).await?;
     visit.keys("Round the lake", &[]).await?;
     visit.keys(&char::from(Key::Enter).to_string(), &[]).await?;
-    visit.until("another name", &are("Puck on the boards, Round the lake")).await?;
+    visit
+        .until("another name", &are("Garland, Light writer, Name in lights, Puck on the boards, Round the lake"))
+        .await?;
     visit.press("button[aria-label=\"More for Round the lake\"]").await?;
     visit.click("Duplicate").await?;
-    visit.until("a copy", &are("Puck on the boards, Round the lake, Round the lake copy")).await?;
+    visit
+        .until(
+            "a copy",
+            &are("Garland, Light writer, Name in lights, Puck on the boards, Round the lake, Round the lake copy"),
+        )
+        .await?;
     visit.press("button[aria-label=\"More for Round the lake copy\"]").await?;
     visit.click("Delete").await?;
-    visit.until("no copy", &are("Puck on the boards, Round the lake")).await?;
+    visit.until("no copy", &are("Garland, Light writer, Name in lights, Puck on the boards, Round the lake")).await?;
     visit.click("Undo").await?;
-    visit.until("the copy again", &are("Puck on the boards, Round the lake, Round the lake copy")).await?;
+    visit
+        .until(
+            "the copy again",
+            &are("Garland, Light writer, Name in lights, Puck on the boards, Round the lake, Round the lake copy"),
+        )
+        .await?;
 
     visit.press("button[aria-label=\"More for Round the lake\"]").await?;
     visit.click("Save as file").await?;

@@ -253,7 +253,11 @@ fn range(values: impl Iterator<Item = f64>) -> (f64, f64) {
 }
 
 fn worded((low, high): (f64, f64), digits: usize) -> String {
-    let (low, high) = (format!("{low:.digits$}"), format!("{high:.digits$}"));
+    let plain = |number: f64| {
+        let text = format!("{number:.digits$}");
+        text.trim_end_matches('0').trim_end_matches('.').to_owned()
+    };
+    let (low, high) = (plain(low), plain(high));
     if low == high { low } else { format!("{low} … {high}") }
 }
 

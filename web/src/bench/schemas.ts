@@ -15,6 +15,13 @@ export function valueOf(document: Scene, node: string, param: Param): unknown {
   return ['points', 'moved-points', 'per-thing'].includes(param.values.kind) ? [] : '';
 }
 
+/** True when a formula gives a parameter, or a part of it: then it cannot be taken hold of. */
+export function byFormula(document: Scene, node: string, param: Param): boolean {
+  const value = valueOf(document, node, param);
+  const given = (part: unknown) => typeof part === 'object' && part !== null && 'formula' in part;
+  return given(value) || (Array.isArray(value) && value.some(given));
+}
+
 /** True when a parameter makes sense in this scene and with the node's other values. */
 export function isShown(document: Scene, node: string, schema: NodeSchema, param: Param): boolean {
   if (param.spaces !== 'both' && param.spaces !== document.space) return false;
@@ -31,7 +38,7 @@ export function upstreamRole(document: Scene, schemas: readonly NodeSchema[], no
   while (row.length > 0) {
     for (const id of row) {
       const schema = schemas.find((schema) => schema.name === document.nodes?.[id]?.type);
-      const param = schema?.params.find((param) => param.role?.kind === role);
+      const param = schema?.params.find((param) => param.role?.kind === role && isShown(document, id, schema, param) && !byFormula(document, id, param));
       if (param) return { node: id, param };
       seen.add(id);
     }

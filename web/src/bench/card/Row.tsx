@@ -6,6 +6,7 @@ import { put, remove } from '../../scene/edits';
 import { say, useScene } from '../../scene/store';
 import { useLive } from '../live';
 import { valueOf } from '../schemas';
+import { FormulaField, ToFormula, isFormula, type Formula, type FormulaMark } from './FormulaField';
 import { NumberField } from './NumberField';
 import { exactDecimal, readFraction } from './number';
 
@@ -46,6 +47,7 @@ const sameRow = (a: RowProps, b: RowProps): boolean =>
 /** One parameter of one node, or of several that are changed together. */
 export const Row = memo(function Row({ nodes, param, document }: RowProps) {
   const live = useLive();
+  const marks = useScene((state) => (state.nodes[nodes.at(-1) ?? '']?.marks.some((mark) => mark.param === param.name) ? state.nodes[nodes.at(-1) ?? '']?.marks : undefined));
   const node = nodes.at(-1) ?? '';
   const at = (id: string) => ['nodes', id, 'params', param.name];
   const given = nodes.filter((id) => document.nodes?.[id]?.params?.[param.name] !== undefined);
@@ -58,7 +60,7 @@ export const Row = memo(function Row({ nodes, param, document }: RowProps) {
   const tall = ['vector', 'several', 'per-thing'].includes(param.values.kind);
   return (
     <RowFrame label={param.label} help={param.help} changed={given.length > 0} onReset={reset} tall={tall}>
-      <Value param={param} value={value} document={document} set={set} show={show} reset={reset} nodes={nodes} />
+      <Value param={param} value={value} document={document} set={set} show={show} reset={reset} nodes={nodes} marks={marks?.filter((mark) => mark.param === param.name) ?? []} />
       {mixed && <span className="mixed soft">not all the same</span>}
     </RowFrame>
   );
@@ -72,9 +74,30 @@ interface ValueProps {
   set: (value: unknown) => void;
   show: (value: unknown) => void;
   reset?: () => void;
+  marks: FormulaMark[];
 }
 
+const singles = ['number', 'whole', 'fraction'];
+
 function Value(props: ValueProps) {
+  const { param, value, set } = props;
+  if (!singles.includes(param.values.kind)) return <Plain {...props} />;
+  if (isFormula(value)) return <FormulaField label={param.label} text={value.formula} mark={props.marks[0]} onKeep={(formula) => set({ formula })} onNumber={() => (props.reset ?? (() => undefined))()} />;
+  return (
+    <span className="number-or-formula">
+      <Plain {...props} />
+      <ToFormula label={param.label} onFormula={() => set({ formula: asFormula(value) })} />
+    </span>
+  );
+}
+
+/** A number as a formula: every number there is a float. */
+export const asFormula = (value: unknown): string => {
+  const text = typeof value === 'string' ? value : String(Number(Number(value).toPrecision(9)));
+  return /^-?\d+$/.test(text) ? `${text}.0` : text;
+};
+
+function Plain(props: ValueProps) {
   const { param, value, set, show } = props;
   const { values } = param;
   switch (values.kind) {
@@ -102,6 +125,8 @@ function Value(props: ValueProps) {
       return <VectorField {...props} />;
     case 'asset':
       return <AssetField {...props} media={values.media} />;
+    case 'formula':
+      return <FormulaField label={param.label} text={String(value)} mark={props.marks[0]} onKeep={set} />;
     case 'text':
       return <TextField {...props} />;
     case 'per-thing':
@@ -147,23 +172,39 @@ function FractionField(props: ValueProps & { text: string; min: number; max: num
   );
 }
 
-function VectorField({ param, value, document, set, show }: ValueProps) {
-  const numbers = value as [number, number, number];
+function VectorField({ param, value, document, set, show, marks }: ValueProps) {
   const unit = param.values.kind === 'vector' ? param.values.unit : 'none';
-  return <AxisFields label={param.label} numbers={numbers} unit={unit} flat={document.space === 'flat'} onPreview={show} onKeep={set} />;
+  return <AxisFields label={param.label} numbers={value as Three} unit={unit} flat={document.space === 'flat'} onPreview={show} onKeep={set} marks={marks} />;
 }
+
+type Three = [number | Formula, number | Formula, number | Formula];
 
 /** Three numbers, or two in a flat scene, each with the letter of its axis. */
 export function AxisFields(props: {
   label: string;
-  numbers: [number, number, number];
+  numbers: Three;
   unit: Extract<Param['values'], { kind: 'vector' }>['unit'];
   flat: boolean;
-  onPreview: (numbers: [number, number, number]) => void;
-  onKeep: (numbers: [number, number, number]) => void;
+  onPreview: (numbers: Three) => void;
+  onKeep: (numbers: Three) => void;
+  /** What is wrong in formulas; without it the numbers cannot be formulas. */
+  marks?: FormulaMark[];
 }) {
   const names = props.flat ? ['x', 'y'] : ['x', 'y', 'z'];
-  const changed = (axis: number, next: number) => props.numbers.map((number, i) => (i === axis ? next : number)) as [number, number, number];
+  const changed = (axis: number, next: number | Formula) => props.numbers.map((number, i) => (i === axis ? next : number)) as Three;
+  const field = (name: string, axis: number) => {
+    const number = props.numbers[axis] ?? 0;
+    const label = `${props.label} ${name}`;
+    if (isFormula(number)) {
+      return <FormulaField label={label} text={number.formula} mark={props.marks?.find((mark) => mark.part === axis)} onKeep={(formula) => props.onKeep(changed(axis, { formula }))} onNumber={() => props.onKeep(changed(axis, 0))} />;
+    }
+    return (
+      <span className="number-or-formula">
+        <NumberField label={label} value={number} unit={props.unit} min={-1e9} max={1e9} onPreview={(next) => props.onPreview(changed(axis, next))} onKeep={(next) => props.onKeep(changed(axis, next))} />
+        {props.marks && <ToFormula label={label} onFormula={() => props.onKeep(changed(axis, { formula: asFormula(number) }))} />}
+      </span>
+    );
+  };
   return (
     <span className="vector">
       {names.map((name, axis) => (
@@ -171,15 +212,7 @@ export function AxisFields(props: {
           <span className="axis-name" aria-hidden="true">
             {name}
           </span>
-          <NumberField
-            label={`${props.label} ${name}`}
-            value={props.numbers[axis] ?? 0}
-            unit={props.unit}
-            min={-1e9}
-            max={1e9}
-            onPreview={(next) => props.onPreview(changed(axis, next))}
-            onKeep={(next) => props.onKeep(changed(axis, next))}
-          />
+          {field(name, axis)}
         </span>
       ))}
     </span>
@@ -256,7 +289,7 @@ function OwnNumbers(props: ValueProps & { unit: Extract<Param['values'], { kind:
 }
 
 /** Files that may be chosen for a kind of media. */
-const endings: Record<string, string> = { 'image/svg+xml': '.svg,image/svg+xml', 'model/gltf-binary': '.glb,model/gltf-binary', picture: '.png,.jpg,.jpeg,.webp,image/png,image/jpeg,image/webp' };
+const endings: Record<string, string> = { 'image/svg+xml': '.svg,image/svg+xml', 'text/csv': '.csv,.txt,text/csv,text/plain', 'model/gltf-binary': '.glb,model/gltf-binary', picture: '.png,.jpg,.jpeg,.webp,image/png,image/jpeg,image/webp' };
 
 /** Brings a file into the scene: kept by the server first, then named in the document by `ops`. */
 export function useBringIn(): (file: File, media: string, ops: (name: string) => Op[]) => Promise<void> {

@@ -88,7 +88,7 @@ function Worst({ end, kind }: { end: EndReport; kind: string }) {
 function OfferButton({ offer }: { offer: Offer }) {
   const live = useLive();
   return (
-    <Button variant="outlined" className="offer" onClick={() => live.edit(`set ${offer.text}`, [put(['nodes', offer.node, 'params', offer.param], offer.value)])}>
+    <Button variant="outlined" className="offer" onClick={() => live.edit(`set ${offer.text}`, [put(offer.node ? ['nodes', offer.node, 'params', offer.param] : [offer.param], offer.value)])}>
       {offer.text}
     </Button>
   );

@@ -1,6 +1,7 @@
 import { useEffect, useMemo } from 'react';
 import { useScene } from '../../scene/store';
 import type { Shown } from './crowd';
+import { useSchemas } from '../schemas';
 import { useView } from './settings';
 import type { Stage } from './stage';
 import { isVisible } from './visible';
@@ -10,6 +11,8 @@ const LOOSE = 0.4;
 
 /** Hands what the store holds to the stage. */
 export function useFeed(stage: Stage | null): void {
+  const schemas = useSchemas();
+  const nodes = useScene((state) => state.nodes);
   const document = useScene((state) => state.document);
   const paths = useScene((state) => state.paths);
   const poses = useScene((state) => state.poses);
@@ -42,5 +45,10 @@ export function useFeed(stage: Stage | null): void {
     });
     stage?.setCrowds(shown, poses, compared);
   }, [stage, ends, poses, compared, document]);
+  const surfaces = useMemo(() => schemas.filter((schema) => schema.output === 'surface').map((schema) => schema.name), [schemas]);
+  useEffect(() => {
+    const shown = Object.entries(document?.nodes ?? {}).filter(([id, node]) => surfaces.includes(node.type) && document && isVisible(document, id));
+    stage?.setSurfaces(shown.map(([id]) => ({ lines: nodes[id]?.miniature?.lines ?? [], chosen: chosen.includes(id) })));
+  }, [stage, surfaces, nodes, chosen, document]);
   useEffect(() => stage?.invalidate(), [stage, version]);
 }

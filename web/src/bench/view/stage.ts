@@ -7,7 +7,7 @@ import { note } from '../../measure';
 import { night } from '../../theme/tokens';
 import { Crowd, type Extras, type Shown } from './crowd';
 import { layPen, layPicture, layPlane, layRings, niceStep } from './ground';
-import { clear, coloured, fat, stationsOf, strandsOf, vectorsOf, wakeOf } from './lines';
+import { clear, coloured, fat, stationsOf, strandsOf, vectorsOf, wakeOf, thin } from './lines';
 import { Materials } from './materials';
 import { axesOf, type Axes } from './plane';
 import { plainPlane } from './settings';
@@ -49,6 +49,7 @@ export class Stage {
   private controls: OrbitControls;
   private sceneCamera: SceneCamera | null = null;
   private readonly ground = new Group();
+  private readonly surfaces = new Group();
   private readonly planeLines = new Group();
   private readonly pen = new Group();
   private readonly lines = new Group();
@@ -76,7 +77,7 @@ export class Stage {
     this.scene.add(new HemisphereLight(0xfff4df, 0x4a4f80, 2.2));
     const sun = new DirectionalLight(0xfff1d8, 1.6);
     sun.position.set(4, 9, 6);
-    this.scene.add(sun, this.ground, this.planeLines, this.lines, this.pen);
+    this.scene.add(sun, this.ground, this.surfaces, this.planeLines, this.lines, this.pen);
     this.controls = this.newControls();
   }
 
@@ -221,6 +222,16 @@ export class Stage {
     const redraw = wishes.pathAxes !== this.wishes.pathAxes || wishes.marks !== this.wishes.marks;
     this.wishes = wishes;
     if (redraw) this.redrawLines();
+    this.invalidate();
+  }
+
+  /** Lines that show surfaces, each x, y, z, x, y, z …; those of chosen nodes stand out. */
+  setSurfaces(surfaces: { lines: readonly (readonly number[])[]; chosen: boolean }[]): void {
+    clear(this.surfaces);
+    for (const { lines, chosen } of surfaces) {
+      const ends = lines.flatMap((line) => line.slice(0, -3).flatMap((_, i) => (i % 3 === 0 ? line.slice(i, i + 6) : [])));
+      if (ends.length > 0) this.surfaces.add(thin(ends, this.materials.thin(night.edge, chosen ? 0.9 : 0.45)));
+    }
     this.invalidate();
   }
 

@@ -2,7 +2,7 @@ import { MathUtils, Quaternion, Vector3 } from 'three';
 import type { Joint } from '../../api/blocks';
 import type { NodeSchema, Op, Param, Scene } from '../../api/types';
 import { put } from '../../scene/edits';
-import { valueOf } from '../schemas';
+import { byFormula, valueOf } from '../schemas';
 import { rounded, type PathPoint, type Place } from './path';
 
 /** Moved by an offset, or turned and scaled about a pivot. */
@@ -37,6 +37,7 @@ const within = (param: Param, value: number): number => ('min' in param.values &
 /** What a change does to one parameter of a node, by what it can be taken hold of as. */
 function changedParam(document: Scene, node: string, param: Param, change: Change): unknown {
   const value = valueOf(document, node, param);
+  if (byFormula(document, node, param)) return undefined;
   if (param.values.kind === 'points' || param.values.kind === 'moved-points') {
     const points = value as PathPoint[];
     return points.length > 0 ? changedPoints(points, change) : undefined;
@@ -58,7 +59,7 @@ function changedParam(document: Scene, node: string, param: Param, change: Chang
 /** True when a node has something that can be moved. */
 export function isMovable(document: Scene, node: string, schemas: readonly NodeSchema[]): boolean {
   const schema = schemas.find((schema) => schema.name === document.nodes?.[node]?.type);
-  return schema?.params.some((param) => param.role?.kind === 'place' || (param.values.kind === 'points' && (valueOf(document, node, param) as unknown[]).length > 0)) ?? false;
+  return schema?.params.some((param) => (param.role?.kind === 'place' && !byFormula(document, node, param)) || (param.values.kind === 'points' && (valueOf(document, node, param) as unknown[]).length > 0)) ?? false;
 }
 
 /** The nodes that a change of these nodes really moves: themselves, or what carries them. */
@@ -89,7 +90,7 @@ export function placesOf(document: Scene, nodes: readonly string[], schemas: rea
     const points = joints(node).map((joint) => new Vector3(...joint.at));
     if (points.length > 0) return points;
     const schema = schemas.find((schema) => schema.name === document.nodes?.[node]?.type);
-    const places = (schema?.params ?? []).filter((param) => param.role?.kind === 'place');
+    const places = (schema?.params ?? []).filter((param) => param.role?.kind === 'place' && !byFormula(document, node, param));
     return places.map((param) => new Vector3(...(valueOf(document, node, param) as Place)));
   });
 }

@@ -1,14 +1,22 @@
 import { useEffect, useRef, useState, type KeyboardEvent } from 'react';
 import type { NodeSchema } from '../../api/types';
 
+/** The types that all typed words fit; those whose name begins so come first, then those whose name holds it. */
+export function foundNodes(schemas: NodeSchema[], text: string): NodeSchema[] {
+  const typed = text.trim().toLowerCase();
+  const words = typed.split(/\s+/).filter(Boolean);
+  const fits = (schema: NodeSchema) => words.every((word) => `${schema.title} ${schema.group} ${schema.help}`.toLowerCase().includes(word));
+  const rank = ({ title }: NodeSchema) => (title.toLowerCase().startsWith(typed) ? 0 : title.toLowerCase().includes(typed) ? 1 : 2);
+  return schemas.filter(fits).sort((a, b) => rank(a) - rank(b));
+}
+
 /** Adding by typing: letters narrow the list, Enter adds what is marked. */
 export function AddNode({ schemas, onAdd, onClose }: { schemas: NodeSchema[]; onAdd: (schema: NodeSchema) => void; onClose: () => void }) {
   const [text, setText] = useState('');
   const [marked, setMarked] = useState(0);
   const input = useRef<HTMLInputElement>(null);
   useEffect(() => input.current?.focus(), []);
-  const words = text.toLowerCase().split(/\s+/).filter(Boolean);
-  const found = schemas.filter((schema) => words.every((word) => `${schema.title} ${schema.group} ${schema.help}`.toLowerCase().includes(word)));
+  const found = foundNodes(schemas, text);
   const at = Math.min(marked, Math.max(0, found.length - 1));
   const press = (event: KeyboardEvent) => {
     event.stopPropagation();

@@ -1,14 +1,21 @@
 import { BaseEdge, getSmoothStepPath, getStraightPath, type EdgeProps } from '@xyflow/react';
 import { memo } from 'react';
 
-/** A thread: a path is solid, a motion a zigzag, a signal fine dashes. */
+/** A thread: a path is solid, a motion a zigzag, a signal fine dashes, a surface a double line. */
 export const Stitch = memo(function Stitch(props: EdgeProps) {
   const { sourceX, sourceY, targetX, targetY, selected, data } = props;
   const { kind, bypassed } = (data ?? {}) as { kind?: string; bypassed?: boolean };
   const straight = Math.abs(sourceX - targetX) < 1 && targetY > sourceY;
   const [line] = straight ? getStraightPath({ sourceX, sourceY, targetX, targetY }) : getSmoothStepPath({ ...props, borderRadius: 12 });
   const path = kind === 'motion' ? zigzag(line) : line;
-  return <BaseEdge path={path} className={`stitch ${kind ?? 'none'}${selected ? ' chosen' : ''}${bypassed ? ' bypassed' : ''}`} interactionWidth={18} />;
+  const stitch = <BaseEdge path={path} className={`stitch ${kind ?? 'none'}${selected ? ' chosen' : ''}${bypassed ? ' bypassed' : ''}`} interactionWidth={18} />;
+  if (kind !== 'surface') return stitch;
+  return (
+    <>
+      {stitch}
+      <BaseEdge path={path} className="stitch between" interactionWidth={0} />
+    </>
+  );
 });
 
 const cache = new Map<string, string>();

@@ -1,6 +1,7 @@
 import { describe, expect, it } from 'vitest';
 import type { NodeSchema, Scene } from '../../api/types';
 import { applied } from '../../scene/edits';
+import { foundNodes } from './AddNode';
 import { laidNodes, laidThreads } from './lay';
 import { addition, clipOf, copied, duplicated, feeds, grouped, membersOf, offered, pasted, putBetween, removal, takingUp, tidied } from './work';
 
@@ -23,6 +24,17 @@ const scene = {
 } as unknown as Scene;
 
 const ends = (made: Scene) => Object.values(made.threads!).map((thread) => `${thread.from} ${thread.to}`).sort();
+
+describe('nodes to add', () => {
+  it('come with those first whose name begins with what was typed', () => {
+    const list = [{ title: 'Drawn path', group: 'Paths', help: 'To ride on.' }, { title: 'Ride', group: 'Travel', help: 'On a path.' }] as unknown as NodeSchema[];
+    const titles = (text: string) => foundNodes(list, text).map((schema) => schema.title);
+    expect(titles('rid')).toEqual(['Ride', 'Drawn path']);
+    expect(titles('')).toEqual(['Drawn path', 'Ride']);
+    expect(titles('path travel')).toEqual(['Ride']);
+    expect(titles('nothing')).toEqual([]);
+  });
+});
 
 describe('adding', () => {
   it('threads a new node to the selected one where that fits', () => {
