@@ -1,0 +1,83 @@
+//! Generated paths and what rides them, through the real interface.
+
+use anyhow::Result;
+use zickzack_e2e::Visit;
+
+async fn open(visit: &Visit, scene: &str) -> Result<()> {
+    visit.client.goto(&visit.base).await?;
+    visit.click(scene).await?;
+    visit.until("a seam", "return document.querySelector('.badge') != null").await?;
+    Ok(())
+}
+
+#[tokio::test]
+async fn seven_lights_on_one_letter_close_with_the_offer_and_a_formula_says_where_it_is_wrong() -> Result<()> {
+    let visit = Visit::start(1280, 800).await?;
+    open(&visit, "Name in lights").await?;
+    visit.choose_node("Funzelmarkt").await?;
+    visit.fill("text", "Licht").await?;
+    visit.fill("only letter", "1").await?;
+    visit.kept().await?;
+    visit.choose_node("Bulbs").await?;
+    visit.fill("riders", "7").await?;
+    visit.fill("laps per loop", "1.3").await?;
+    visit.until("an open seam", "return document.querySelector('.seam-knot.open') != null").await?;
+    visit.press(".seam-knot").await?;
+    visit.click("→ 9/7").await?;
+    visit.until("a knot", "return document.querySelector('.seam-knot.closed') != null").await?;
+    visit.kept().await?;
+    let document = visit.document().await?;
+    let ride = &document["nodes"]["bulbs"]["params"];
+    assert_eq!((ride["laps"].as_str(), ride["riders"].as_i64()), (Some("9/7"), Some(7)));
+
+    // A sign that the font lacks is named, and nothing is lost.
+    visit.choose_node("Funzelmarkt").await?;
+    visit.fill("text", "漢").await?;
+    let told =
+        "return document.querySelector('.card-body [role=alert]')?.textContent.includes('The font has no \"漢\"')";
+    visit.until("what the font lacks", told).await?;
+    visit.fill("text", "Licht").await?;
+    visit.kept().await?;
+
+    // A number becomes a formula, its error is marked, and mended it makes the letters breathe.
+    visit.press("button[aria-label=\"Give letter height by a formula\"]").await?;
+    visit.fill("letter height, formula", "1.0 + 0.2 * sin(tau * lop)").await?;
+    let marked = "return document.querySelector('.formula mark')?.textContent === 'lop'";
+    visit.until("the wrong word marked", marked).await?;
+    visit.fill("letter height, formula", "1.0 + 0.2 * sin(tau * loop)").await?;
+    visit.until("no mark", "return document.querySelector('.formula mark') === null").await?;
+    visit.until("a fact", "return document.querySelector('.facts')?.textContent.includes('changes over time')").await?;
+    visit.until("a knot", "return document.querySelector('.seam-knot.closed') != null").await?;
+    visit.press("button[aria-label=\"Give letter height as a number\"]").await?;
+    visit.kept().await?;
+    assert_eq!(visit.document().await?["nodes"]["name"]["params"].get("size"), None);
+    visit.end().await
+}
+
+#[tokio::test]
+async fn one_more_rider_leaves_the_others_on_their_path_and_phase() -> Result<()> {
+    let visit = Visit::start(1280, 800).await?;
+    open(&visit, "Garland").await?;
+    visit.choose_node("Lights").await?;
+    let there = |riders: usize| {
+        let pose = |object: usize| format!("window.zickzack?.pose('garland', {object}, 17)");
+        format!("return {} != null && {} == null", pose(riders - 1), pose(riders))
+    };
+    let mut before = Vec::new();
+    for riders in [60_usize, 61] {
+        visit.fill("riders", &riders.to_string()).await?;
+        visit.kept().await?;
+        visit.until("so many riders", &there(riders)).await?;
+        let mut places = Vec::new();
+        for object in 0..60 {
+            places.push(visit.pose("garland", object, 17).await?);
+        }
+        if before.is_empty() {
+            before = places;
+        } else {
+            assert_eq!(places, before, "the first 60 stayed where they were");
+            assert_eq!(visit.pose("garland", 60, 17).await?.len(), before[0].len(), "and there is one more");
+        }
+    }
+    visit.end().await
+}
