@@ -36,7 +36,7 @@ async fn main() -> Result<()> {
     let folder = root().join("docs/screenshots");
     std::fs::create_dir_all(&folder)?;
     let visit = Visit::start(1280, 800).await?;
-    visit.until("two patterns", "return document.querySelectorAll('.pattern canvas').length >= 2").await?;
+    visit.until("all patterns", "return document.querySelectorAll('.pattern canvas').length >= 5").await?;
     shoot(&visit, &folder, "pattern-book").await?;
 
     open(&visit, "Lantern round").await?;
@@ -49,6 +49,13 @@ async fn main() -> Result<()> {
     shoot(&visit, &folder, "seam").await?;
     visit.click("→ 9/7").await?;
     visit.until("a knot", "return document.querySelector('.seam-knot.closed') != null").await?;
+
+    open(&visit, "Name in lights").await?;
+    visit.choose_node("Funzelmarkt").await?;
+    shoot(&visit, &folder, "bench-name-in-lights").await?;
+    open(&visit, "Garland").await?;
+    visit.choose_node("Rings").await?;
+    shoot(&visit, &folder, "bench-garland").await?;
 
     open(&visit, "Puck on the boards").await?;
     visit.press(".react-flow__node[data-id=\"throw\"]").await?;
@@ -77,7 +84,7 @@ async fn main() -> Result<()> {
     visit.give_file("file", &root().join("demo/swan-boat.glb")).await?;
     visit.kept().await?;
     visit.click("Pick nose and top").await?;
-    visit.press("button[aria-label=\"nose +z\"]").await?;
+    visit.tap(visit.middle("button[aria-label=\"nose +z\"]").await?).await?;
     visit.until("no message", "return document.querySelector('.message') == null").await?;
     shoot(&visit, &folder, "own-model").await?;
     compare_with_a_version(&visit).await?;
