@@ -34,8 +34,7 @@ const STEP: Duration = Duration::from_millis(25);
 pub async fn edits_through_kills(of_server: usize, of_database: usize) -> Result<Told> {
     let cluster = Cluster::start()?;
     let mut visit = Visit::start_on(cluster.url(), 1280, 800).await?;
-    visit.press("button[aria-label=\"Begin from One path, many riders\"]").await?;
-    visit.until("the seam", "return document.querySelector('.badge') != null").await?;
+    visit.begin_from("One path, many riders").await?;
     visit.choose_node("Twelve").await?;
     visit.fill("seed", "2").await?;
     visit.kept().await?;

@@ -240,6 +240,17 @@ impl Visit {
         self.saying(text).await?.click().await.with_context(|| format!("\"{text}\" cannot be clicked"))
     }
 
+    /// Begins from a starter of the Pattern book, which may lie below what is seen of it.
+    pub async fn begin_from(&self, starter: &str) -> Result<()> {
+        self.client.goto(&self.base).await?;
+        let css = format!("button[aria-label=\"Begin from {starter}\"]");
+        self.find(&css).await?;
+        self.js(&format!("document.querySelector({}).scrollIntoView({{ block: 'center' }})", json!(css))).await?;
+        self.press(&css).await?;
+        self.until("a seam", "return document.querySelector('.badge') != null").await?;
+        Ok(())
+    }
+
     /// Clicks the element.
     pub async fn press(&self, css: &str) -> Result<()> {
         self.find(css).await?.click().await.with_context(|| format!("{css} cannot be clicked"))

@@ -15,13 +15,6 @@ async fn new_scene(visit: &Visit) -> Result<()> {
     Ok(())
 }
 
-async fn begin_from(visit: &Visit, starter: &str) -> Result<()> {
-    visit.client.goto(&visit.base).await?;
-    visit.press(&format!("button[aria-label=\"Begin from {starter}\"]")).await?;
-    visit.until("the seam", SEAM).await?;
-    Ok(())
-}
-
 async fn focus(visit: &Visit, css: &str) -> Result<()> {
     visit.js(&format!("document.querySelector('{css}').focus()")).await?;
     Ok(())
@@ -235,7 +228,7 @@ async fn the_first_task_is_done_with_the_keyboard_alone() -> Result<()> {
 #[tokio::test]
 async fn a_model_is_brought_in_and_its_nose_is_picked_by_its_arrow() -> Result<()> {
     let visit = Visit::start(1280, 800).await?;
-    begin_from(&visit, "Run in and stop").await?;
+    visit.begin_from("Run in and stop").await?;
     visit.choose_node("Boat").await?;
     visit.choose("thing", "own model").await?;
     visit
@@ -272,7 +265,7 @@ async fn a_model_is_brought_in_and_its_nose_is_picked_by_its_arrow() -> Result<(
 #[tokio::test]
 async fn ticks_are_dragged_alone_all_together_and_in_order() -> Result<()> {
     let visit = Visit::start(1280, 800).await?;
-    begin_from(&visit, "One path, many riders").await?;
+    visit.begin_from("One path, many riders").await?;
     let tick = "[aria-label=\"Phase of Lanterns 4\"] .tick-mark";
     visit.drag(visit.middle(tick).await?, (-10.0, 22.0)).await?;
     visit.kept().await?;
@@ -321,7 +314,7 @@ async fn ticks_are_dragged_alone_all_together_and_in_order() -> Result<()> {
 #[tokio::test]
 async fn a_version_is_kept_three_things_are_changed_and_one_is_copied_back() -> Result<()> {
     let visit = Visit::start(1280, 800).await?;
-    begin_from(&visit, "One path, many riders").await?;
+    visit.begin_from("One path, many riders").await?;
     focus(&visit, ".view-body").await?;
     visit.keys("v", &[]).await?;
     visit
@@ -367,7 +360,7 @@ async fn a_version_is_kept_three_things_are_changed_and_one_is_copied_back() -> 
 #[tokio::test]
 async fn another_rate_keeps_the_seconds_when_that_is_chosen() -> Result<()> {
     let visit = Visit::start(1280, 800).await?;
-    begin_from(&visit, "Throw and bounce").await?;
+    visit.begin_from("Throw and bounce").await?;
     visit.choose_node("Throw").await?;
     visit.fill("let go at", "0.5 s").await?;
     visit.kept().await?;
@@ -402,7 +395,7 @@ async fn another_rate_keeps_the_seconds_when_that_is_chosen() -> Result<()> {
 #[tokio::test]
 async fn two_pages_of_one_scene_stay_the_same_and_each_undoes_its_own() -> Result<()> {
     let visit = Visit::start(1280, 800).await?;
-    begin_from(&visit, "One path, many riders").await?;
+    visit.begin_from("One path, many riders").await?;
     let address = visit.client.current_url().await?.to_string();
     let first = visit.client.window().await?;
     let second = visit.client.new_window(false).await?.handle;

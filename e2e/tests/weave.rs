@@ -5,12 +5,8 @@ use fantoccini::key::Key;
 use serde_json::Value;
 use zickzack_e2e::Visit;
 
-const SEAM: &str = "return document.querySelector('.badge') != null";
-
 async fn begin_from(visit: &Visit, starter: &str) -> Result<()> {
-    visit.client.goto(&visit.base).await?;
-    visit.press(&format!("button[aria-label=\"Begin from {starter}\"]")).await?;
-    visit.until("the seam", SEAM).await?;
+    visit.begin_from(starter).await?;
     visit.until("threads", "return document.querySelectorAll('.react-flow__edge-path').length >= 2").await?;
     Ok(())
 }

@@ -56,9 +56,7 @@ async fn open(visit: &Visit, scene: &str, node: &str) -> Result<()> {
 
 /// A starter with 1,000 things over 240 frames, without what would only be drawn.
 async fn crowd(visit: &Visit) -> Result<()> {
-    visit.client.goto(&visit.base).await?;
-    visit.press("button[aria-label=\"Begin from One path, many riders\"]").await?;
-    visit.until("a seam", "return document.querySelector('.badge') != null").await?;
+    visit.begin_from("One path, many riders").await?;
     visit.tap((30.0, 560.0)).await?;
     visit.fill("loop length", "240").await?;
     visit.choose_node("Lanterns").await?;

@@ -51,8 +51,7 @@ async fn round(visit: &Visit, turn: usize) -> Result<()> {
 async fn main() -> Result<()> {
     let minutes: f64 = std::env::args().nth(1).map_or(Ok(60.0), |text| text.parse())?;
     let visit = Visit::start(1280, 800).await?;
-    visit.press("button[aria-label=\"Begin from One path, many riders\"]").await?;
-    visit.until("a seam", "return document.querySelector('.badge') != null").await?;
+    visit.begin_from("One path, many riders").await?;
     visit.js("document.querySelector('.view-body').focus()").await?;
     visit.keys("v", &[]).await?;
     visit.keys(&char::from(Key::Enter).to_string(), &[]).await?;

@@ -78,7 +78,7 @@ async fn main() -> Result<()> {
 
     draw_on_a_tilted_plane(&visit).await?;
     shoot(&visit, &folder, "tilted-plane").await?;
-    begin_from(&visit, "Run in and stop").await?;
+    visit.begin_from("Run in and stop").await?;
     visit.choose_node("Boat").await?;
     visit.choose("thing", "own model").await?;
     visit.give_file("file", &root().join("demo/swan-boat.glb")).await?;
@@ -94,13 +94,6 @@ async fn main() -> Result<()> {
     visit.keys("?", &[]).await?;
     shoot(&visit, &folder, "keys-and-words").await?;
     visit.end().await
-}
-
-async fn begin_from(visit: &Visit, starter: &str) -> Result<()> {
-    visit.client.goto(&visit.base).await?;
-    visit.press(&format!("button[aria-label=\"Begin from {starter}\"]")).await?;
-    visit.until("a seam", "return document.querySelector('.badge') != null").await?;
-    Ok(())
 }
 
 async fn draw_on_a_tilted_plane(visit: &Visit) -> Result<()> {
@@ -120,7 +113,7 @@ async fn draw_on_a_tilted_plane(visit: &Visit) -> Result<()> {
 }
 
 async fn compare_with_a_version(visit: &Visit) -> Result<()> {
-    begin_from(visit, "One path, many riders").await?;
+    visit.begin_from("One path, many riders").await?;
     visit.js("document.querySelector('.view-body').focus()").await?;
     visit.keys("v", &[]).await?;
     visit.keys("Before the fair", &[]).await?;
