@@ -83,6 +83,8 @@ function Value(props: ValueProps) {
   const { param, value, set } = props;
   if (!singles.includes(param.values.kind)) return <Plain {...props} />;
   if (isFormula(value)) return <FormulaField label={param.label} text={value.formula} mark={props.marks[0]} onKeep={(formula) => set({ formula })} onNumber={() => (props.reset ?? (() => undefined))()} />;
+  // What cannot change takes arithmetic as it is typed.
+  if (param.drives === 'fixed') return <Plain {...props} />;
   return (
     <span className="number-or-formula">
       <Plain {...props} />
@@ -174,7 +176,7 @@ function FractionField(props: ValueProps & { text: string; min: number; max: num
 
 function VectorField({ param, value, document, set, show, marks }: ValueProps) {
   const unit = param.values.kind === 'vector' ? param.values.unit : 'none';
-  return <AxisFields label={param.label} numbers={value as Three} unit={unit} flat={document.space === 'flat'} onPreview={show} onKeep={set} marks={marks} />;
+  return <AxisFields label={param.label} numbers={value as Three} unit={unit} flat={document.space === 'flat'} onPreview={show} onKeep={set} marks={param.drives === 'fixed' ? undefined : marks} />;
 }
 
 type Three = [number | Formula, number | Formula, number | Formula];
