@@ -32,7 +32,7 @@ type Compiled = fn(f64, f64) -> f64;
 
 /// Text, and the same in Rust of (frame, along).
 const FORMULAS: [(&str, &str, Compiled); 5] = [
-    ("wave", "sin(6.2831853 * along + 0.1 * frame)", |frame, along| libm::sin(6.283_185_3 * along + 0.1 * frame)),
+    ("wave", "sin(6.25 * along + 0.1 * frame)", |frame, along| libm::sin(6.25 * along + 0.1 * frame)),
     ("saw", "fract(along * 7.0 - frame / 24.0)", |frame, along| {
         let x = along * 7.0 - frame / 24.0;
         x - x.floor()
