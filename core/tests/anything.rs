@@ -59,7 +59,6 @@ fn value(values: &Values) -> BoxedStrategy<Value> {
             .prop_map(|own| own.into_iter().map(|(id, x)| json!({ "id": id.to_string(), "value": x })).collect())
             .boxed(),
         Values::Formula { .. } => formula().prop_map(Value::from).boxed(),
-        Values::Kinds => kinds().boxed(),
         Values::Asset { .. } | Values::Text { .. } => "[a-z]{0,4}".prop_map(|text| json!(text)).boxed(),
     }
 }
@@ -82,16 +81,6 @@ fn formula() -> BoxedStrategy<String> {
         ]
     })
     .boxed()
-}
-
-fn kinds() -> impl Strategy<Value = Value> {
-    let kind = (0.0..5.0f64, 0.1..4.0f64, 0u32..7);
-    prop::collection::vec(kind, 0..4).prop_map(|list| {
-        let kind = |(i, (weight, scale, symmetry)): (usize, (f64, f64, u32))| {
-            json!({ "id": format!("k{i}"), "weight": weight, "scale": scale, "symmetry": symmetry })
-        };
-        list.into_iter().enumerate().map(kind).collect()
-    })
 }
 
 /// A number of a parameter, or now and then a formula in its place.

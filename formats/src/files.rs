@@ -1,6 +1,6 @@
 //! Files of a scene, held as they came and read when a node asks for them.
 
-use crate::{model, svg, table};
+use crate::{svg, table};
 use base64::Engine;
 use base64::engine::general_purpose::STANDARD;
 use glam::DVec3;
@@ -19,7 +19,6 @@ pub struct Files {
     contents: BTreeMap<String, Result<Vec<u8>, String>>,
     drawings: Read<Arc<Vec<Outline>>>,
     tables: Read<Arc<Vec<DVec3>>>,
-    boxes: Read<(DVec3, DVec3)>,
 }
 
 impl Files {
@@ -68,10 +67,6 @@ impl Assets for Files {
         self.read(&self.tables, name, |bytes| {
             table::read(&text(bytes, "a CSV file")?).map(Arc::new).map_err(|error| error.to_string())
         })
-    }
-
-    fn bounds(&self, name: &str) -> Result<(DVec3, DVec3), String> {
-        self.read(&self.boxes, name, |bytes| model::bounds(bytes).map_err(|error| error.to_string()))
     }
 }
 

@@ -1,6 +1,5 @@
 //! Binary glTF models as things: a look whether a page can show one, before it is kept.
 
-use glam::{DMat4, DVec3};
 use gltf::{Gltf, buffer, image, mesh::Mode};
 
 /// Largest file, bytes.
@@ -73,29 +72,6 @@ pub fn read(bytes: &[u8]) -> Result<Facts, ModelError> {
         count if count > MOST_TRIANGLES => Err(ModelError::TooManyTriangles(count)),
         _ => Ok(facts),
     }
-}
-
-/// The lowest and the highest corner of the box around a model that can be read, in its own unit.
-pub fn bounds(bytes: &[u8]) -> Result<(DVec3, DVec3), ModelError> {
-    read(bytes)?;
-    let file = Gltf::from_slice(bytes).map_err(|error| ModelError::Unreadable(error.to_string()))?;
-    let scene = file.default_scene().or_else(|| file.scenes().next()).ok_or(ModelError::Empty)?;
-    let mut around: Option<(DVec3, DVec3)> = None;
-    let mut open: Vec<_> = scene.nodes().map(|node| (node, DMat4::IDENTITY)).collect();
-    while let Some((node, outer)) = open.pop() {
-        let own = outer * DMat4::from_cols_array_2d(&node.transform().matrix().map(|column| column.map(f64::from)));
-        for part in node.mesh().iter().flat_map(gltf::Mesh::primitives) {
-            let gltf::mesh::Bounds { min, max } = part.bounding_box();
-            let (low, high) = (DVec3::from(min.map(f64::from)), DVec3::from(max.map(f64::from)));
-            for corner in 0..8 {
-                let side = |axis: usize| if corner >> axis & 1 == 0 { low[axis] } else { high[axis] };
-                let place = own.transform_point3(DVec3::new(side(0), side(1), side(2)));
-                around = Some(around.map_or((place, place), |(low, high)| (low.min(place), high.max(place))));
-            }
-        }
-        open.extend(node.children().map(|child| (child, own)));
-    }
-    around.filter(|(low, high)| low.is_finite() && high.is_finite()).ok_or(ModelError::Empty)
 }
 
 fn buffers_are_inside(file: &Gltf, blob: &[u8]) -> Result<(), ModelError> {

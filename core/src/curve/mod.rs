@@ -17,13 +17,13 @@ mod tessellate;
 pub use axes::{AxesTable, Node, UpRule, transport};
 pub use figure::{Figure, torus_winding};
 pub use fit::fitted;
-pub use follow::{Fineness, Jet, follow, follow_formula, measured};
+pub use follow::{Fineness, Jet, follow, follow_formula};
 pub use lettering::{LetteringError, lettering};
 pub use outline::{Joint, Outline, Placing, Plane, place};
 pub use points::{PathPoint, PointKind, handles_of, through};
 pub use reshape::{
-    Between, Fine, Meander, Placement, PressWay, Smoothing, Spacing, Spray, flattened, joined, meandered, placed,
-    pressed, remade, resampled, sheaf, smoothed, together,
+    Between, Meander, Placement, PressWay, Smoothing, Spacing, Spray, flattened, joined, meandered, placed, pressed,
+    resampled, sheaf, smoothed, together,
 };
 pub use segment::Segment;
 pub use strand::{CurveError, OnStrand, Strand};

@@ -97,10 +97,9 @@ pub(super) fn over_time(again: Again, outcome: Outcome) -> Outcome {
     let frames = again.timing.frames;
     let tried = (1..TRIED).map(|i| (frames * i as f64 / TRIED as f64).floor());
     let trouble = tried.filter(|frame| *frame > 0.0).find_map(|frame| Some((frame, again.at(frame).err()?)));
-    let known = Mutex::default;
     let product = match outcome.product {
         Product::Path(product) => {
-            let frames = Frames { again, first: product.path.at(0.0), known: known(), take: curve_at_0 };
+            let frames = Frames { again, first: product.path.at(0.0), known: Mutex::default(), take: curve_at_0 };
             let path = Path::Moving(Arc::new(move |frame| frames.at(frame)));
             Product::Path(PathProduct { path, ..product })
         }

@@ -61,9 +61,6 @@ pub trait Assets: Send + Sync {
 
     /// The rows of a table of places, x, y, z each, or a sentence that says why there are none.
     fn places(&self, name: &str) -> Result<Arc<Vec<DVec3>>, String>;
-
-    /// The box around a model, as its lowest and highest corner in the model's own axes and unit, or a sentence.
-    fn bounds(&self, name: &str) -> Result<(DVec3, DVec3), String>;
 }
 
 /// Those of a scene without files.
@@ -84,10 +81,6 @@ impl Assets for NoAssets {
     }
 
     fn places(&self, name: &str) -> Result<Arc<Vec<DVec3>>, String> {
-        missing(name)
-    }
-
-    fn bounds(&self, name: &str) -> Result<(DVec3, DVec3), String> {
         missing(name)
     }
 }

@@ -1,7 +1,6 @@
 //! Parameter values: checked once against the schema, then read as what they are.
 
 use super::document::Node;
-use super::kinds::Kind;
 use crate::curve::{PathPoint, PointKind};
 use crate::formula::{Formula, MOST_LETTERS};
 use crate::fraction::Fraction;
@@ -76,7 +75,6 @@ pub fn check_value(param: &Param, value: &Value) -> Result<(), String> {
             Some(text) if text.chars().count() <= MOST_LETTERS => Ok(()),
             _ => Err(format!("{label} must be a formula of at most {MOST_LETTERS} characters.")),
         },
-        Values::Kinds => super::kinds::kinds(value).map(|_| ()).map_err(|why| format!("{label}: {why}.")),
         Values::Points => points(value).map(|_| ()).map_err(|why| format!("{label}: {why}.")),
         Values::MovedPoints => points(value).map(|_| ()).map_err(|why| format!("{label}: {why}.")),
         Values::PerThing { min, max, .. } => per_thing(value)
@@ -231,11 +229,6 @@ impl<'a> Params<'a> {
     /// True when a formula gives it.
     pub fn is_formula(&self, name: &str) -> bool {
         self.node.params.get(name).is_some_and(|value| formula_of(value).is_some())
-    }
-
-    /// Kinds of thing.
-    pub fn kinds(&self, name: &str) -> Vec<Kind> {
-        super::kinds::kinds(&self.value(name)).unwrap_or_default()
     }
 
     /// A whole number; 0 for a parameter that is none.

@@ -119,8 +119,6 @@ pub enum Values {
     Text { default: &'static str },
     /// Always a formula, which may ask for `along`.
     Formula { unit: Unit, default: &'static str },
-    /// Kinds of thing: `[{ "id": "a", "thing": "ball", "weight": 1, "size": 0.5, … }]`.
-    Kinds,
 }
 
 impl Values {
@@ -135,7 +133,6 @@ impl Values {
             Self::Vector { default, .. } => json!(default),
             Self::Points | Self::MovedPoints | Self::PerThing { .. } => json!([]),
             Self::Formula { default, .. } => json!(default),
-            Self::Kinds => json!([]),
             Self::Asset { .. } => json!(""),
         }
     }

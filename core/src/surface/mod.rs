@@ -1,10 +1,10 @@
 //! Surfaces to press things onto and to take directions from.
 
-mod mesh;
 mod shape;
+mod wires;
 
-pub use mesh::{Mesh, mesh, wires};
 pub use shape::{Profile, Rim, Shape};
+pub use wires::wires;
 
 use glam::{DQuat, DVec3};
 use std::sync::Arc;

@@ -1125,9 +1125,6 @@ export interface components {
             /** @enum {string} */
             kind: "formula";
             unit: components["schemas"]["Unit"];
-        } | {
-            /** @enum {string} */
-            kind: "kinds";
         };
         /** @description A state of a scene that was kept under a name. */
         Version: {
