@@ -47,7 +47,7 @@ fn main() {
     let cases = [
         ("ride", ride.clone()),
         ("ride, facing, world", facing(FaceUp::Towards(DVec3::Y))),
-        ("ride, facing, steady", facing(FaceUp::Steady)),
+        ("ride, facing, steady", facing(FaceUp::STEADY)),
     ];
     let plain = || {
         let mut out = out.borrow_mut();

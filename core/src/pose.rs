@@ -83,11 +83,20 @@ impl Axis {
 
 /// The turn about x, then y, then z, by degrees each, about axes that stand still.
 pub fn from_degrees(turn: DVec3) -> DQuat {
-    let about = |axis: DVec3, degrees: f64| {
-        let (sine, cosine) = libm::sincos(0.5 * degrees.to_radians());
-        DQuat::from_xyzw(axis.x * sine, axis.y * sine, axis.z * sine, cosine)
-    };
-    about(DVec3::Z, turn.z) * about(DVec3::Y, turn.y) * about(DVec3::X, turn.x)
+    let radians = turn.map(f64::to_radians);
+    about(DVec3::Z, radians.z) * about(DVec3::Y, radians.y) * about(DVec3::X, radians.x)
+}
+
+/// The turn about the unit `axis` by `angle` radians.
+pub fn about(axis: DVec3, angle: f64) -> DQuat {
+    let (sine, cosine) = libm::sincos(0.5 * angle);
+    DQuat::from_xyzw(axis.x * sine, axis.y * sine, axis.z * sine, cosine)
+}
+
+/// The one of ±q, the same turn both, that is nearer to `to`.
+#[inline]
+pub fn nearer(q: DQuat, to: DQuat) -> DQuat {
+    if to.dot(q) < 0.0 { -q } else { q }
 }
 
 /// Which axes of a thing point ahead and up.

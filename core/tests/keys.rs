@@ -74,7 +74,7 @@ proptest! {
     ) {
         let strand = strand(&list, closed);
         let ride = Arc::new(Ride::new(still(strand), riders, Fraction::new(a, 4).unwrap(), 48.0).starting_at(0.05));
-        let up = if world { FaceUp::Towards(DVec3::Y) } else { FaceUp::Steady };
+        let up = if world { FaceUp::Towards(DVec3::Y) } else { FaceUp::STEADY };
         let motion: Arc<dyn Motion> = Arc::new(FaceTravel::new(ride, Axis::PlusX, Axis::PlusY, up));
         let range = Frames { from: 0.0, to: 48.0 };
         let keys = bake_reduced(&motion, range, tolerance, &Cancel::default()).unwrap();

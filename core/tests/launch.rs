@@ -238,7 +238,7 @@ fn preparing_a_longer_range_changes_nothing_that_was_known() {
 fn facing_a_throw_leads_with_the_nose_and_holds_at_rest() {
     let inner: Arc<dyn Motion> =
         Arc::new(Launch::solve(LaunchSetup { friction: 0.3, ..setup(DVec3::Y, DVec3::new(2.0, 3.0, 1.0)) }, 960.0));
-    let facing: Arc<dyn Motion> = Arc::new(FaceTravel::new(inner, Axis::MinusZ, Axis::PlusY, FaceUp::Steady));
+    let facing: Arc<dyn Motion> = Arc::new(FaceTravel::new(inner, Axis::MinusZ, Axis::PlusY, FaceUp::STEADY));
     let ready = prepared(&facing, Frames { from: 0.0, to: 900.0 }, &Cancel::default()).unwrap();
     let mut sample = Sample::default();
     let mut rest = None;

@@ -71,7 +71,7 @@ proptest! {
         let offers = lap_offers(laps, &[phases]);
         let closing = if offers.is_empty() { vec![laps] } else { offers.iter().map(|offer| offer.laps).collect() };
         for laps in closing {
-            for motion in [make(laps), facing(make(laps), FaceUp::Steady)] {
+            for motion in [make(laps), facing(make(laps), FaceUp::STEADY)] {
                 let seam = measure(&motion, 96.0, 24.0, &Cancel::default()).unwrap();
                 let gaps = [seam.position, seam.velocity, seam.orientation].map(|gap| gap.amount);
                 prop_assert!(gaps.iter().all(|gap| *gap <= 1e-9), "{laps}: {gaps:?}");
@@ -104,7 +104,7 @@ proptest! {
     fn the_nose_leads_along_any_path(list in prop::collection::vec(place(), 3..8), frame in 0.0..120.0f64, backwards: bool, steady: bool) {
         let laps = fraction(if backwards { -1 } else { 1 }, 1);
         let ride = Arc::new(Ride::new(still(smooth(&list, true)), 7, laps, 120.0));
-        let up = if steady { FaceUp::Steady } else { FaceUp::Towards(DVec3::Y) };
+        let up = if steady { FaceUp::STEADY } else { FaceUp::Towards(DVec3::Y) };
         let sample = sampled(&*facing(ride, up), frame);
         for i in 0..7 {
             prop_assert!((sample.orientations[i] * DVec3::X).distance(sample.velocities[i].normalize()) < 1e-9);

@@ -14,7 +14,7 @@ fn motion(riders: usize) -> Arc<dyn Motion> {
     let points = places.map(|position| PathPoint { position, kind: PointKind::Smooth, handles: None });
     let path = Path::still(Curve::from(through(&points, true).unwrap()));
     let ride = Arc::new(Ride::new(path, riders, Fraction::new(5, 3).unwrap(), 48.0));
-    Arc::new(FaceTravel::new(ride, Axis::MinusZ, Axis::PlusY, FaceUp::Steady))
+    Arc::new(FaceTravel::new(ride, Axis::MinusZ, Axis::PlusY, FaceUp::STEADY))
 }
 
 fn rows(outputs: &[(String, Arc<dyn Motion>)], range: Frames, step: f64, first_frame: i64) -> Vec<Vec<String>> {

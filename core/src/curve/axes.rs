@@ -6,7 +6,7 @@
 
 use crate::pose::{perpendicular, signed_angle, turned};
 use glam::DVec3;
-use std::f64::consts::PI;
+use std::f64::consts::{PI, TAU};
 
 /// A known place on the way: the parameter is an arc length in metres or a frame.
 #[derive(Debug, Clone, Copy, PartialEq)]
@@ -35,16 +35,16 @@ const BRIDGE: f64 = 20.0 * PI / 180.0;
 #[derive(Debug, Clone)]
 pub struct AxesTable {
     nodes: Vec<Node>,
-    /// Up at each node, before the twist.
+    /// Up at each node.
     ups: Vec<DVec3>,
-    rule: UpRule,
+    /// The direction that up comes as close to as it can, where it is one for the whole way.
+    goal: Option<DVec3>,
     /// Stretches that carry a turn of their own, in order: a lap of a closed steady way, or the
     /// bridges over directions parallel to up.
     stretches: Vec<Stretch>,
     grid: Grid,
-    /// For steady axes up at each node with its turn; true where the next one is so near that what lies
-    /// between can be blended instead of carried.
-    turned: Vec<(DVec3, bool)>,
+    /// Where up was to come from, and the way ran along it everywhere.
+    parallel: bool,
 }
 
 /// Ups whose directions differ by less than this may be blended: the blend misses what is carried by
@@ -63,13 +63,20 @@ struct Grid {
 impl Grid {
     fn new(nodes: &[Node]) -> Self {
         let (from, to) = (nodes[0].at, nodes[nodes.len() - 1].at);
-        let parts = 2 * nodes.len();
+        let parts = nodes.len();
         if to <= from {
             return Self { from, per_unit: 0.0, starts: vec![0] };
         }
-        let begins = |part: usize| from + (to - from) * part as f64 / parts as f64;
-        let starts = (0..parts).map(|part| nodes.partition_point(|node| node.at <= begins(part)).max(1) as u32 - 1);
-        Self { from, per_unit: parts as f64 / (to - from), starts: starts.collect() }
+        let (width, mut node) = ((to - from) / parts as f64, 0);
+        let last_before = |part: usize| {
+            let begins = from + width * part as f64;
+            while node + 1 < parts && nodes[node + 1].at <= begins {
+                node += 1;
+            }
+            node as u32
+        };
+        let starts = (0..parts).map(last_before).collect();
+        Self { from, per_unit: parts as f64 / (to - from), starts }
     }
 
     /// The last node at or before a parameter, or the first.
@@ -160,71 +167,74 @@ impl AxesTable {
     /// Builds the table for nodes in order of their parameter, at least one. For a closed way the
     /// last node is the first again, one lap later.
     pub fn new(nodes: Vec<Node>, rule: UpRule, closed: bool) -> Self {
-        let table = match rule {
+        match rule {
             UpRule::Steady => Self::steady(nodes, closed),
-            UpRule::Towards(up) => Self::upright(nodes, up, closed),
-        };
-        let turned = table.turned_ups();
-        Self { grid: Grid::new(&table.nodes), turned, ..table }
+            UpRule::Towards(up) => {
+                let found = nodes.iter().map(|node| towards(up, node.tangent)).collect();
+                Self { goal: Some(up), ..Self::bridged(nodes, found, closed) }
+            }
+        }
     }
 
-    /// Steady ups with the closing turn; nothing for another rule, which has bridges of its own.
-    fn turned_ups(&self) -> Vec<(DVec3, bool)> {
-        if self.rule != UpRule::Steady {
-            return Vec::new();
-        }
-        let turn = |node: &Node| self.stretches.first().map_or(0.0, |lap| self.turn_in(lap, node.at));
-        let ups: Vec<DVec3> =
-            self.nodes.iter().zip(&self.ups).map(|(node, up)| turned(*up, node.tangent, turn(node))).collect();
-        let near = |i: usize| ups.get(i + 1).is_some_and(|next| ups[i].dot(*next) > 1.0 - 0.5 * NEAR * NEAR);
-        (0..ups.len()).map(|i| (ups[i], near(i))).collect()
+    /// Builds the table for nodes at each of which up comes as close to a goal as it can: a direction of any
+    /// length, or none where it is bridged. Between nodes up turns evenly, so that they must be near
+    /// enough to each other for what the goals do.
+    pub fn guided(nodes: Vec<Node>, goals: &[Option<DVec3>], closed: bool) -> Self {
+        let goal = |(node, goal): (&Node, &Option<DVec3>)| towards(goal.as_ref()?.try_normalize()?, node.tangent);
+        let found = nodes.iter().zip(goals).map(goal).collect();
+        Self::bridged(nodes, found, closed)
+    }
+
+    /// With so many more whole turns over a lap of a closed steady way.
+    #[must_use]
+    pub fn with_turns(mut self, turns: f64) -> Self {
+        let Some(lap) = self.stretches.first_mut().filter(|lap| !lap.eased) else { return self };
+        let more = Stretch { turn: turns * TAU, ..*lap };
+        lap.turn += more.turn;
+        self.turn_ups(&more);
+        self
     }
 
     fn steady(nodes: Vec<Node>, closed: bool) -> Self {
         let ups = carry(&nodes, start_up(&nodes));
-        let mut stretches = Vec::new();
+        let grid = Grid::new(&nodes);
+        let mut table = Self { nodes, ups, goal: None, stretches: Vec::new(), grid, parallel: false };
         if closed {
-            let last = nodes.len() - 1;
-            let home = transport(&nodes[last], ups[last], &Node { tangent: nodes[0].tangent, ..nodes[last] });
-            stretches.push(Stretch {
+            let last = table.nodes.len() - 1;
+            let (first, end) = (table.nodes[0], table.nodes[last]);
+            let home = transport(&end, table.ups[last], &Node { tangent: first.tangent, ..end });
+            let lap = Stretch {
                 first: 0,
                 last,
-                turn: signed_angle(home, ups[0], nodes[0].tangent),
+                turn: signed_angle(home, table.ups[0], first.tangent),
                 eased: false,
                 part: (0.0, 1.0),
                 settled: 0.0,
                 open_end: true,
-            });
+            };
+            table.turn_ups(&lap);
+            table.stretches.push(lap);
         }
-        Self { nodes, ups, rule: UpRule::Steady, stretches, grid: Grid::default(), turned: Vec::new() }
+        table
     }
 
-    fn upright(nodes: Vec<Node>, up: DVec3, closed: bool) -> Self {
-        let found: Vec<Option<DVec3>> = nodes.iter().map(|node| towards(up, node.tangent)).collect();
+    /// `found` holds up at each node where it is known; the stretches between are bridged.
+    fn bridged(nodes: Vec<Node>, found: Vec<Option<DVec3>>, closed: bool) -> Self {
         let Some(start) = found.iter().position(Option::is_some) else {
-            return Self { rule: UpRule::Towards(up), ..Self::steady(nodes, closed) };
+            return Self { parallel: true, ..Self::steady(nodes, closed) };
         };
-        let mut table = Self {
-            ups: found.iter().map(|found| found.unwrap_or(DVec3::ZERO)).collect(),
-            nodes,
-            rule: UpRule::Towards(up),
-            stretches: Vec::new(),
-            grid: Grid::default(),
-            turned: Vec::new(),
-        };
+        let grid = Grid::new(&nodes);
+        let ups = found.iter().map(|found| found.unwrap_or(DVec3::ZERO)).collect();
+        let mut table = Self { nodes, ups, goal: None, stretches: Vec::new(), grid, parallel: false };
         let mut index = start;
         while index < found.len() {
             if found[index].is_some() {
                 index += 1;
                 continue;
             }
-            let first = index - 1;
-            let mut last = index;
-            while last < found.len() && found[last].is_none() {
-                last += 1;
-            }
-            table.bridge(first, last, &found);
-            index = last;
+            let last = (index..found.len()).find(|&i| found[i].is_some());
+            table.bridge(index - 1, last, closed && start > 0);
+            index = last.unwrap_or(found.len());
         }
         if start > 0 {
             table.bridge_the_start(start, closed);
@@ -233,18 +243,19 @@ impl AxesTable {
     }
 
     /// From the last good node before to the first good one after; where the way ends inside, up is
-    /// only carried on.
-    fn bridge(&mut self, first: usize, last: usize, found: &[Option<DVec3>]) {
-        let end = last.min(self.nodes.len() - 1);
+    /// only carried on, and turned later where the bridge `goes_on` at the start.
+    fn bridge(&mut self, first: usize, last: Option<usize>, goes_on: bool) {
+        let end = last.unwrap_or(self.nodes.len() - 1);
+        let goal = self.ups[end];
         for i in first..end {
             self.ups[i + 1] = transport(&self.nodes[i], self.ups[i], &self.nodes[i + 1]);
         }
-        let turn = found
-            .get(last)
-            .copied()
-            .flatten()
-            .map_or(0.0, |goal| signed_angle(self.ups[end], goal, self.nodes[end].tangent));
-        self.stretches.push(Stretch { open_end: last > end, ..Stretch::bridge(first, end, turn) });
+        let turn = last.map_or(0.0, |_| signed_angle(self.ups[end], goal, self.nodes[end].tangent));
+        let bridge = Stretch { open_end: last.is_none(), ..Stretch::bridge(first, end, turn) };
+        if last.is_some() || !goes_on {
+            self.turn_ups(&bridge);
+        }
+        self.stretches.push(bridge);
     }
 
     /// A way that begins parallel to up: carried backwards from the first good node. On a closed way
@@ -255,14 +266,31 @@ impl AxesTable {
         }
         let mut head = Stretch::bridge(0, start, 0.0);
         let (end, goal) = (self.nodes.len() - 1, self.ups[0]);
-        if let Some(tail) = self.stretches.last_mut().filter(|s| closed && s.last == end) {
+        if let Some(mut tail) = self.stretches.pop_if(|s| closed && s.open_end) {
             let before = self.nodes[end].at - self.nodes[tail.first].at;
             let share = before / (before + self.nodes[start].at - self.nodes[0].at);
             tail.turn = signed_angle(self.ups[end], goal, self.nodes[end].tangent);
             tail.part = (0.0, share);
             head = Stretch { turn: tail.turn, part: (share, 1.0), settled: 1.0, ..head };
+            self.turn_ups(&tail);
+            self.turn_ups(&head);
+            self.stretches.push(tail);
         }
         self.stretches.insert(0, head);
+    }
+
+    /// Turns what was carried along a stretch.
+    fn turn_ups(&mut self, stretch: &Stretch) {
+        if stretch.turn == 0.0 {
+            return;
+        }
+        let mut dial = Dial::default();
+        for i in stretch.first..=stretch.last {
+            let node = &self.nodes[i];
+            let (sine, cosine) = dial.at(self.turn_in(stretch, node.at));
+            let up = self.ups[i];
+            self.ups[i] = up * cosine + node.tangent.cross(up) * sine;
+        }
     }
 
     /// Up at a parameter where place and direction are known: a unit vector perpendicular to
@@ -270,30 +298,47 @@ impl AxesTable {
     #[inline(always)]
     pub fn up(&self, at: f64, point: DVec3, tangent: DVec3) -> DVec3 {
         // Without a bridge anywhere there is nothing to look for.
-        if let (UpRule::Towards(up), true) = (self.rule, self.stretches.is_empty())
-            && let Some(found) = direction(across(up, tangent))
+        if let (Some(goal), true) = (self.goal, self.stretches.is_empty())
+            && let Some(found) = direction(across(goal, tangent))
         {
             return found;
         }
         let index = self.grid.node(&self.nodes, at);
-        if let Some(&(here, true)) = self.turned.get(index) {
-            let (from, to) = (self.nodes[index].at, self.nodes[index + 1].at);
-            let blend = here + (self.turned[index + 1].0 - here) * ((at - from) / (to - from)).max(0.0);
-            if let Some(found) = direction(across(blend, tangent)) {
-                return found;
+        if let (None, Some(next)) = (self.goal, self.ups.get(index + 1)) {
+            let here = self.ups[index];
+            if here.dot(*next) > 1.0 - 0.5 * NEAR * NEAR {
+                let (from, to) = (self.nodes[index].at, self.nodes[index + 1].at);
+                let part = if to > from { ((at - from) / (to - from)).clamp(0.0, 1.0) } else { 0.0 };
+                if let Some(found) = direction(across(here + (*next - here) * part, tangent)) {
+                    return found;
+                }
             }
         }
         let stretch = self.stretch_at(index);
         // Between two nodes that are far enough from parallel there is no bridge, even where the
         // direction comes a little closer on the way.
-        if let (UpRule::Towards(up), None) = (self.rule, stretch)
-            && let Some(found) = direction(across(up, tangent))
+        if let (Some(goal), None) = (self.goal, stretch)
+            && let Some(found) = direction(across(goal, tangent))
         {
             return found;
         }
-        let here = Node { at, point, tangent };
-        let carried = transport(&self.nodes[index], self.ups[index], &here);
-        stretch.map_or(carried, |stretch| turned(carried, tangent, self.turn_in(stretch, at)))
+        let (node, here) = (&self.nodes[index], Node { at, point, tangent });
+        let carried = transport(node, self.ups[index], &here);
+        let turn = match stretch {
+            Some(stretch) => self.turn_in(stretch, at) - self.turn_in(stretch, node.at),
+            None => self.even_turn(index, at),
+        };
+        turned(carried, tangent, turn)
+    }
+
+    /// The turn that leads evenly from one node's up to the next one's.
+    fn even_turn(&self, index: usize, at: f64) -> f64 {
+        let (node, Some(next)) = (&self.nodes[index], self.nodes.get(index + 1)) else { return 0.0 };
+        if next.at <= node.at {
+            return 0.0;
+        }
+        let turn = signed_angle(transport(node, self.ups[index], next), self.ups[index + 1], next.tangent);
+        turn * ((at - node.at) / (next.at - node.at)).clamp(0.0, 1.0)
     }
 
     #[inline]
@@ -314,9 +359,15 @@ impl AxesTable {
         stretch.turn * (eased - stretch.settled)
     }
 
-    /// The angle that a closed steady way had left after one lap, in (−π, π]; 0 otherwise.
+    /// The angle that a closed steady way is turned by over a lap, radians: what was left, in (−π, π], and the
+    /// turns that were asked for. 0 for other ways.
     pub fn closing_angle(&self) -> f64 {
         self.stretches.iter().find(|stretch| !stretch.eased).map_or(0.0, |stretch| stretch.turn)
+    }
+
+    /// True where up was to come from somewhere, and the whole way runs along it: then it is steady.
+    pub const fn parallel(&self) -> bool {
+        self.parallel
     }
 
     /// How many bridges turn the axes by a half turn, as a vertical loop does.
@@ -324,9 +375,40 @@ impl AxesTable {
         self.stretches.iter().filter(|s| s.eased && s.settled == 0.0 && s.turn.abs() > PI - 1e-3).count()
     }
 
-    /// Up at each node before any closing turn; one per node.
+    /// Up at each node; one per node.
     pub fn ups(&self) -> &[DVec3] {
         &self.ups
+    }
+}
+
+/// Sines and cosines of angles that follow each other closely: the step from the last one by its series, and
+/// anew now and then, so that errors do not add up beyond 1e-14.
+#[derive(Default)]
+struct Dial {
+    angle: f64,
+    sine: f64,
+    cosine: f64,
+    steps: u32,
+}
+
+impl Dial {
+    #[inline]
+    fn at(&mut self, angle: f64) -> (f64, f64) {
+        let step = angle - self.angle;
+        if self.steps == 0 || step.abs() > 0.01 {
+            (self.sine, self.cosine) = libm::sincos(angle);
+            self.steps = 64;
+        } else {
+            let squared = step * step;
+            // To the seventh power: 0.01⁹ / 9! is far below what a number can hold.
+            let sine = step * (1.0 - squared / 6.0 * (1.0 - squared / 20.0 * (1.0 - squared / 42.0)));
+            let cosine = 1.0 - squared / 2.0 * (1.0 - squared / 12.0 * (1.0 - squared / 30.0));
+            (self.sine, self.cosine) =
+                (self.sine * cosine + self.cosine * sine, self.cosine * cosine - self.sine * sine);
+            self.steps -= 1;
+        }
+        self.angle = angle;
+        (self.sine, self.cosine)
     }
 }
 

@@ -230,10 +230,36 @@ impl Strand {
     /// turns by at most `step` radians from one to the next (but at a cusp), at least four per curved
     /// piece.
     pub fn nodes(&self, step: f64) -> Vec<Node> {
+        self.nodes_where(1, |a, b| bend(a.tangent, b.tangent) > step, |segment| segment.turning() / step)
+    }
+
+    /// As [`nodes`](Self::nodes), with at least 16 per piece and so many that neither the direction nor what
+    /// `goal` gives at a node turns by more than `step` from one to the next; what it gives comes with them.
+    pub fn guided_nodes(
+        &self,
+        step: f64,
+        goal: impl Fn(&Node) -> Option<DVec3>,
+    ) -> (Vec<Node>, Vec<Option<DVec3>>) {
+        let apart = |a: &Node, b: &Node| match (goal(a), goal(b)) {
+            (Some(a), Some(b)) => bend(a.normalize_or_zero(), b.normalize_or_zero()),
+            _ => 0.0,
+        };
+        let far = |a: &Node, b: &Node| bend(a.tangent, b.tangent) > step || apart(a, b) > step;
+        let nodes = self.nodes_where(16, far, |segment| segment.turning() / step);
+        let goals = nodes.iter().map(&goal).collect();
+        (nodes, goals)
+    }
+
+    fn nodes_where(
+        &self,
+        least: usize,
+        far: impl Fn(&Node, &Node) -> bool,
+        wanted: impl Fn(&Segment) -> f64,
+    ) -> Vec<Node> {
         let mut nodes = Vec::new();
         for (index, segment) in self.segments.iter().enumerate() {
-            let turning = segment.turning();
-            let count = if turning == 0.0 { 1 } else { ((turning / step).ceil() as usize).clamp(4, 2048) };
+            let wanted = wanted(segment);
+            let count = if wanted == 0.0 { least } else { (wanted.ceil() as usize).clamp(least.max(4), 2048) };
             let (start, length) = (self.starts[index], self.measures[index].length());
             let node = |along: f64| {
                 let t = self.measures[index].parameter(segment, along);
@@ -244,7 +270,7 @@ impl Strand {
             for i in 1..=count {
                 let along = if i == count { length } else { length * i as f64 / count as f64 };
                 let next = (along, node(along));
-                refine(&node, last, next, step, DEEPEST, &mut nodes);
+                refine(&node, last, next, &far, DEEPEST, &mut nodes);
                 last = next;
             }
         }
@@ -255,20 +281,20 @@ impl Strand {
 /// Halvings of a stretch between nodes: at a cusp there is no end to them.
 const DEEPEST: usize = 12;
 
-/// Adds the node at the end of a stretch, and before it what the turning asks for.
+/// Adds the node at the end of a stretch, and before it those without which the two are `far` apart.
 fn refine(
     node: &impl Fn(f64) -> Node,
     from: (f64, Node),
     to: (f64, Node),
-    step: f64,
+    far: &impl Fn(&Node, &Node) -> bool,
     depth: usize,
     nodes: &mut Vec<Node>,
 ) {
-    if depth > 0 && bend(from.1.tangent, to.1.tangent) > step {
+    if depth > 0 && far(&from.1, &to.1) {
         let along = 0.5 * (from.0 + to.0);
         let middle = (along, node(along));
-        refine(node, from, middle, step, depth - 1, nodes);
-        refine(node, middle, to, step, depth - 1, nodes);
+        refine(node, from, middle, far, depth - 1, nodes);
+        refine(node, middle, to, far, depth - 1, nodes);
     } else {
         nodes.push(to.1);
     }

@@ -1,31 +1,34 @@
 //! Facing the travel: the nose forward, the top as upright as the rule allows.
 
+use super::face_up::{FaceUp, Stand};
 use super::{Break, Cancel, Columns, Contact, Extent, Frames, Motion, MotionError, Place, Sample};
-use crate::curve::{AxesTable, Node, Path, UpRule};
+use crate::curve::{AxesTable, Node, Path};
 use crate::pose::{Axis, Facing, bend, turn_between};
 use glam::{DQuat, DVec3};
+use rayon::prelude::*;
 use std::ops::Range;
 use std::sync::Arc;
 
-/// Where a thing's top points.
-pub type FaceUp = UpRule;
-
 /// Turns the things of another motion so that `nose` points along the travel and `top` up.
 ///
-/// On a path that does not move, axes are taken along the path; otherwise along each thing's
-/// trajectory in time, over the prepared range.
+/// On a path that does not move, under an up that does not move, axes are taken along the path; otherwise
+/// along each thing's trajectory in time, over the prepared range.
+#[derive(Clone)]
 pub struct FaceTravel {
     inner: Arc<dyn Motion>,
+    nose: Axis,
+    top: Axis,
     facing: Facing,
     up: FaceUp,
     axes: Axes,
 }
 
+#[derive(Clone)]
 enum Axes {
     /// One table per strand of a path that does not move.
     AlongPath(Arc<Vec<AxesTable>>),
     /// One table per thing, over time.
-    InTime(Vec<AxesTable>),
+    InTime(Arc<Vec<AxesTable>>),
     /// In time, but not prepared yet: each direction by itself.
     Unprepared,
 }
@@ -49,30 +52,32 @@ impl FaceTravel {
     /// `nose` and `top` must not be parallel.
     pub fn new(inner: Arc<dyn Motion>, nose: Axis, top: Axis, up: FaceUp) -> Self {
         let axes = match inner.path().and_then(Path::unmoving) {
-            Some(curve) => {
-                let table =
-                    |strand: &crate::curve::Strand| AxesTable::new(strand.nodes(PATH_STEP), up, strand.closed());
-                Axes::AlongPath(Arc::new(curve.strands().iter().map(table).collect()))
-            }
-            None => Axes::Unprepared,
+            Some(curve) if !up.moves() => Axes::AlongPath(Arc::new(up.along(curve, PATH_STEP))),
+            _ => Axes::Unprepared,
         };
-        Self { inner, facing: Facing::new(nose, top), up, axes }
+        Self { inner, nose, top, facing: Facing::new(nose, top), up, axes }
     }
 
-    /// How many bridges along the path turn things by a half turn; 0 for trajectories.
-    pub fn half_turns(&self) -> usize {
+    /// Axes along the strands of the path; none for trajectories.
+    pub fn along_path(&self) -> &[AxesTable] {
         match &self.axes {
-            Axes::AlongPath(tables) => tables.iter().map(AxesTable::half_turns).sum(),
-            Axes::InTime(_) | Axes::Unprepared => 0,
+            Axes::AlongPath(tables) => tables,
+            Axes::InTime(_) | Axes::Unprepared => &[],
         }
     }
 
     fn needs(&self) -> Columns {
         let position = Columns::POSITION | Columns::TRAVEL;
-        match self.axes {
-            Axes::AlongPath(_) => position | Columns::PLACE,
-            Axes::InTime(_) | Axes::Unprepared => position,
-        }
+        if self.inner.path().is_some() { position | Columns::PLACE } else { position }
+    }
+
+    /// Where a thing of the other motion is asked for its up.
+    fn stand(&self, frame: f64, point: DVec3, place: Option<&Place>) -> Stand {
+        let part = |place: &Place| {
+            let curve = self.inner.path()?.at(frame);
+            Some(place.s / curve.strands()[place.strand % curve.strands().len()].length())
+        };
+        Stand { frame, strand: place.map_or(0, |place| place.strand), part: place.and_then(part), point }
     }
 
     #[inline(always)]
@@ -85,8 +90,11 @@ impl FaceTravel {
                 tables[place.strand].up(place.s, position, travel * place.direction)
             }
             (Axes::InTime(tables), _) => tables[object].up(frame, position, travel),
-            _ => AxesTable::new(vec![Node { at: frame, point: position, tangent: travel }], self.up, false)
-                .up(frame, position, travel),
+            _ => {
+                let goal = self.up.goal(self.stand(frame, position, place));
+                let alone = vec![Node { at: frame, point: position, tangent: travel }];
+                self.up.in_time(alone, &[goal]).up(frame, position, travel)
+            }
         };
         self.facing.turn(travel, up)
     }
@@ -107,26 +115,83 @@ impl FaceTravel {
         out.orientations = turns;
     }
 
-    /// Central difference; one-sided where a break lies within the step.
     fn spins(&self, at: &[(usize, f64)]) -> Vec<DVec3> {
         let mut base = Sample::default();
-        let mut ends = |offset: f64| {
-            let moved: Vec<(usize, f64)> = at.iter().map(|&(object, frame)| (object, frame + offset)).collect();
-            self.inner.sample_at(&moved, self.needs(), &mut base);
+        spins(at, |moved| {
+            self.inner.sample_at(moved, self.needs(), &mut base);
             let mut turns = Vec::new();
             self.orient(|row| moved[row], &base, &mut turns);
             turns
-        };
-        let (before, here, after) = (ends(-SPIN_STEP), ends(0.0), ends(SPIN_STEP));
-        (0..at.len())
-            .map(|row| {
-                let left = turn_between(before[row], here[row]) / SPIN_STEP;
-                let right = turn_between(here[row], after[row]) / SPIN_STEP;
-                let broken = (left - right).length() > 1.0;
-                if broken { right } else { 0.5 * (left + right) }
+        })
+    }
+
+    /// One table per thing over the frames of `range`, with nodes on both sides of every break.
+    fn in_time(&self, range: Frames, cancel: &Cancel) -> Result<Vec<AxesTable>, MotionError> {
+        let steps = ((range.to - range.from) * STEPS_PER_FRAME).ceil();
+        if steps * self.inner.len() as f64 > MOST_NODES {
+            return Err(MotionError::TooMuch(format!(
+                "turning {} things over {} frames takes too much memory: use fewer things or frames",
+                self.inner.len(),
+                (range.to - range.from).round()
+            )));
+        }
+        let even: Vec<f64> = (0..=steps as usize).map(|i| range.from + i as f64 / STEPS_PER_FRAME).collect();
+        (0..self.inner.len())
+            .into_par_iter()
+            .map_init(Sample::default, |sample, object| {
+                if cancel.cancelled() {
+                    return Err(MotionError::Cancelled);
+                }
+                let mut frames = even.clone();
+                for broken in self.inner.breaks(object, range)? {
+                    frames.extend([broken.frame - BEFORE_BREAK, broken.frame]);
+                }
+                let mut found = Vec::new();
+                for _ in 0..MOST_HALVINGS {
+                    self.looked_at(object, &frames, sample, &mut found);
+                    frames = found.windows(2).filter_map(|pair| halfway(&pair[0], &pair[1])).collect();
+                    if frames.is_empty() {
+                        break;
+                    }
+                }
+                if found.is_empty() {
+                    // What never moves faces nowhere.
+                    found.push((Node { at: range.from, point: DVec3::ZERO, tangent: DVec3::X }, None));
+                }
+                let (nodes, goals): (Vec<Node>, Vec<Option<DVec3>>) = found.into_iter().unzip();
+                Ok(self.up.in_time(nodes, &goals))
             })
             .collect()
     }
+
+    /// Adds the nodes of a thing at these frames and puts all in order; where it never moved there is none.
+    fn looked_at(&self, object: usize, frames: &[f64], sample: &mut Sample, found: &mut Vec<(Node, Option<DVec3>)>) {
+        let at: Vec<(usize, f64)> = frames.iter().map(|&frame| (object, frame)).collect();
+        self.inner.sample_at(&at, self.needs(), sample);
+        let nodes = (0..at.len()).filter(|&row| sample.travels[row] != DVec3::ZERO).map(|row| {
+            let node = Node { at: frames[row], point: sample.positions[row], tangent: sample.travels[row] };
+            (node, self.up.goal(self.stand(node.at, node.point, sample.places.get(row))))
+        });
+        found.extend(nodes);
+        found.sort_by(|a, b| a.0.at.total_cmp(&b.0.at));
+    }
+}
+
+/// Turns per frame about the world's axes, from what `turns` gives for (object, frame) pairs: a central
+/// difference, one-sided where a break lies within the step.
+pub(super) fn spins(at: &[(usize, f64)], mut turns: impl FnMut(&[(usize, f64)]) -> Vec<DQuat>) -> Vec<DVec3> {
+    let mut ends = |offset: f64| {
+        let moved: Vec<(usize, f64)> = at.iter().map(|&(object, frame)| (object, frame + offset)).collect();
+        turns(&moved)
+    };
+    let (before, here, after) = (ends(-SPIN_STEP), ends(0.0), ends(SPIN_STEP));
+    let spin = |row: usize| {
+        let left = turn_between(before[row], here[row]) / SPIN_STEP;
+        let right = turn_between(here[row], after[row]) / SPIN_STEP;
+        let broken = (left - right).length() > 1.0;
+        if broken { right } else { 0.5 * (left + right) }
+    };
+    (0..at.len()).map(spin).collect()
 }
 
 /// Keeps of `out` only what was asked for.
@@ -153,14 +218,15 @@ impl Motion for FaceTravel {
 
     fn prepare(&self, range: Frames, cancel: &Cancel) -> Result<Option<Arc<dyn Motion>>, MotionError> {
         let inner = self.inner.prepare(range.widened(1.0), cancel)?;
-        if let Axes::AlongPath(tables) = &self.axes {
-            return Ok(inner.map(|inner| -> Arc<dyn Motion> {
-                Arc::new(Self { inner, axes: Axes::AlongPath(tables.clone()), ..*self })
-            }));
+        if let Axes::AlongPath(_) = &self.axes {
+            return Ok(inner.map(|inner| -> Arc<dyn Motion> { Arc::new(Self { inner, ..self.clone() }) }));
         }
-        let inner = inner.unwrap_or_else(|| self.inner.clone());
-        let tables = in_time(&*inner, self.up, range.widened(1.0), cancel)?;
-        Ok(Some(Arc::new(Self { inner, axes: Axes::InTime(tables), ..*self })))
+        let mut ready = self.clone();
+        if let Some(inner) = inner {
+            ready.inner = inner;
+        }
+        ready.axes = Axes::InTime(Arc::new(ready.in_time(range.widened(1.0), cancel)?));
+        Ok(Some(Arc::new(ready)))
     }
 
     fn sample_at(&self, at: &[(usize, f64)], columns: Columns, out: &mut Sample) {
@@ -207,49 +273,15 @@ impl Motion for FaceTravel {
     fn look(&self, object: usize) -> u64 {
         self.inner.look(object)
     }
-}
 
-/// The frame in the middle, where the direction turns too far between two nodes; not across a break.
-fn halfway(a: &Node, b: &Node) -> Option<f64> {
-    (bend(a.tangent, b.tangent) > TIME_STEP && b.at - a.at > 2.0 * BEFORE_BREAK).then_some(0.5 * (a.at + b.at))
-}
-
-/// One table per thing over the frames of `range`, with nodes on both sides of every break.
-fn in_time(motion: &dyn Motion, up: FaceUp, range: Frames, cancel: &Cancel) -> Result<Vec<AxesTable>, MotionError> {
-    let steps = ((range.to - range.from) * STEPS_PER_FRAME).ceil();
-    if steps * motion.len() as f64 > MOST_NODES {
-        return Err(MotionError::TooMuch(format!(
-            "turning {} things over {} frames takes too much memory: use fewer things or frames",
-            motion.len(),
-            (range.to - range.from).round()
-        )));
+    fn facing(&self) -> Option<(Axis, Axis)> {
+        Some((self.nose, self.top))
     }
-    let mut sample = Sample::default();
-    (0..motion.len())
-        .map(|object| {
-            if cancel.cancelled() {
-                return Err(MotionError::Cancelled);
-            }
-            let mut frames: Vec<f64> = (0..=steps as usize).map(|i| range.from + i as f64 / STEPS_PER_FRAME).collect();
-            for broken in motion.breaks(object, range)? {
-                frames.extend([broken.frame - BEFORE_BREAK, broken.frame]);
-            }
-            let mut nodes = Vec::new();
-            for _ in 0..MOST_HALVINGS {
-                let at: Vec<(usize, f64)> = frames.iter().map(|&frame| (object, frame)).collect();
-                motion.sample_at(&at, Columns::POSITION | Columns::TRAVEL, &mut sample);
-                let found = (0..at.len())
-                    .map(|row| Node { at: frames[row], point: sample.positions[row], tangent: sample.travels[row] })
-                    .filter(|node| node.tangent != DVec3::ZERO);
-                nodes.extend(found);
-                nodes.sort_by(|a: &Node, b: &Node| a.at.total_cmp(&b.at));
-                frames = nodes.windows(2).filter_map(|pair| halfway(&pair[0], &pair[1])).collect();
-                if frames.is_empty() {
-                    break;
-                }
-            }
-            let still = vec![Node { at: range.from, point: DVec3::ZERO, tangent: DVec3::X }];
-            Ok(AxesTable::new(if nodes.is_empty() { still } else { nodes }, up, false))
-        })
-        .collect()
+}
+
+/// The frame in the middle, where the direction or the goal turns too far between two nodes; not across a break.
+fn halfway((a, a_goal): &(Node, Option<DVec3>), (b, b_goal): &(Node, Option<DVec3>)) -> Option<f64> {
+    let goals = a_goal.zip(*b_goal).map_or(0.0, |(a, b)| bend(a.normalize_or_zero(), b.normalize_or_zero()));
+    let far = bend(a.tangent, b.tangent).max(goals) > TIME_STEP;
+    (far && b.at - a.at > 2.0 * BEFORE_BREAK).then_some(0.5 * (a.at + b.at))
 }

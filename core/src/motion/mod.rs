@@ -5,9 +5,11 @@ mod cancel;
 mod compare;
 mod contact;
 mod face_travel;
+mod face_up;
 mod ride;
 mod sample;
 mod seats;
+mod steered;
 mod trace;
 mod wake;
 
@@ -15,14 +17,17 @@ pub use block::{POSE_FLOATS, fill_poses};
 pub use cancel::Cancel;
 pub use compare::{Apart, largest_distance};
 pub use contact::Contact;
-pub use face_travel::{FaceTravel, FaceUp};
+pub use face_travel::FaceTravel;
+pub use face_up::FaceUp;
 pub use ride::{Ride, RideEnd, RideOffset};
 pub use sample::{Columns, Place, Sample};
 pub use seats::{Pace, RideSpacing, Seat, Sharing};
+pub use steered::{Bank, Steered, Steering};
 pub use trace::{Channel as TraceChannel, trace};
 pub use wake::wake;
 
 use crate::curve::Path;
+use crate::pose::Axis;
 use std::ops::Range;
 use std::sync::Arc;
 
@@ -166,6 +171,11 @@ pub trait Motion: Send + Sync {
 
     /// The path that [`Place`] columns speak of, when there is one.
     fn path(&self) -> Option<&Path> {
+        None
+    }
+
+    /// The axes of a thing that point ahead and up, where something turns them so.
+    fn facing(&self) -> Option<(Axis, Axis)> {
         None
     }
 

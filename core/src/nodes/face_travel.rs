@@ -1,46 +1,104 @@
-use crate::graph::{Context, NodeType, Outcome, Product};
-use crate::motion::{FaceTravel, FaceUp};
+use crate::graph::{Context, NodeType, Outcome, Product, Timing};
+use crate::motion::{Bank, FaceTravel, FaceUp, Motion, Steered, Steering};
 use crate::pose::Axis;
-use crate::scene::Space;
-use crate::schema::{AXIS_NAMES, Group, Param, Port, PortKind, Schema, Spaces, Values};
+use crate::scene::{Params, Space};
+use crate::schema::{AXIS_NAMES, Group, Param, Port, PortKind, Schema, Spaces, Unit, Values};
 use glam::DVec3;
 use std::sync::Arc;
 
 /// Turns things the way they travel.
 pub struct FaceTravelNode;
 
-const STEADY: &str = "steady";
+const UPS: &[&str] = &["world", "steady", "second path", "surface", "place"];
+/// Earth's, metres per second squared.
+const GRAVITY: f64 = 9.81;
 
 impl NodeType for FaceTravelNode {
     fn schema(&self) -> Schema {
         let axis = |default| Values::Choice { options: AXIS_NAMES, default };
+        let frames = |name, label, default, help| {
+            Param::number(name, label, Group::Time, (Unit::Frames, default, 0.0, 1000.0), help)
+        };
+        let deep = |param: Param| param.only_in(Spaces::Deep);
         Schema {
             name: "face-travel",
             title: "Face travel",
             group: "On the way",
             help: "Turns things so that their nose leads; at rest they keep the way they faced.",
-            inputs: vec![Port::new("motion", PortKind::Motion, "What is turned.")],
+            inputs: vec![
+                Port::new("motion", PortKind::Motion, "What is turned."),
+                Port::optional("beside", PortKind::Path, "The second path that tops point to."),
+                Port::optional("ground", PortKind::Surface, "The surface that tops point away from."),
+            ],
             output: Some(PortKind::Motion),
             params: vec![
                 Param::new("nose", "nose", Group::Form, axis("+x"), "The axis of the thing that points ahead."),
-                Param::new("top", "top", Group::Form, axis("+y"), "The axis of the thing that points up.")
-                    .only_in(Spaces::Deep),
-                Param::new(
+                deep(Param::new("top", "top", Group::Form, axis("+y"), "The axis of the thing that points up.")),
+                deep(Param::choice(
                     "up",
                     "up from",
                     Group::Form,
-                    Values::Choice { options: &["world", STEADY], default: "world" },
+                    UPS,
                     "World keeps the top upright; steady turns as little as can be, and closes over a lap.",
+                )),
+                deep(Param::vector("place", "place", Group::Form, (Unit::Metres, [0.0; 3]), "Tops point to it.").over_time())
+                    .only_when("up", &["place"]),
+                deep(Param::whole(
+                    "turns",
+                    "turns per lap",
+                    Group::Form,
+                    (0, -1000, 1000),
+                    "Whole turns about the travel that a closed path adds over a lap.",
+                ))
+                .only_when("up", &["steady"]),
+                Param::number(
+                    "roll",
+                    "own turn",
+                    Group::Form,
+                    (Unit::Degrees, 0.0, -1e6, 1e6),
+                    "A turn about the nose, clockwise as seen from behind.",
                 )
-                .only_in(Spaces::Deep),
+                .per_thing(),
+                deep(Param::number(
+                    "bank",
+                    "lean",
+                    Group::Form,
+                    (Unit::None, 0.0, -100.0, 100.0),
+                    "How much things lean into bends: 1 as gravity and speed ask for.",
+                )),
+                deep(Param::number(
+                    "most",
+                    "most lean",
+                    Group::Form,
+                    (Unit::Degrees, 45.0, 0.0, 180.0),
+                    "They lean no further than this.",
+                )),
+                deep(frames("ease", "lean eased", 8.0, "Frames over which a change of lean is eased.")),
+                frames("corner", "corner takes", 0.0, "Frames that the turn at a sharp corner, a contact or a reversal takes."),
+                frames("smoothing", "smoothing", 0.0, "Frames over which turns are averaged."),
+                Param::number(
+                    "limit",
+                    "turn limit",
+                    Group::Time,
+                    (Unit::Degrees, 0.0, 0.0, 180.0),
+                    "Largest turn in a frame; 0 sets none.",
+                ),
+                Param::number(
+                    "slow",
+                    "holds below",
+                    Group::Time,
+                    (Unit::Speed, 0.0, 0.0, 1e4),
+                    "Slower than this a thing keeps the way it faced.",
+                ),
             ],
-            uses_timing: false,
+            uses_timing: true,
         }
     }
 
     fn evaluate(&self, context: &Context<'_>) -> Result<Outcome, String> {
+        let params = &context.params;
         let flat = context.timing.space == Space::Flat;
-        let axis = |name: &str, or: Axis| Axis::from_name(&context.params.text(name)).unwrap_or(or);
+        let axis = |name: &str, or| Axis::from_name(&params.text(name)).unwrap_or(or);
         let nose = axis("nose", Axis::PlusX);
         let top = if flat { Axis::PlusZ } else { axis("top", Axis::PlusY) };
         if nose.parallel_to(top) {
@@ -49,16 +107,82 @@ impl NodeType for FaceTravelNode {
                 false => "Nose and top lie on one line: choose another axis for one of them.".to_owned(),
             });
         }
-        let up = match (flat, context.params.text("up") == STEADY) {
-            (true, _) => FaceUp::Towards(DVec3::Z),
-            (false, true) => FaceUp::Steady,
-            (false, false) => FaceUp::Towards(DVec3::Y),
-        };
-        let motion = FaceTravel::new(context.motion("motion")?, nose, top, up);
-        let facts = match motion.half_turns() {
-            0 => Vec::new(),
-            turns => vec![format!("{turns} half turns where the path runs upright")],
-        };
-        Ok(Outcome { facts, ..Outcome::new(Product::Motion(Arc::new(motion))) })
+        let motion = context.motion("motion")?;
+        let up = if flat { FaceUp::Towards(DVec3::Z) } else { up(context)? };
+        let warnings = meeting(&*motion, &up);
+        let facing = FaceTravel::new(motion, nose, top, up);
+        let mut outcome = Outcome { facts: facts(&facing), warnings, ..Outcome::new(Product::Motion(Arc::new(facing.clone()))) };
+        if facing.along_path().iter().any(|axes| axes.parallel()) {
+            outcome.warnings.push("The travel runs along up all the way, so up is steady: choose another up.".to_owned());
+        }
+        let steering = steering(params, context.timing, flat);
+        if steering != (Steering { lead: steering.lead, ..Steering::NONE }) {
+            outcome.product = Product::Motion(Arc::new(Steered::new(Arc::new(facing), steering)));
+        }
+        Ok(outcome)
+    }
+}
+
+fn up(context: &Context<'_>) -> Result<FaceUp, String> {
+    let params = &context.params;
+    Ok(match params.text("up").as_str() {
+        "steady" => FaceUp::Steady { turns: params.whole("turns") as f64 },
+        "second path" => {
+            let path = context.path_if_any("beside").ok_or(
+                "Face travel needs a second path: pull a thread to its \"beside\" port, or choose another up.",
+            )?;
+            FaceUp::Beside { path, frames: context.timing.frames }
+        }
+        "surface" => FaceUp::Off(context.ground_if_any("ground").ok_or(
+            "Face travel needs a surface: pull a thread to its \"ground\" port, or choose another up.",
+        )?),
+        "place" => FaceUp::At(params.driven_vector("place")),
+        _ => FaceUp::Towards(DVec3::Y),
+    })
+}
+
+/// What a second path does to the seam.
+fn meeting(motion: &dyn Motion, up: &FaceUp) -> Vec<String> {
+    let FaceUp::Beside { path, .. } = up else { return Vec::new() };
+    let Some(first) = motion.path() else { return Vec::new() };
+    let (first, second) = (first.at(0.0), path.at(0.0));
+    let pairs = first.strands().iter().zip(second.strands().iter().cycle());
+    if pairs.into_iter().any(|(a, b)| a.closed() && !b.closed()) {
+        vec!["The second path is open and the first is closed, so up jumps where a lap ends: close the second.".to_owned()]
+    } else {
+        Vec::new()
+    }
+}
+
+fn facts(facing: &FaceTravel) -> Vec<String> {
+    let mut facts = Vec::new();
+    let turns: usize = facing.along_path().iter().map(|axes| axes.half_turns()).sum();
+    if turns > 0 {
+        facts.push(format!("{turns} half turns where the path runs upright"));
+    }
+    if let [axes] = facing.along_path()
+        && axes.closing_angle() != 0.0
+    {
+        facts.push(format!("closed by {:.1}° over a lap", axes.closing_angle().to_degrees()));
+    }
+    facts
+}
+
+fn steering(params: &Params<'_>, timing: Timing, flat: bool) -> Steering {
+    let amount = params.number("bank");
+    let bank = Bank {
+        amount,
+        limit: params.number("most").to_radians(),
+        over: params.number("ease"),
+        gravity: GRAVITY / (timing.fps * timing.fps),
+    };
+    Steering {
+        slow: params.number("slow") / timing.fps,
+        corner: params.number("corner"),
+        bank: (amount != 0.0 && !flat).then_some(bank),
+        smoothing: params.number("smoothing"),
+        limit: params.number("limit").to_radians(),
+        lead: timing.frames,
+        roll: params.driven("roll"),
     }
 }

@@ -216,14 +216,28 @@ impl<'a> Params<'a> {
             Some(Values::Number { min, max, .. } | Values::Fraction { min, max, .. }) => (*min, *max),
             _ => (f64::MIN, f64::MAX),
         };
-        let text = self.node.params.get(name).and_then(formula_of).and_then(Result::ok);
-        match text.and_then(|text| Formula::parse(text).ok()).filter(|formula| !formula.uses().is_empty()) {
-            Some(formula) => Driven::formula(formula, self.clock, least, most),
-            None => Driven::Fixed(match self.value(name) {
+        self.formula(self.node.params.get(name), least, most).unwrap_or_else(|| {
+            Driven::Fixed(match self.value(name) {
                 Value::String(fraction) => fraction.parse::<Fraction>().unwrap_or(Fraction::ZERO).value(),
                 number => number.as_f64().unwrap_or_default(),
-            }),
-        }
+            })
+        })
+    }
+
+    /// Three numbers that may change over time or from thing to thing.
+    pub fn driven_vector(&self, name: &str) -> [Driven; 3] {
+        let fixed = self.vector(name);
+        let given = self.node.params.get(name).and_then(Value::as_array);
+        [0, 1, 2].map(|axis| {
+            let part = given.and_then(|list| list.get(axis));
+            self.formula(part, -FARTHEST, FARTHEST).unwrap_or(Driven::Fixed(fixed[axis]))
+        })
+    }
+
+    /// What stands in a document, when it is a formula that hangs on something.
+    fn formula(&self, given: Option<&Value>, least: f64, most: f64) -> Option<Driven> {
+        let formula = Formula::parse(formula_of(given?)?.ok()?).ok()?;
+        (!formula.uses().is_empty()).then(|| Driven::formula(formula, self.clock, least, most))
     }
 
     /// True when a formula gives it.

@@ -1,0 +1,432 @@
+//! What is done to an orientation once it is known: corners that take their time, bank in bends, smoothing, a
+//! turn limit, and a turn of its own about the nose.
+
+use super::face_travel::spins;
+use super::{Break, BreakKind, Cancel, Columns, Contact, Extent, Frames, Motion, MotionError, Sample};
+use crate::curve::Path;
+use crate::pose::{Axis, about, angle_between, bend, nearer, signed_angle, turn_between};
+use crate::signal::{Driven, Thing};
+use glam::{DQuat, DVec3};
+use rayon::prelude::*;
+use std::f64::consts::{FRAC_PI_2, PI};
+use std::ops::Range;
+use std::sync::Arc;
+
+/// How things lean into bends.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Bank {
+    /// 1 leans as a thing does that neither slips in nor out: tan β = v²κ / g.
+    pub amount: f64,
+    /// Largest lean, radians.
+    pub limit: f64,
+    /// Frames over which a change of the bend is eased.
+    pub over: f64,
+    /// Earth's gravity in metres per frame squared.
+    pub gravity: f64,
+}
+
+/// What is done to the orientation of another motion's things. 0 everywhere does nothing.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Steering {
+    /// Metres per frame below which a thing keeps the way it faced.
+    pub slow: f64,
+    /// Frames that the turn at a corner, a contact or a reversal takes.
+    pub corner: f64,
+    /// Lean into bends.
+    pub bank: Option<Bank>,
+    /// Frames over which turns are averaged.
+    pub smoothing: f64,
+    /// Largest turn per frame, radians; 0 for none.
+    pub limit: f64,
+    /// The frames that the turn limit has to come into step before the frames that are asked for: a loop.
+    pub lead: f64,
+    /// Turn about the nose in degrees, clockwise as seen from behind.
+    pub roll: Driven,
+}
+
+impl Steering {
+    /// Nothing is done.
+    pub const NONE: Self =
+        Self { slow: 0.0, corner: 0.0, bank: None, smoothing: 0.0, limit: 0.0, lead: 0.0, roll: Driven::Fixed(0.0) };
+
+    /// True when all that is done is the turn about the nose.
+    fn only_rolls(&self) -> bool {
+        self.slow == 0.0 && self.corner == 0.0 && self.bank.is_none() && self.smoothing == 0.0 && self.limit == 0.0
+    }
+}
+
+/// Turns things of a motion that [`faces`](Motion::facing) its travel.
+#[derive(Clone)]
+pub struct Steered {
+    inner: Arc<dyn Motion>,
+    steering: Steering,
+    nose: DVec3,
+    /// Made when it is prepared, if more than the turn about the nose is done.
+    table: Option<Arc<Table>>,
+}
+
+/// Turns of every thing at even steps of time.
+struct Table {
+    /// The frame of the first step: a whole one.
+    from: f64,
+    per_frame: f64,
+    steps: usize,
+    /// Thing after thing.
+    turns: Vec<DQuat>,
+    /// For each thing the frames at which it jumps.
+    jumps: Vec<Vec<f64>>,
+}
+
+/// Most turns that a table holds.
+const MOST_TURNS: f64 = 1.2e7;
+/// Turns that differ by less than this from step to step, radians, are blended by a cubic.
+const SMOOTH: f64 = 0.3;
+/// A reversal is a turn of the travel by more than this from one step to the next.
+const REVERSAL: f64 = FRAC_PI_2;
+
+impl Table {
+    fn frame(&self, step: usize) -> f64 {
+        self.from + step as f64 / self.per_frame
+    }
+
+    /// Cubic between the steps; straight where they are far apart.
+    fn turn(&self, object: usize, frame: f64) -> DQuat {
+        let turns = &self.turns[object * self.steps..(object + 1) * self.steps];
+        let x = ((frame - self.from) * self.per_frame).clamp(0.0, (self.steps - 1) as f64);
+        let step = (x.floor() as usize).min(self.steps - 2);
+        let t = x - step as f64;
+        let (b, c) = (turns[step], nearer(turns[step + 1], turns[step]));
+        let (from, to) = (self.frame(step), self.frame(step + 1));
+        if let Some(jump) = self.jumps[object].iter().find(|jump| **jump > from && **jump <= to) {
+            return if frame < *jump { b } else { c };
+        }
+        let (a, d) = (nearer(turns[step.saturating_sub(1)], b), nearer(turns[(step + 2).min(self.steps - 1)], c));
+        let close = |p: DQuat, q: DQuat| p.dot(q) > 1.0 - 0.125 * SMOOTH * SMOOTH;
+        let blend = if close(a, b) && close(b, c) && close(c, d) {
+            let (into, out) = ((c - a) * 0.5, (d - b) * 0.5);
+            b + (into + ((c - b) * 3.0 - into * 2.0 - out + ((b - c) * 2.0 + into + out) * t) * t) * t
+        } else {
+            b + (c - b) * t
+        };
+        blend.normalize()
+    }
+}
+
+fn eased(x: f64) -> f64 {
+    x * x * (3.0 - 2.0 * x)
+}
+
+/// Weights of a raised cosine over `width` frames, from −n to n steps; they add up to 1.
+fn kernel(width: f64, per_frame: f64) -> Vec<f64> {
+    let reach = (0.5 * width * per_frame).max(1e-9);
+    let side = (reach.ceil() as usize).saturating_sub(1);
+    let weight = |i: usize| 1.0 + libm::cos(PI * (i as f64 - side as f64) / reach);
+    let weights: Vec<f64> = (0..=2 * side).map(weight).collect();
+    let sum: f64 = weights.iter().sum();
+    weights.iter().map(|weight| weight / sum).collect()
+}
+
+/// What is known of a thing at each step.
+struct Steps {
+    turns: Vec<DQuat>,
+    travels: Vec<DVec3>,
+    /// Metres per frame.
+    speeds: Vec<f64>,
+    /// Frames of corners, contacts and reversals, in order.
+    corners: Vec<f64>,
+    /// Frames of jumps, in order.
+    jumps: Vec<f64>,
+    /// How many jumps lie before each step: what is averaged stays on one side of them.
+    sides: Vec<usize>,
+}
+
+impl Steered {
+    /// A motion without a facing is turned about its things' x.
+    pub fn new(inner: Arc<dyn Motion>, steering: Steering) -> Self {
+        let nose = inner.facing().map_or(DVec3::X, |(nose, _)| nose.vector());
+        Self { inner, steering, nose, table: None }
+    }
+
+    /// The frames beyond those asked for that averages reach into.
+    fn margin(&self) -> f64 {
+        let bank = self.steering.bank.map_or(0.0, |bank| bank.over);
+        (0.5 * (self.steering.smoothing + bank + self.steering.corner)).ceil() + 2.0
+    }
+
+    fn made(&self, inner: &dyn Motion, range: Frames, cancel: &Cancel) -> Result<Table, MotionError> {
+        let frames = (range.to - range.from).max(1.0);
+        let per_frame = [4.0, 2.0, 1.0].into_iter().find(|n| frames * n * (inner.len() as f64) <= MOST_TURNS);
+        let Some(per_frame) = per_frame else {
+            return Err(MotionError::TooMuch(format!(
+                "turning {} things in bends over {frames:.0} frames takes too much memory: use fewer things or frames",
+                inner.len(),
+            )));
+        };
+        let steps = (frames * per_frame).round() as usize + 1;
+        let table = Table { from: range.from, per_frame, steps, turns: Vec::new(), jumps: Vec::new() };
+        let made: Result<Vec<(Vec<DQuat>, Vec<f64>)>, MotionError> = (0..inner.len())
+            .into_par_iter()
+            .map(|object| {
+                if cancel.cancelled() {
+                    return Err(MotionError::Cancelled);
+                }
+                self.steer(inner, object, &table)
+            })
+            .collect();
+        let (turns, jumps): (Vec<Vec<DQuat>>, _) = made?.into_iter().unzip();
+        Ok(Table { turns: turns.concat(), jumps, ..table })
+    }
+
+    fn steer(&self, inner: &dyn Motion, object: usize, table: &Table) -> Result<(Vec<DQuat>, Vec<f64>), MotionError> {
+        let mut steps = looked_at(inner, object, table)?;
+        self.hold(&mut steps);
+        self.round_corners(inner, object, table, &mut steps);
+        if let Some(bank) = self.steering.bank {
+            lean(bank, inner, table, &mut steps);
+        }
+        if self.steering.smoothing > 0.0 {
+            steps.turns = averaged(&steps, &kernel(self.steering.smoothing, table.per_frame));
+        }
+        if self.steering.limit > 0.0 {
+            limit(&mut steps, self.steering.limit / table.per_frame);
+        }
+        Ok((steps.turns, steps.jumps))
+    }
+
+    /// Keeps the way a thing faced when it was last quick enough; before that, how it will face.
+    fn hold(&self, steps: &mut Steps) {
+        let quick = |step: &usize| steps.speeds[*step] >= self.steering.slow;
+        let Some(first) = (0..steps.turns.len()).find(quick) else {
+            let still = steps.turns[0];
+            steps.turns.fill(still);
+            return;
+        };
+        let mut known = first;
+        for step in 0..steps.turns.len() {
+            if steps.speeds[step] >= self.steering.slow {
+                known = step;
+            }
+            steps.turns[step] = steps.turns[known];
+        }
+    }
+
+    /// Turns at a corner from half its frames before to half of them after, less where another one is near. No
+    /// corner takes less than two steps.
+    fn round_corners(&self, inner: &dyn Motion, object: usize, table: &Table, steps: &mut Steps) {
+        let half = (0.5 * self.steering.corner).max(1.0 / table.per_frame);
+        let corners = steps.corners.clone();
+        for (i, &at) in corners.iter().enumerate() {
+            let gap = |other: Option<&f64>| other.map_or(half, |other| 0.5 * (other - at).abs());
+            let before = half.min(gap(i.checked_sub(1).and_then(|i| corners.get(i))));
+            let after = half.min(gap(corners.get(i + 1)));
+            let mut ends = Sample::default();
+            inner.sample_at(&[(object, at - before), (object, at + after)], Columns::ORIENTATION, &mut ends);
+            let (from, to) = (ends.orientations[0], ends.orientations[1]);
+            let turn = turn_between(from, to);
+            let angle = turn.length();
+            let axis = if angle > 0.0 { turn / angle } else { DVec3::Y };
+            let first = ((at - before - table.from) * table.per_frame).ceil().max(0.0) as usize;
+            for step in first..steps.turns.len() {
+                let x = (table.frame(step) - at + before) / (before + after);
+                if x >= 1.0 {
+                    break;
+                }
+                steps.turns[step] = about(axis, angle * eased(x.max(0.0))) * from;
+            }
+        }
+    }
+
+    fn rolled(&self, turn: DQuat, object: usize, frame: f64) -> DQuat {
+        let thing = Thing { index: object, count: self.inner.len() };
+        turn * about(self.nose, self.steering.roll.at(frame, thing).to_radians())
+    }
+
+    /// Orientations of (object, frame) pairs, from the inner ones if there is no table.
+    fn turns(&self, at: impl Fn(usize) -> (usize, f64), turns: &mut [DQuat]) {
+        let rolls = self.steering.roll.fixed() != Some(0.0);
+        for (row, turn) in turns.iter_mut().enumerate() {
+            let (object, frame) = at(row);
+            if let Some(table) = &self.table {
+                *turn = table.turn(object, frame);
+            }
+            if rolls {
+                *turn = self.rolled(*turn, object, frame);
+            }
+        }
+    }
+
+    /// What the inner motion has to give for these columns.
+    fn inner_columns(&self, columns: Columns) -> Columns {
+        let own = if self.table.is_some() { Columns::ORIENTATION | Columns::SPIN } else { Columns::SPIN };
+        columns.without(own)
+    }
+
+    fn finish(&self, at: impl Fn(usize) -> (usize, f64) + Copy, rows: usize, columns: Columns, out: &mut Sample) {
+        if columns.contain(Columns::ORIENTATION) {
+            out.orientations.resize(rows, DQuat::IDENTITY);
+            self.turns(at, &mut out.orientations);
+        }
+        if columns.contain(Columns::SPIN) {
+            let pairs: Vec<(usize, f64)> = (0..rows).map(at).collect();
+            let mut base = Sample::default();
+            out.spins = spins(&pairs, |moved| {
+                if self.table.is_none() {
+                    self.inner.sample_at(moved, Columns::ORIENTATION, &mut base);
+                }
+                base.orientations.resize(moved.len(), DQuat::IDENTITY);
+                self.turns(|row| moved[row], &mut base.orientations);
+                std::mem::take(&mut base.orientations)
+            });
+        }
+    }
+}
+
+/// What a thing does at each step, and where it turns at once.
+fn looked_at(inner: &dyn Motion, object: usize, table: &Table) -> Result<Steps, MotionError> {
+    let at: Vec<(usize, f64)> = (0..table.steps).map(|step| (object, table.frame(step))).collect();
+    let mut sample = Sample::default();
+    inner.sample_at(&at, Columns::ORIENTATION | Columns::TRAVEL | Columns::VELOCITY, &mut sample);
+    let range = Frames { from: table.from, to: table.frame(table.steps - 1) };
+    let breaks = inner.breaks(object, range)?;
+    let jumps: Vec<f64> = breaks.iter().filter(|b| b.kind == BreakKind::Jump).map(|b| b.frame).collect();
+    let mut corners: Vec<f64> = breaks.iter().filter(|b| b.kind != BreakKind::Jump).map(|b| b.frame).collect();
+    for step in 1..table.steps {
+        let (before, after) = (table.frame(step - 1), table.frame(step));
+        let turned = bend(sample.travels[step - 1], sample.travels[step]);
+        if turned > REVERSAL && !breaks.iter().any(|b| b.frame >= before && b.frame <= after) {
+            corners.push(0.5 * (before + after));
+        }
+    }
+    corners.sort_by(f64::total_cmp);
+    let side = |step: usize| jumps.partition_point(|jump| *jump <= table.frame(step));
+    Ok(Steps {
+        sides: (0..table.steps).map(side).collect(),
+        speeds: sample.velocities.iter().map(|velocity| velocity.length()).collect(),
+        turns: sample.orientations,
+        travels: sample.travels,
+        corners,
+        jumps,
+    })
+}
+
+/// Leans by what the bend asks for: its turn about the top from step to step, but for corners, averaged.
+fn lean(bank: Bank, inner: &dyn Motion, table: &Table, steps: &mut Steps) {
+    let top = inner.facing().map_or(DVec3::Y, |(_, top)| top.vector());
+    let broken = |step: usize| {
+        let (from, to) = (table.frame(step), table.frame(step + 1));
+        steps.corners.iter().chain(&steps.jumps).any(|&at| at >= from && at <= to)
+    };
+    let bends_by = |step: usize| {
+        let (a, b) = (steps.travels[step], steps.travels[step + 1]);
+        if a == DVec3::ZERO || b == DVec3::ZERO || broken(step) {
+            return 0.0;
+        }
+        let up = steps.turns[step] * top;
+        signed_angle(a - up * a.dot(up), b - up * b.dot(up), up) * table.per_frame
+    };
+    let last = table.steps - 1;
+    let bends: Vec<f64> = (0..last).map(bends_by).collect();
+    // Between two steps on both sides, so that it belongs to the step itself.
+    let middle = |step: usize| 0.5 * (bends[step.saturating_sub(1)] + bends[step.min(last - 1)]);
+    let pulls: Vec<f64> = (0..table.steps).map(|step| middle(step) * steps.speeds[step]).collect();
+    let weights = kernel(bank.over, table.per_frame);
+    let side = weights.len() / 2;
+    for step in 0..table.steps {
+        let near = |i: usize| (step + i).saturating_sub(side).min(last);
+        let ours = |i: usize| if steps.sides[near(i)] == steps.sides[step] { near(i) } else { step };
+        let pull: f64 = weights.iter().enumerate().map(|(i, weight)| weight * pulls[ours(i)]).sum();
+        let angle = libm::atan(bank.amount * pull / bank.gravity).clamp(-bank.limit, bank.limit);
+        let travel = steps.travels[step];
+        if travel != DVec3::ZERO {
+            // Counter-clockwise seen from above is a turn to the left, and leans to the left.
+            steps.turns[step] = about(travel, -angle) * steps.turns[step];
+        }
+    }
+}
+
+/// Weighted means of turns and their neighbours; beyond an end or a jump the last one counts again.
+fn averaged(steps: &Steps, weights: &[f64]) -> Vec<DQuat> {
+    let (turns, sides) = (&steps.turns, &steps.sides);
+    let (side, last) = (weights.len() / 2, turns.len() - 1);
+    let mean = |step: usize| {
+        let mut sum = DQuat::from_xyzw(0.0, 0.0, 0.0, 0.0);
+        for (i, weight) in weights.iter().enumerate() {
+            let other = (step + i).saturating_sub(side).min(last);
+            let ours = if sides[other] == sides[step] { other } else { step };
+            sum = sum + nearer(turns[ours], turns[step]) * *weight;
+        }
+        // Where turns cancel each other out, the middle one stays.
+        if sum.length() > 1e-6 { sum.normalize() } else { turns[step] }
+    };
+    (0..turns.len()).map(mean).collect()
+}
+
+/// Follows by at most so much from step to step; after a jump it begins anew.
+fn limit(steps: &mut Steps, most: f64) {
+    for step in 1..steps.turns.len() {
+        let (from, to) = (steps.turns[step - 1], steps.turns[step]);
+        let angle = angle_between(from, to);
+        if angle > most && steps.sides[step] == steps.sides[step - 1] {
+            steps.turns[step] = about(turn_between(from, to) / angle, most) * from;
+        }
+    }
+}
+
+impl Motion for Steered {
+    fn len(&self) -> usize {
+        self.inner.len()
+    }
+
+    fn extent(&self) -> Extent {
+        self.inner.extent()
+    }
+
+    fn prepare(&self, range: Frames, cancel: &Cancel) -> Result<Option<Arc<dyn Motion>>, MotionError> {
+        if self.steering.only_rolls() {
+            let inner = self.inner.prepare(range.widened(1.0), cancel)?;
+            return Ok(inner.map(|inner| -> Arc<dyn Motion> { Arc::new(Self { inner, ..self.clone() }) }));
+        }
+        let margin = self.margin();
+        // A turn limit comes into step by itself, from a frame that does not hang on what is asked for.
+        let lead = if self.steering.limit > 0.0 { self.steering.lead.ceil() } else { 0.0 };
+        let from = if lead > 0.0 { range.from.min(0.0) - lead } else { range.from };
+        let wide = Frames { from: from.floor() - margin, to: range.to.ceil() + margin };
+        let inner = super::prepared(&self.inner, wide.widened(1.0), cancel)?;
+        let table = self.made(&*inner, wide, cancel)?;
+        Ok(Some(Arc::new(Self { inner, table: Some(Arc::new(table)), ..self.clone() })))
+    }
+
+    fn sample_at(&self, at: &[(usize, f64)], columns: Columns, out: &mut Sample) {
+        self.inner.sample_at(at, self.inner_columns(columns), out);
+        self.finish(|row| at[row], at.len(), columns, out);
+    }
+
+    fn sample_range(&self, frame: f64, objects: Range<usize>, columns: Columns, out: &mut Sample) {
+        self.inner.sample_range(frame, objects.clone(), self.inner_columns(columns), out);
+        self.finish(|row| (objects.start + row, frame), objects.len(), columns, out);
+    }
+
+    fn varies(&self) -> Columns {
+        self.inner.varies() | Columns::ORIENTATION
+    }
+
+    fn breaks(&self, object: usize, range: Frames) -> Result<Vec<Break>, MotionError> {
+        self.inner.breaks(object, range)
+    }
+
+    fn contacts(&self, range: Frames) -> Vec<Contact> {
+        self.inner.contacts(range)
+    }
+
+    fn path(&self) -> Option<&Path> {
+        self.inner.path()
+    }
+
+    fn facing(&self) -> Option<(Axis, Axis)> {
+        self.inner.facing()
+    }
+
+    fn look(&self, object: usize) -> u64 {
+        self.inner.look(object)
+    }
+}
