@@ -2,6 +2,7 @@
 
 use glam::{DMat3, DQuat, DVec3};
 use serde::{Deserialize, Serialize};
+use std::f64::consts::TAU;
 
 /// Position, orientation and scale of one thing.
 #[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
@@ -143,6 +144,22 @@ pub fn turn_between(a: DQuat, b: DQuat) -> DVec3 {
         return DVec3::ZERO;
     }
     axis * (2.0 * libm::atan2(sine, turn.w) / sine)
+}
+
+/// The turn about the direction of `turn` by its length in radians.
+pub fn scaled_axis(turn: DVec3) -> DQuat {
+    let angle = turn.length();
+    if angle < 1e-300 { DQuat::IDENTITY } else { about(turn / angle, angle) }
+}
+
+/// As [`angle_between`] for what looks the same after turns about its own unit `axis` by one of `order` equal parts
+/// of a whole turn; after any turn about it where `order` is 0.
+pub fn angle_between_alike(a: DQuat, b: DQuat, axis: DVec3, order: u32) -> f64 {
+    let turn = a.conjugate() * b;
+    let twist = 2.0 * libm::atan2(turn.xyz().dot(axis), turn.w);
+    let part = if order == 0 { 0.0 } else { TAU / f64::from(order) };
+    let nearest = if order == 0 { twist } else { (twist / part).round() * part };
+    angle_between(a * about(axis, nearest), b)
 }
 
 /// The angle between two vectors, radians in [0, π]; exact near 0, and 0 where one of them is.

@@ -59,6 +59,8 @@ fn value(values: &Values) -> BoxedStrategy<Value> {
             .prop_map(|own| own.into_iter().map(|(id, x)| json!({ "id": id.to_string(), "value": x })).collect())
             .boxed(),
         Values::Formula { .. } => formula().prop_map(Value::from).boxed(),
+        Values::Kinds { things } => kinds(things).boxed(),
+        Values::Colour { .. } => "#[0-9a-f]{6}".prop_map(Value::from).boxed(),
         Values::Asset { .. } | Values::Text { .. } => "[a-z]{0,4}".prop_map(|text| json!(text)).boxed(),
     }
 }
@@ -81,6 +83,16 @@ fn formula() -> BoxedStrategy<String> {
         ]
     })
     .boxed()
+}
+
+fn kinds(things: &'static [&'static str]) -> impl Strategy<Value = Value> {
+    let kind = (0.0..5.0f64, 0.1..4.0f64, 0u32..7, prop::sample::select(things.to_vec()));
+    prop::collection::vec(kind, 0..4).prop_map(|list| {
+        let kind = |(i, (weight, scale, symmetry, thing)): (usize, (f64, f64, u32, &str))| {
+            json!({ "id": format!("k{i}"), "weight": weight, "scale": scale, "symmetry": symmetry, "thing": thing })
+        };
+        list.into_iter().enumerate().map(kind).collect()
+    })
 }
 
 /// A number of a parameter, or now and then a formula in its place.

@@ -418,12 +418,37 @@ fn start_up(nodes: &[Node]) -> DVec3 {
     towards(DVec3::Y, tangent).unwrap_or_else(|| perpendicular(tangent))
 }
 
+/// How many nodes up is carried over before rounding is cleared from it.
+const CLEARED_AFTER: usize = 16;
+
 fn carry(nodes: &[Node], start: DVec3) -> Vec<DVec3> {
     let mut ups = Vec::with_capacity(nodes.len());
-    ups.push(start);
-    for pair in nodes.windows(2) {
-        let up = transport(&pair[0], ups[ups.len() - 1], &pair[1]);
+    let mut up = start;
+    ups.push(up);
+    for (index, pair) in nodes.windows(2).enumerate() {
+        up = match reflected_twice(&pair[0], up, &pair[1]) {
+            Some(carried) if index % CLEARED_AFTER != 0 => carried,
+            _ => transport(&pair[0], up, &pair[1]),
+        };
         ups.push(up);
     }
     ups
+}
+
+/// The heart of [`transport`] for places that are well apart: both reflections in one, so that little of it has to
+/// wait for the last up.
+#[inline(always)]
+fn reflected_twice(a: &Node, up: DVec3, b: &Node) -> Option<DVec3> {
+    let chord = b.point - a.point;
+    let squared = chord.length_squared();
+    let scale = a.point.abs().max_element().max(b.point.abs().max_element());
+    let first = 2.0 / squared;
+    let across = b.tangent - (a.tangent - chord * (first * chord.dot(a.tangent)));
+    let across_squared = across.length_squared();
+    if squared <= 1e-26 * scale * scale || squared == 0.0 || across_squared < 1e-30 {
+        return None;
+    }
+    let along = first * chord.dot(up);
+    let aside = 2.0 / across_squared * (across.dot(up) - along * across.dot(chord));
+    Some(up - chord * along - across * aside)
 }

@@ -14,4 +14,4 @@ pub use node::{
     Assets, Closing, Context, NodeType, Offer, OfferMaker, Outcome, PathProduct, Product, Timing, curve_facts,
     no_assets,
 };
-pub use report::{EndReport, NodeReport, SeamReport, report};
+pub use report::{KindReport, EndReport, NodeReport, SeamReport, report};

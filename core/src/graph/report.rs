@@ -2,7 +2,7 @@
 
 use super::compile::{Compiled, End, NodeResult};
 use super::node::{Offer, Product};
-use crate::motion::{Cancel, Columns, Contact, Frames, Motion, MotionError, Sample};
+use crate::motion::{Cancel, Columns, Contact, Frames, Kind, Motion, MotionError, Sample};
 use crate::scene::Mark;
 use crate::seam::{Gap, Seam, measure};
 use serde::Serialize;
@@ -127,6 +127,8 @@ pub struct EndReport {
     pub contacts: Vec<Contact>,
     /// How many contacts faster than 1 cm/s there are in all.
     pub contact_count: usize,
+    /// The kinds that things are of; none where all are as the Output says.
+    pub kinds: Vec<KindReport>,
     /// True when the things ride on a path.
     pub on_path: bool,
     /// Each thing's place on its path at frame 0, in laps modulo 1; empty without a path, and for
@@ -135,6 +137,31 @@ pub struct EndReport {
     /// For more things: how many are in each of [`DENSITY_BINS`] equal parts of a lap at frame 0, as a
     /// share of the fullest.
     pub density: Vec<f64>,
+}
+
+/// How pictures show a kind.
+#[derive(Debug, Clone, PartialEq, Serialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+pub struct KindReport {
+    /// What it is shown as; empty for as the Output says.
+    pub thing: String,
+    /// The letter that it is, where it is one.
+    pub letter: String,
+    /// `#rrggbb`; empty for the Output's.
+    pub colour: String,
+    /// The colour at the other end of its scale; empty where it has none.
+    pub last: String,
+}
+
+impl From<&Kind> for KindReport {
+    fn from(kind: &Kind) -> Self {
+        Self {
+            thing: kind.thing.clone(),
+            letter: kind.letter.clone(),
+            colour: kind.colour.clone(),
+            last: kind.last.clone(),
+        }
+    }
 }
 
 /// Most contacts that are listed one by one.
@@ -164,6 +191,7 @@ impl EndReport {
             seam,
             contacts,
             contact_count,
+            kinds: end.motion.kinds().iter().map(KindReport::from).collect(),
             on_path: end.motion.path().is_some(),
             density: if crowd { density(&phases) } else { Vec::new() },
             phases: if crowd { Vec::new() } else { phases },

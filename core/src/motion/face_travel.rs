@@ -1,7 +1,7 @@
 //! Facing the travel: the nose forward, the top as upright as the rule allows.
 
 use super::face_up::{FaceUp, Stand};
-use super::{Break, Cancel, Columns, Contact, Extent, Frames, Motion, MotionError, Place, Sample};
+use super::{Break, Cancel, Columns, Contact, Extent, Frames, Motion, MotionError, Place, Sample, as_inner};
 use crate::curve::{AxesTable, Node, Path};
 use crate::pose::{Axis, Facing, bend, turn_between};
 use glam::{DQuat, DVec3};
@@ -179,7 +179,7 @@ impl FaceTravel {
 
 /// Turns per frame about the world's axes, from what `turns` gives for (object, frame) pairs: a central
 /// difference, one-sided where a break lies within the step.
-pub(super) fn spins(at: &[(usize, f64)], mut turns: impl FnMut(&[(usize, f64)]) -> Vec<DQuat>) -> Vec<DVec3> {
+pub fn spins(at: &[(usize, f64)], mut turns: impl FnMut(&[(usize, f64)]) -> Vec<DQuat>) -> Vec<DVec3> {
     let mut ends = |offset: f64| {
         let moved: Vec<(usize, f64)> = at.iter().map(|&(object, frame)| (object, frame + offset)).collect();
         turns(&moved)
@@ -194,27 +194,8 @@ pub(super) fn spins(at: &[(usize, f64)], mut turns: impl FnMut(&[(usize, f64)]) 
     (0..at.len()).map(spin).collect()
 }
 
-/// Keeps of `out` only what was asked for.
-fn keep(out: &mut Sample, columns: Columns) {
-    if !columns.contain(Columns::POSITION) {
-        out.positions.clear();
-    }
-    if !columns.contain(Columns::TRAVEL) {
-        out.travels.clear();
-    }
-    if !columns.contain(Columns::PLACE) {
-        out.places.clear();
-    }
-}
-
 impl Motion for FaceTravel {
-    fn len(&self) -> usize {
-        self.inner.len()
-    }
-
-    fn extent(&self) -> Extent {
-        self.inner.extent()
-    }
+    as_inner!(len, extent, breaks, contacts, path, looks);
 
     fn prepare(&self, range: Frames, cancel: &Cancel) -> Result<Option<Arc<dyn Motion>>, MotionError> {
         let inner = self.inner.prepare(range.widened(1.0), cancel)?;
@@ -238,7 +219,7 @@ impl Motion for FaceTravel {
         if columns.contain(Columns::SPIN) {
             out.spins = self.spins(at);
         }
-        keep(out, columns);
+        out.keep(columns);
     }
 
     fn varies(&self) -> Columns {
@@ -255,23 +236,7 @@ impl Motion for FaceTravel {
             let at: Vec<(usize, f64)> = objects.map(|object| (object, frame)).collect();
             out.spins = self.spins(&at);
         }
-        keep(out, columns);
-    }
-
-    fn breaks(&self, object: usize, range: Frames) -> Result<Vec<Break>, MotionError> {
-        self.inner.breaks(object, range)
-    }
-
-    fn contacts(&self, range: Frames) -> Vec<Contact> {
-        self.inner.contacts(range)
-    }
-
-    fn path(&self) -> Option<&Path> {
-        self.inner.path()
-    }
-
-    fn look(&self, object: usize) -> u64 {
-        self.inner.look(object)
+        out.keep(columns);
     }
 
     fn facing(&self) -> Option<(Axis, Axis)> {

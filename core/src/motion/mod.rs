@@ -6,23 +6,29 @@ mod compare;
 mod contact;
 mod face_travel;
 mod face_up;
+mod kinds;
+mod pivot;
 mod ride;
 mod sample;
 mod seats;
 mod steered;
+mod together;
 mod trace;
 mod wake;
 
-pub use block::{POSE_FLOATS, fill_poses};
+pub use block::{POSE_FLOATS, fill_poses, pose_floats};
 pub use cancel::Cancel;
 pub use compare::{Apart, largest_distance};
 pub use contact::Contact;
-pub use face_travel::FaceTravel;
+pub use face_travel::{FaceTravel, spins};
 pub use face_up::FaceUp;
+pub use kinds::{Kind, Kinds, Symmetry, Tint};
+pub use pivot::Pivoted;
 pub use ride::{Ride, RideEnd, RideOffset};
 pub use sample::{Columns, Place, Sample};
 pub use seats::{Pace, RideSpacing, Seat, Sharing};
 pub use steered::{Bank, Steered, Steering};
+pub use together::Together;
 pub use trace::{Channel as TraceChannel, trace};
 pub use wake::wake;
 
@@ -184,7 +190,46 @@ pub trait Motion: Send + Sync {
         let _ = object;
         0
     }
+
+    /// The kinds that things are of; none where all are the same.
+    fn kinds(&self) -> &[Kind] {
+        &[]
+    }
+
+    /// Which of [`kinds`](Self::kinds) a thing is.
+    fn kind(&self, object: usize) -> usize {
+        let _ = object;
+        0
+    }
+
+    /// The turns after which a thing looks the same, but for whole ones.
+    fn symmetry(&self, object: usize) -> Option<Symmetry> {
+        let _ = object;
+        None
+    }
 }
+
+/// What a motion that wraps `self.inner` leaves as it is.
+macro_rules! as_inner {
+    ($($what:ident),*) => { $(as_inner!(@ $what);)* };
+    (@ len) => { fn len(&self) -> usize { self.inner.len() } };
+    (@ extent) => { fn extent(&self) -> Extent { self.inner.extent() } };
+    (@ breaks) => {
+        fn breaks(&self, object: usize, range: Frames) -> Result<Vec<Break>, MotionError> {
+            self.inner.breaks(object, range)
+        }
+    };
+    (@ contacts) => { fn contacts(&self, range: Frames) -> Vec<Contact> { self.inner.contacts(range) } };
+    (@ path) => { fn path(&self) -> Option<&Path> { self.inner.path() } };
+    (@ facing) => { fn facing(&self) -> Option<(Axis, Axis)> { self.inner.facing() } };
+    (@ looks) => {
+        fn look(&self, object: usize) -> u64 { self.inner.look(object) }
+        fn kinds(&self) -> &[$crate::motion::Kind] { self.inner.kinds() }
+        fn kind(&self, object: usize) -> usize { self.inner.kind(object) }
+        fn symmetry(&self, object: usize) -> Option<$crate::motion::Symmetry> { self.inner.symmetry(object) }
+    };
+}
+pub(crate) use as_inner;
 
 /// `motion` made ready for `range`.
 pub fn prepared(motion: &Arc<dyn Motion>, range: Frames, cancel: &Cancel) -> Result<Arc<dyn Motion>, MotionError> {

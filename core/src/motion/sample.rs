@@ -25,6 +25,8 @@ impl Columns {
     pub const TRAVEL: Self = Self(64);
     /// Places on a path.
     pub const PLACE: Self = Self(128);
+    /// Places on the scale of colours.
+    pub const TINT: Self = Self(256);
     /// Everything a pose is made of, and whether it is there.
     pub const POSE: Self = Self(1 | 2 | 4 | 8);
 
@@ -89,6 +91,8 @@ pub struct Sample {
     pub travels: Vec<DVec3>,
     /// Places on the motion's path.
     pub places: Vec<Place>,
+    /// Places on the scale of colours, 0 to 1.
+    pub tints: Vec<f64>,
 }
 
 impl Sample {
@@ -109,6 +113,36 @@ impl Sample {
         column(&mut self.spins, columns.contain(Columns::SPIN), rows, DVec3::ZERO);
         column(&mut self.travels, columns.contain(Columns::TRAVEL), rows, DVec3::ZERO);
         column(&mut self.places, columns.contain(Columns::PLACE), rows, Place::default());
+        column(&mut self.tints, columns.contain(Columns::TINT), rows, 0.0);
+    }
+
+    /// Keeps only these columns, of those that were asked for to make them.
+    pub fn keep(&mut self, columns: Columns) {
+        fn only<T>(values: &mut Vec<T>, wanted: bool) {
+            if !wanted {
+                values.clear();
+            }
+        }
+        only(&mut self.positions, columns.contain(Columns::POSITION));
+        only(&mut self.orientations, columns.contain(Columns::ORIENTATION));
+        only(&mut self.scales, columns.contain(Columns::SCALE));
+        only(&mut self.spins, columns.contain(Columns::SPIN));
+        only(&mut self.velocities, columns.contain(Columns::VELOCITY));
+        only(&mut self.travels, columns.contain(Columns::TRAVEL));
+        only(&mut self.places, columns.contain(Columns::PLACE));
+    }
+
+    /// Adds the rows of another sample with the same columns, and empties it.
+    pub fn append(&mut self, other: &mut Self) {
+        self.positions.append(&mut other.positions);
+        self.orientations.append(&mut other.orientations);
+        self.scales.append(&mut other.scales);
+        self.alive.append(&mut other.alive);
+        self.velocities.append(&mut other.velocities);
+        self.spins.append(&mut other.spins);
+        self.travels.append(&mut other.travels);
+        self.places.append(&mut other.places);
+        self.tints.append(&mut other.tints);
     }
 
     /// The pose in a row; asks for position, orientation and scale.

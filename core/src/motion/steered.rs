@@ -2,7 +2,7 @@
 //! turn limit, and a turn of its own about the nose.
 
 use super::face_travel::spins;
-use super::{Break, BreakKind, Cancel, Columns, Contact, Extent, Frames, Motion, MotionError, Sample};
+use super::{Break, BreakKind, Cancel, Columns, Contact, Extent, Frames, Motion, MotionError, Sample, as_inner};
 use crate::curve::Path;
 use crate::pose::{Axis, about, angle_between, bend, nearer, signed_angle, turn_between};
 use crate::signal::{Driven, Thing};
@@ -373,13 +373,7 @@ fn limit(steps: &mut Steps, most: f64) {
 }
 
 impl Motion for Steered {
-    fn len(&self) -> usize {
-        self.inner.len()
-    }
-
-    fn extent(&self) -> Extent {
-        self.inner.extent()
-    }
+    as_inner!(len, extent, breaks, contacts, path, facing, looks);
 
     fn prepare(&self, range: Frames, cancel: &Cancel) -> Result<Option<Arc<dyn Motion>>, MotionError> {
         if self.steering.only_rolls() {
@@ -408,25 +402,5 @@ impl Motion for Steered {
 
     fn varies(&self) -> Columns {
         self.inner.varies() | Columns::ORIENTATION
-    }
-
-    fn breaks(&self, object: usize, range: Frames) -> Result<Vec<Break>, MotionError> {
-        self.inner.breaks(object, range)
-    }
-
-    fn contacts(&self, range: Frames) -> Vec<Contact> {
-        self.inner.contacts(range)
-    }
-
-    fn path(&self) -> Option<&Path> {
-        self.inner.path()
-    }
-
-    fn facing(&self) -> Option<(Axis, Axis)> {
-        self.inner.facing()
-    }
-
-    fn look(&self, object: usize) -> u64 {
-        self.inner.look(object)
     }
 }

@@ -1,3 +1,4 @@
+use super::axis_of;
 use crate::graph::{Context, NodeType, Outcome, Product, Timing};
 use crate::motion::{Bank, FaceTravel, FaceUp, Motion, Steered, Steering};
 use crate::pose::Axis;
@@ -98,9 +99,8 @@ impl NodeType for FaceTravelNode {
     fn evaluate(&self, context: &Context<'_>) -> Result<Outcome, String> {
         let params = &context.params;
         let flat = context.timing.space == Space::Flat;
-        let axis = |name: &str, or| Axis::from_name(&params.text(name)).unwrap_or(or);
-        let nose = axis("nose", Axis::PlusX);
-        let top = if flat { Axis::PlusZ } else { axis("top", Axis::PlusY) };
+        let nose = axis_of(params, "nose", Axis::PlusX);
+        let top = if flat { Axis::PlusZ } else { axis_of(params, "top", Axis::PlusY) };
         if nose.parallel_to(top) {
             return Err(match flat {
                 true => "In a flat scene the nose must be an x or a y axis: choose another nose.".to_owned(),

@@ -1,10 +1,12 @@
 //! The node types: each file holds a schema and the call into the room that does the work.
 
+mod close_loop;
 mod drawn_path;
 mod face_travel;
 mod figure;
 mod formula_path;
 mod join;
+mod kinds;
 mod launch;
 mod lettering;
 mod meander;
@@ -20,16 +22,24 @@ mod sheaf;
 mod smooth;
 mod surfaces;
 mod svg_path;
+mod together;
 mod torus_winding;
 mod trim;
 mod wake;
 
 use crate::graph::NodeType;
+use crate::pose::Axis;
+use crate::scene::Params;
 use crate::schema::Schema;
 use std::sync::Arc;
 
 /// The type of the node that hands a motion off.
 pub const OUTPUT: &str = "output";
+
+/// The axis that a parameter names, or another.
+fn axis_of(params: &Params<'_>, name: &str, or: Axis) -> Axis {
+    Axis::from_name(&params.text(name)).unwrap_or(or)
+}
 
 /// All node types, in the order in which they are offered.
 pub fn all() -> Vec<Arc<dyn NodeType>> {
@@ -55,11 +65,14 @@ pub fn all() -> Vec<Arc<dyn NodeType>> {
         Arc::new(ride::RideNode),
         Arc::new(launch::LaunchNode),
         Arc::new(face_travel::FaceTravelNode),
+        Arc::new(kinds::KindsNode),
+        Arc::new(together::TogetherNode),
         Arc::new(surfaces::Plane),
         Arc::new(surfaces::Ball),
         Arc::new(surfaces::Cuboid),
         Arc::new(surfaces::Torus),
         Arc::new(surfaces::Lathe),
+        Arc::new(close_loop::CloseLoop),
         Arc::new(output::Output),
     ]
 }

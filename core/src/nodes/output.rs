@@ -1,6 +1,9 @@
 use super::OUTPUT;
 use crate::graph::{Context, NodeType, Outcome, Product};
+use crate::motion::Pivoted;
 use crate::schema::{AXIS_NAMES, Group, Param, Port, PortKind, Role, Schema, Unit, Values};
+use glam::DVec3;
+use std::sync::Arc;
 
 /// What is handed off.
 pub struct Output;
@@ -9,6 +12,8 @@ pub struct Output;
 const THINGS: &[&str] =
     &["ball", "box", "cone", "capsule", "plate", "ring", "arrow", "lantern", "boat", "puck", "letter", "own model"];
 const MODEL: &[&str] = &["own model"];
+/// What kinds of a crowd may be shown as: all but a model of one's own, the last.
+pub const KIND_THINGS: &[&str] = THINGS.split_at(THINGS.len() - 1).0;
 
 impl NodeType for Output {
     fn schema(&self) -> Schema {
@@ -67,6 +72,14 @@ impl NodeType for Output {
                     "How large a thing is shown, from end to end.",
                 )
                 .role(Role::Size),
+                Param::vector(
+                    "pivot",
+                    "pivot",
+                    Group::Look,
+                    (Unit::Sizes, [0.0; 3]),
+                    "The point of a thing that is carried, in sizes from its middle; click a point of its box in the View.",
+                )
+                .role(Role::Pivot),
             ],
             uses_timing: false,
         }
@@ -74,7 +87,9 @@ impl NodeType for Output {
 
     fn evaluate(&self, context: &Context<'_>) -> Result<Outcome, String> {
         let params = &context.params;
-        let mut outcome = Outcome::new(Product::Motion(context.motion("motion")?));
+        let (motion, pivot) = (context.motion("motion")?, params.vector("pivot") * params.number("size"));
+        let motion = if pivot == DVec3::ZERO { motion } else { Arc::new(Pivoted::new(motion, pivot)) };
+        let mut outcome = Outcome::new(Product::Motion(motion));
         if params.text("thing") == MODEL[0] {
             let same_line = |a: &str, b: &str| a.chars().last() == b.chars().last();
             if params.text("model").is_empty() {

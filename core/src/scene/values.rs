@@ -1,6 +1,7 @@
 //! Parameter values: checked once against the schema, then read as what they are.
 
 use super::document::Node;
+use super::kinds::{Kind, is_colour, kinds};
 use crate::curve::{PathPoint, PointKind};
 use crate::formula::{Formula, MOST_LETTERS};
 use crate::fraction::Fraction;
@@ -74,6 +75,11 @@ pub fn check_value(param: &Param, value: &Value) -> Result<(), String> {
         Values::Formula { .. } => match value.as_str() {
             Some(text) if text.chars().count() <= MOST_LETTERS => Ok(()),
             _ => Err(format!("{label} must be a formula of at most {MOST_LETTERS} characters.")),
+        },
+        Values::Kinds { things } => kinds(value, things).map(|_| ()).map_err(|why| format!("{label}: {why}.")),
+        Values::Colour { .. } => match value.as_str() {
+            Some(text) if is_colour(text) => Ok(()),
+            _ => Err(format!("{label} must be a colour such as \"#c8421a\".")),
         },
         Values::Points => points(value).map(|_| ()).map_err(|why| format!("{label}: {why}.")),
         Values::MovedPoints => points(value).map(|_| ()).map_err(|why| format!("{label}: {why}.")),
@@ -243,6 +249,14 @@ impl<'a> Params<'a> {
     /// True when a formula gives it.
     pub fn is_formula(&self, name: &str) -> bool {
         self.node.params.get(name).is_some_and(|value| formula_of(value).is_some())
+    }
+
+    /// Kinds of thing.
+    pub fn kinds(&self, name: &str) -> Vec<Kind> {
+        match self.schema.param(name).map(|param| &param.values) {
+            Some(Values::Kinds { things }) => kinds(&self.value(name), things).unwrap_or_default(),
+            _ => Vec::new(),
+        }
     }
 
     /// A whole number; 0 for a parameter that is none.

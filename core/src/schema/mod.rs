@@ -75,6 +75,8 @@ pub enum Unit {
     Laps,
     /// Degrees.
     Degrees,
+    /// Sizes of the thing.
+    Sizes,
 }
 
 /// Where a parameter stands in the Card.
@@ -119,6 +121,10 @@ pub enum Values {
     Text { default: &'static str },
     /// Always a formula, which may ask for `along`.
     Formula { unit: Unit, default: &'static str },
+    /// Kinds of thing: `[{ "id": "a", "thing": "ball", "weight": 1, "scale": 1, "colour": "#c8421a" }]`.
+    Kinds { things: &'static [&'static str] },
+    /// A colour as `#rrggbb`.
+    Colour { default: &'static str },
 }
 
 impl Values {
@@ -133,6 +139,8 @@ impl Values {
             Self::Vector { default, .. } => json!(default),
             Self::Points | Self::MovedPoints | Self::PerThing { .. } => json!([]),
             Self::Formula { default, .. } => json!(default),
+            Self::Kinds { .. } => json!([]),
+            Self::Colour { default } => json!(default),
             Self::Asset { .. } => json!(""),
         }
     }
@@ -182,6 +190,8 @@ pub enum Role {
     Shifts,
     /// A fraction: laps in one loop.
     Laps,
+    /// A vector: the point of a thing that is carried, in sizes.
+    Pivot,
 }
 
 /// A parameter of a node.

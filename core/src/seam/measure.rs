@@ -1,8 +1,9 @@
 //! Measuring the seam on the unwrapped motion: what is at F + δ against what is at δ.
 
-use crate::motion::{Cancel, Columns, Frames, Motion, MotionError, Sample, prepared};
-use crate::pose::angle_between;
-use glam::DVec3;
+use crate::motion::{Cancel, Columns, Frames, Motion, MotionError, Sample, Symmetry, prepared};
+use crate::pose::{angle_between, angle_between_alike};
+use glam::{DQuat, DVec3};
+use std::collections::BTreeSet;
 use std::sync::Arc;
 
 /// The largest miss of one kind, and where.
@@ -55,8 +56,8 @@ pub fn measure(motion: &Arc<dyn Motion>, frames: f64, fps: f64, cancel: &Cancel)
     let (mut start, mut end) = (Sample::default(), Sample::default());
     motion.sample(0.0, columns, &mut start);
     motion.sample(frames, columns, &mut end);
-    let looks: Vec<u64> = (0..motion.len()).map(|object| motion.look(object)).collect();
-    let (partners, uncertain) = match_ends(&start, &end, &looks);
+    let alike = Alike::of(&*motion);
+    let (partners, uncertain) = match_ends(&start, &end, &alike);
     let mut seam = Seam {
         trading: partners.iter().enumerate().filter(|&(object, &partner)| object != partner).count(),
         uncertain,
@@ -79,33 +80,95 @@ pub fn measure(motion: &Arc<dyn Motion>, frames: f64, fps: f64, cancel: &Cancel)
             };
             widen(|s| &mut s.position, end.positions[object].distance(start.positions[partner]));
             widen(|s| &mut s.velocity, end.velocities[object].distance(start.velocities[partner]) * fps);
-            widen(|s| &mut s.orientation, angle_between(end.orientations[object], start.orientations[partner]));
+            widen(|s| &mut s.orientation, alike.apart(object, start.orientations[partner], end.orientations[object]));
             widen(|s| &mut s.spin, end.spins[object].distance(start.spins[partner]) * fps);
         }
     }
     Ok(seam)
 }
 
+/// Which things look the same, and after which turns.
+struct Alike {
+    looks: Vec<u64>,
+    /// Empty where no thing has any.
+    symmetries: Vec<Option<Symmetry>>,
+}
+
+impl Alike {
+    fn of(motion: &dyn Motion) -> Self {
+        let symmetries: Vec<_> = (0..motion.len()).map(|object| motion.symmetry(object)).collect();
+        let none = symmetries.iter().all(Option::is_none);
+        Self {
+            looks: (0..motion.len()).map(|object| motion.look(object)).collect(),
+            symmetries: if none { Vec::new() } else { symmetries },
+        }
+    }
+
+    /// The angle between two turns of things that look as `object`.
+    fn apart(&self, object: usize, a: DQuat, b: DQuat) -> f64 {
+        match self.symmetries.get(object) {
+            Some(Some(symmetry)) => angle_between_alike(a, b, symmetry.axis, symmetry.order),
+            _ => angle_between(a, b),
+        }
+    }
+}
+
 /// For each thing at the end its partner at the start, and the things for which none is certain:
 /// a pair is certain when each is the other's nearest of the same look.
-fn match_ends(start: &Sample, end: &Sample, looks: &[u64]) -> (Vec<usize>, Vec<usize>) {
-    let count = looks.len();
+fn match_ends(start: &Sample, end: &Sample, alike: &Alike) -> (Vec<usize>, Vec<usize>) {
+    let count = alike.looks.len();
+    let mut partners: Vec<usize> = (0..count).collect();
+    let all: Vec<usize> = partners.clone();
+    let uncertain = match_mutual(start, end, alike, (&all, &all), &mut partners);
+    (partners, uncertain)
+}
+
+/// As [`match_ends`], and those that are not certain are matched among what is left, again and again, so that each
+/// has a partner of its own; and how many those are.
+pub(super) fn match_all(motion: &dyn Motion, start: &Sample, end: &Sample) -> (Vec<usize>, usize) {
+    let alike = Alike::of(motion);
+    let mut partners = vec![usize::MAX; motion.len()];
+    let all: Vec<usize> = (0..motion.len()).collect();
+    let (mut ends, mut starts) = (all.clone(), all);
+    let mut guessed = None;
+    while !ends.is_empty() {
+        let left = match_mutual(start, end, &alike, (&ends, &starts), &mut partners);
+        if left.len() == ends.len() {
+            // Nothing is nearest to nothing: places that are no numbers.
+            left.iter().for_each(|&object| partners[object] = object);
+            break;
+        }
+        let taken: BTreeSet<usize> = ends.iter().map(|&object| partners[object]).collect();
+        starts.retain(|object| !taken.contains(object));
+        guessed.get_or_insert(left.len());
+        ends = left;
+    }
+    (partners, guessed.unwrap_or(0))
+}
+
+/// Sets the partner of each of the `ends` that is the nearest of its nearest among the `starts`; gives the others.
+fn match_mutual(
+    start: &Sample,
+    end: &Sample,
+    alike: &Alike,
+    (ends, starts): (&[usize], &[usize]),
+    partners: &mut [usize],
+) -> Vec<usize> {
     let spread = extent(&start.positions).max(extent(&end.positions));
     let scale = spread.length() * 0.1;
     let axis = spread.max_position();
-    let to_start = Finder::new(start, looks, axis);
-    let to_end = Finder::new(end, looks, axis);
-    let mut partners: Vec<usize> = (0..count).collect();
+    let to_start = Finder::new(start, alike, axis, starts);
+    let to_end = Finder::new(end, alike, axis, ends);
     let mut uncertain = Vec::new();
-    for object in 0..count {
-        let partner = to_start.nearest(end, object, looks[object], scale);
-        let back = partner.and_then(|partner| to_end.nearest(start, partner, looks[partner], scale));
+    for &object in ends {
+        let partner = to_start.nearest(end, object, scale);
+        let back = partner.and_then(|partner| to_end.nearest(start, partner, scale));
         match (partner, back) {
             (Some(partner), Some(back)) if back == object => partners[object] = partner,
             _ => uncertain.push(object),
         }
     }
-    (partners, uncertain)
+    uncertain
 }
 
 /// Sides of the box that holds all points.
@@ -118,34 +181,37 @@ fn extent(points: &[DVec3]) -> DVec3 {
 /// Things in order of one coordinate, so that a search may stop where that alone is too far.
 struct Finder<'a> {
     sample: &'a Sample,
-    looks: &'a [u64],
+    alike: &'a Alike,
     axis: usize,
-    order: Vec<usize>,
+    /// That coordinate and the thing.
+    order: Vec<(f64, usize)>,
+    /// Whether a thing is among them.
+    there: Vec<bool>,
 }
 
 impl<'a> Finder<'a> {
-    fn new(sample: &'a Sample, looks: &'a [u64], axis: usize) -> Self {
-        let mut order: Vec<usize> = (0..looks.len()).collect();
-        let at = |i: usize| sample.positions[i][axis];
-        order.sort_by(|&a, &b| at(a).total_cmp(&at(b)).then(a.cmp(&b)));
-        Self { sample, looks, axis, order }
+    fn new(sample: &'a Sample, alike: &'a Alike, axis: usize, things: &[usize]) -> Self {
+        let mut order: Vec<(f64, usize)> = things.iter().map(|&i| (sample.positions[i][axis], i)).collect();
+        order.sort_by(|a, b| a.0.total_cmp(&b.0).then(a.1.cmp(&b.1)));
+        let mut there = vec![false; alike.looks.len()];
+        things.iter().for_each(|&i| there[i] = true);
+        Self { sample, alike, axis, order, there }
     }
 
-    /// The thing of this look nearest to `row` of `other`; the same index wins a tie.
-    fn nearest(&self, other: &Sample, row: usize, look: u64, scale: f64) -> Option<usize> {
+    /// The thing that looks as `row` of `other` and is nearest to it; the same index wins a tie.
+    fn nearest(&self, other: &Sample, row: usize, scale: f64) -> Option<usize> {
         let x = other.positions[row][self.axis];
-        let middle = self.order.partition_point(|&i| self.sample.positions[i][self.axis] < x);
-        let own = (self.looks.get(row) == Some(&look)).then_some(row);
-        let mut best = own.map(|own| (self.distance(own, other, row, scale), own));
+        let middle = self.order.partition_point(|&(at, _)| at < x);
+        let mut best = self.there[row].then(|| (self.distance(row, other, row, scale), row));
         let (below, above) = (self.order[..middle].iter().rev(), self.order[middle..].iter());
-        let sides: [&mut dyn Iterator<Item = &usize>; 2] = [&mut below.into_iter(), &mut above.into_iter()];
+        let sides: [&mut dyn Iterator<Item = &(f64, usize)>; 2] = [&mut below.into_iter(), &mut above.into_iter()];
         for side in sides {
-            for &i in side {
-                let apart = self.sample.positions[i][self.axis] - x;
+            for &(at, i) in side {
+                let apart = at - x;
                 if best.is_some_and(|(known, _)| apart * apart > known) {
                     break;
                 }
-                if self.looks[i] != look {
+                if self.alike.looks[i] != self.alike.looks[row] {
                     continue;
                 }
                 let distance = self.distance(i, other, row, scale);
@@ -160,7 +226,7 @@ impl<'a> Finder<'a> {
     fn distance(&self, i: usize, other: &Sample, row: usize, scale: f64) -> f64 {
         let place = self.sample.positions[i].distance_squared(other.positions[row]);
         let pace = self.sample.velocities[i].distance_squared(other.velocities[row]);
-        let turn = angle_between(self.sample.orientations[i], other.orientations[row]) * scale;
+        let turn = self.alike.apart(i, self.sample.orientations[i], other.orientations[row]) * scale;
         place + pace + turn * turn
     }
 }

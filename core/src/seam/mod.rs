@@ -1,9 +1,11 @@
 //! The loop point: how far a motion misses itself there, and what would close it.
 
+mod close;
 mod closing;
 mod measure;
 mod riding;
 
+pub use close::{Closed, Closing, orbit};
 pub use closing::{LapOffer, lap_offers, length_offers, symmetry_order};
 pub use measure::{Gap, Seam, measure};
 pub use riding::{RideClosing, RideOffer};

@@ -7,7 +7,7 @@ use serde_json::json;
 use std::sync::Arc;
 use zickzack_core::curve::{AxesTable, Curve, PointKind, UpRule, tessellate};
 use zickzack_core::graph::PathProduct;
-use zickzack_core::motion::{Cancel, Frames, Motion, MotionError, POSE_FLOATS, fill_poses, prepared, trace};
+use zickzack_core::motion::{Cancel, Frames, Motion, MotionError, fill_poses, pose_floats, prepared, trace};
 
 /// Most bytes of poses in one block, so that the one on screen is never long behind another.
 const BLOCK_BYTES: usize = 1 << 20;
@@ -55,14 +55,15 @@ pub fn pose_blocks(
 ) -> Result<(), MotionError> {
     let range = Frames { from: 0.0, to: f64::from(frames) };
     let ready = prepared(motion, range, cancel)?;
-    let row = ready.len() * POSE_FLOATS;
+    let floats = pose_floats(&*ready);
+    let row = ready.len() * floats;
     let total = frames as usize + 1;
     for (from, count) in block_frames(total, now.clamp(0.0, f64::from(frames)) as usize, 4 * row.max(1)) {
         let list: Vec<f64> = (from..from + count).map(|frame| frame as f64).collect();
         let mut numbers = vec![0.0; count * row];
         fill_poses(&*ready, &list, &mut numbers, cancel)?;
         let header = json!({
-            "kind": "poses", "stamp": stamp, "node": node, "things": ready.len(),
+            "kind": "poses", "stamp": stamp, "node": node, "things": ready.len(), "floats": floats,
             "frames": total, "from": from, "count": count,
         });
         if !send(encode(&header, &numbers)) {

@@ -1,0 +1,192 @@
+//! What the things of a motion are: kinds by weight, sizes, colours.
+
+use super::{Break, Cancel, Columns, Contact, Extent, Frames, Motion, MotionError, Sample, as_inner};
+use crate::curve::Path;
+use crate::pose::Axis;
+use crate::random;
+use glam::DVec3;
+use std::ops::Range;
+use std::sync::Arc;
+
+/// A kind of thing, and how pictures show it.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Kind {
+    /// How often it is chosen, against the others' weights; at least 0.
+    pub weight: f64,
+    /// Factor on a thing's size.
+    pub scale: f64,
+    /// After one of so many equal parts of a turn it looks the same: 1 only after the whole, 0 at any time.
+    pub symmetry: u32,
+    /// The word for how it is shown; empty for as it is shown without kinds.
+    pub thing: String,
+    /// The letter that it is, where it is one.
+    pub letter: String,
+    /// `#rrggbb`, or empty.
+    pub colour: String,
+    /// The colour at the other end of the scale of colours, or empty.
+    pub last: String,
+}
+
+impl Kind {
+    /// As things are without kinds.
+    pub const PLAIN: Self = Self {
+        weight: 1.0,
+        scale: 1.0,
+        symmetry: 1,
+        thing: String::new(),
+        letter: String::new(),
+        colour: String::new(),
+        last: String::new(),
+    };
+}
+
+/// Things look the same after a turn about an axis of their own.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Symmetry {
+    /// In the thing's own axes.
+    pub axis: DVec3,
+    /// By one of so many equal parts of a turn; 0 for any turn.
+    pub order: u32,
+}
+
+/// What a thing's place on the scale of colours, 0 to 1, comes from.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub enum Tint {
+    /// Its number: the first has 0, the last has 1.
+    Index,
+    /// Its place on its path, or else in the loop of so many frames.
+    Phase { frames: f64 },
+    /// Its speed: 1 at so many metres per frame and above.
+    Speed { full: f64 },
+    /// The frames since it was at the start of its path, or else since frame 0: 1 at so many and above.
+    Age { full: f64 },
+}
+
+/// Says of every thing of another motion which kind it is, how large and of which colour.
+#[derive(Clone)]
+pub struct Kinds {
+    inner: Arc<dyn Motion>,
+    kinds: Arc<Vec<Kind>>,
+    /// By object.
+    of: Arc<Vec<u32>>,
+    scales: Arc<Vec<f64>>,
+    axis: DVec3,
+    tint: Option<Tint>,
+}
+
+const KIND: u64 = 31;
+const SCALE: u64 = 32;
+
+impl Kinds {
+    /// A kind is chosen for each thing by the weights of `kinds`, at least one of which is above 0; sizes vary by
+    /// ±`spread` of themselves, 0 to below 1. Object i keeps its kind and size when the count changes. `axis` is
+    /// the one about which kinds are symmetric.
+    pub fn new(
+        inner: Arc<dyn Motion>,
+        kinds: Vec<Kind>,
+        (spread, seed): (f64, u64),
+        axis: Axis,
+        tint: Option<Tint>,
+    ) -> Self {
+        let whole: f64 = kinds.iter().map(|kind| kind.weight).sum();
+        let chosen = |object: u64| {
+            let mut left = random::unit(seed, object, KIND) * whole;
+            let found = kinds.iter().position(|kind| {
+                left -= kind.weight;
+                left < 0.0
+            });
+            // Rounding may leave a little beyond the last.
+            found.or_else(|| kinds.iter().rposition(|kind| kind.weight > 0.0)).unwrap_or(0)
+        };
+        let of: Vec<u32> = (0..inner.len() as u64).map(|object| chosen(object) as u32).collect();
+        let scale = |object: u64| 1.0 + spread * random::signed(seed, object, SCALE);
+        let scales = of.iter().zip(0..).map(|(kind, object)| kinds[*kind as usize].scale * scale(object)).collect();
+        Self { inner, kinds: Arc::new(kinds), of: Arc::new(of), scales: Arc::new(scales), axis: axis.vector(), tint }
+    }
+
+    fn tint(&self, object: usize, frame: f64, row: usize, sample: &Sample) -> f64 {
+        let place = sample.places.get(row);
+        let laps = place.map(|place| place.laps - place.laps.floor());
+        match self.tint {
+            None => 0.0,
+            Some(Tint::Index) => object as f64 / (self.inner.len().max(2) - 1) as f64,
+            Some(Tint::Phase { frames }) => laps.unwrap_or(frame / frames - (frame / frames).floor()),
+            Some(Tint::Speed { full }) => (sample.velocities[row].length() / full).min(1.0),
+            Some(Tint::Age { full }) => {
+                let speed = sample.velocities[row].length();
+                let age = match place {
+                    Some(place) if speed > 0.0 => place.s / speed,
+                    Some(_) => full,
+                    None => frame.max(0.0),
+                };
+                (age / full).min(1.0)
+            }
+        }
+    }
+
+    /// What the inner motion has to give for these columns.
+    fn needs(&self, columns: Columns) -> Columns {
+        let own = columns.without(Columns::TINT);
+        if !columns.contain(Columns::TINT) {
+            return own;
+        }
+        let place = if self.inner.path().is_some() { Columns::PLACE } else { Columns::NONE };
+        match self.tint {
+            None | Some(Tint::Index) => own,
+            Some(Tint::Phase { .. }) => own | place,
+            Some(Tint::Speed { .. }) => own | Columns::VELOCITY,
+            Some(Tint::Age { .. }) => own | Columns::VELOCITY | place,
+        }
+    }
+
+    fn finish(&self, at: impl Fn(usize) -> (usize, f64), rows: usize, columns: Columns, out: &mut Sample) {
+        if columns.contain(Columns::SCALE) {
+            out.scales.iter_mut().enumerate().for_each(|(row, scale)| *scale *= self.scales[at(row).0]);
+        }
+        if columns.contain(Columns::TINT) {
+            out.tints = (0..rows).map(|row| self.tint(at(row).0, at(row).1, row, out)).collect();
+        }
+        out.keep(columns);
+    }
+}
+
+impl Motion for Kinds {
+    as_inner!(len, extent, breaks, contacts, path, facing);
+
+    fn prepare(&self, range: Frames, cancel: &Cancel) -> Result<Option<Arc<dyn Motion>>, MotionError> {
+        let inner = self.inner.prepare(range, cancel)?;
+        Ok(inner.map(|inner| -> Arc<dyn Motion> { Arc::new(Self { inner, ..self.clone() }) }))
+    }
+
+    fn sample_at(&self, at: &[(usize, f64)], columns: Columns, out: &mut Sample) {
+        self.inner.sample_at(at, self.needs(columns), out);
+        self.finish(|row| at[row], at.len(), columns, out);
+    }
+
+    fn sample_range(&self, frame: f64, objects: Range<usize>, columns: Columns, out: &mut Sample) {
+        self.inner.sample_range(frame, objects.clone(), self.needs(columns), out);
+        self.finish(|row| (objects.start + row, frame), objects.len(), columns, out);
+    }
+
+    fn varies(&self) -> Columns {
+        self.inner.varies() | Columns::SCALE
+    }
+
+    fn look(&self, object: usize) -> u64 {
+        let own = random::bits(u64::from(self.of[object]), self.scales[object].to_bits(), KIND);
+        random::bits(self.inner.look(object), own, KIND)
+    }
+
+    fn kinds(&self) -> &[Kind] {
+        &self.kinds
+    }
+
+    fn kind(&self, object: usize) -> usize {
+        self.of[object] as usize
+    }
+
+    fn symmetry(&self, object: usize) -> Option<Symmetry> {
+        let order = self.kinds[self.of[object] as usize].symmetry;
+        if order == 1 { self.inner.symmetry(object) } else { Some(Symmetry { axis: self.axis, order }) }
+    }
+}

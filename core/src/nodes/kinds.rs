@@ -1,0 +1,130 @@
+use super::axis_of;
+use super::output::KIND_THINGS;
+use crate::graph::{Context, NodeType, Outcome, Product, Timing};
+use crate::motion::{Kind, Kinds, Motion, Tint};
+use crate::pose::Axis;
+use crate::scene::Params;
+use crate::schema::{AXIS_NAMES, Group, Param, Port, PortKind, Schema, Unit, Values};
+use std::sync::Arc;
+
+/// What the things of a crowd are.
+pub struct KindsNode;
+
+const COLOURINGS: &[&str] = &["kind", "number", "phase", "speed", "age"];
+const SCALED: &[&str] = &["number", "phase", "speed", "age"];
+
+impl NodeType for KindsNode {
+    fn schema(&self) -> Schema {
+        let colour = |name, label, default, help| {
+            Param::new(name, label, Group::Look, Values::Colour { default }, help).only_when("colouring", SCALED)
+        };
+        Schema {
+            name: "kinds",
+            title: "Kinds",
+            group: "On the way",
+            help: "Says what the things of a crowd are: kinds by weight, sizes, colours.",
+            inputs: vec![Port::new("motion", PortKind::Motion, "Whose things they are.")],
+            output: Some(PortKind::Motion),
+            params: vec![
+                Param::new(
+                    "kinds",
+                    "kinds",
+                    Group::Look,
+                    Values::Kinds { things: KIND_THINGS },
+                    "What things may be, and how often; without any all are as the Output says.",
+                ),
+                Param::choice("colouring", "colour by", Group::Look, COLOURINGS, "What a thing's colour follows."),
+                colour("first", "first colour", "#f2d398", "Where the scale of colours begins."),
+                colour("last", "last colour", "#c8421a", "Where it ends."),
+                Param::number(
+                    "fast",
+                    "last from",
+                    Group::Look,
+                    (Unit::Speed, 4.0, 1e-3, 1e5),
+                    "From this speed on things have the last colour.",
+                )
+                .only_when("colouring", &["speed"]),
+                Param::number(
+                    "old",
+                    "last from",
+                    Group::Look,
+                    (Unit::Frames, 120.0, 1.0, 1e6),
+                    "So many frames after the start of its path a thing has the last colour.",
+                )
+                .only_when("colouring", &["age"]),
+                Param::new(
+                    "axis",
+                    "alike about",
+                    Group::Look,
+                    Values::Choice { options: AXIS_NAMES, default: Axis::PlusY.name() },
+                    "The axis about which a kind's symmetry counts.",
+                ),
+                Param::number(
+                    "spread",
+                    "size",
+                    Group::Spread,
+                    (Unit::None, 0.0, 0.0, 0.95),
+                    "By which part of its size each may be larger or smaller.",
+                ),
+                Param::whole(
+                    "seed",
+                    "seed",
+                    Group::Spread,
+                    (1, 0, 1_000_000_000),
+                    "Another number gives another choice of kinds and sizes.",
+                ),
+            ],
+            uses_timing: true,
+        }
+    }
+
+    fn evaluate(&self, context: &Context<'_>) -> Result<Outcome, String> {
+        let params = &context.params;
+        let tint = tint(params, context.timing);
+        let (first, last) = (params.text("first"), params.text("last"));
+        let mut kinds: Vec<Kind> = params
+            .kinds("kinds")
+            .into_iter()
+            .map(|kind| Kind {
+                weight: kind.weight,
+                scale: kind.scale,
+                symmetry: kind.symmetry,
+                thing: kind.thing,
+                letter: kind.letter,
+                colour: if tint.is_some() { first.clone() } else { kind.colour },
+                last: if tint.is_some() { last.clone() } else { String::new() },
+            })
+            .collect();
+        if kinds.is_empty() {
+            let coloured = Kind { colour: first, last, ..Kind::PLAIN };
+            kinds.push(if tint.is_some() { coloured } else { Kind::PLAIN });
+        }
+        if kinds.iter().all(|kind| kind.weight == 0.0) {
+            return Err("All weights are 0, so that no kind can be chosen: give at least one a weight.".to_owned());
+        }
+        let motion = context.motion("motion")?;
+        let count = kinds.len();
+        let spread = (params.number("spread"), params.whole("seed").unsigned_abs());
+        let kinds = Kinds::new(motion, kinds, spread, axis_of(params, "axis", Axis::PlusY), tint);
+        let facts = if count > 1 { told(&kinds, count) } else { Vec::new() };
+        Ok(Outcome { facts, ..Outcome::new(Product::Motion(Arc::new(kinds))) })
+    }
+}
+
+fn tint(params: &Params<'_>, timing: Timing) -> Option<Tint> {
+    Some(match params.text("colouring").as_str() {
+        "number" => Tint::Index,
+        "phase" => Tint::Phase { frames: timing.frames },
+        "speed" => Tint::Speed { full: params.number("fast") / timing.fps },
+        "age" => Tint::Age { full: params.number("old") },
+        _ => return None,
+    })
+}
+
+/// How many there are of each.
+fn told(kinds: &Kinds, count: usize) -> Vec<String> {
+    let mut counts = vec![0; count];
+    (0..kinds.len()).for_each(|object| counts[kinds.kind(object)] += 1);
+    let words: Vec<String> = counts.iter().map(ToString::to_string).collect();
+    vec![format!("{} of each", words.join(" · "))]
+}
