@@ -310,7 +310,7 @@ fn offers(scene: &Scene, id: &str, nodes: &BTreeMap<String, NodeResult>, looks: 
         for closing in maker.into_iter().flat_map(|maker| maker(looks)) {
             match closing {
                 Closing::Value(param, value, text) => {
-                    offers.push(Offer { node: id.clone(), param: param.to_owned(), value, text });
+                    offers.push(Offer { node: id.clone(), param: param.to_owned(), value, text, left: None });
                 }
                 Closing::Period(period) => periods.push(period),
             }
@@ -322,6 +322,7 @@ fn offers(scene: &Scene, id: &str, nodes: &BTreeMap<String, NodeResult>, looks: 
         param: "frames".to_owned(),
         value: Value::from(frames),
         text: format!("loop {} → {frames} frames (every lap is done by then)", scene.frames),
+        left: None,
     }));
     offers
 }

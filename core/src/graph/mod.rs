@@ -6,6 +6,7 @@ mod miniature;
 mod moving;
 mod node;
 mod report;
+mod tried;
 
 pub use compile::{Compiled, End, NodeResult, Workshop, compile};
 pub use memo::Memo;
@@ -15,3 +16,4 @@ pub use node::{
     no_assets,
 };
 pub use report::{KindReport, EndReport, NodeReport, SeamReport, report};
+pub use tried::try_offers;

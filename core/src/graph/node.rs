@@ -190,6 +190,9 @@ pub struct Offer {
     pub value: Value,
     /// What it is about, in words.
     pub text: String,
+    /// What it leaves open by itself, with its unit; empty where it closes the loop, absent where it was not tried.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub left: Option<String>,
 }
 
 /// What would close a loop.

@@ -99,7 +99,7 @@ const AXES_STEPS: f64 = 240.0;
 
 /// A path as lines to draw, with the points that can be taken hold of, and its axes at some places:
 /// position, direction and up for each.
-pub fn path_block(node: &str, product: &PathProduct, flat: bool, stamp: Stamp) -> Vec<u8> {
+pub fn path_block(node: &str, product: &PathProduct, flat: bool, frames: u32, stamp: Stamp) -> Vec<u8> {
     let curve: &Curve = &product.path.at(0.0);
     let tolerance = curve.length() / 4000.0;
     let mut numbers: Vec<f32> = Vec::new();
@@ -135,11 +135,41 @@ pub fn path_block(node: &str, product: &PathProduct, flat: bool, stamp: Stamp) -
             stations += 1;
         }
     }
+    let moves = product.path.unmoving().is_none();
+    let moments = if moves { moments(product, frames, &mut numbers) } else { None };
     let header = json!({
         "kind": "path", "stamp": stamp, "node": node, "strands": strands, "joints": joints, "stations": stations,
-        "param": product.points_param, "still": product.path.unmoving().is_some(),
+        "param": product.points_param, "still": product.path.unmoving().is_some(), "moments": moments,
     });
     encode(&header, &numbers)
+}
+
+/// Most moments of a loop at which a path that moves is shown.
+const MOST_MOMENTS: u32 = 48;
+/// Places on each strand of a path that moves.
+const MOMENT_POINTS: usize = 97;
+/// With more strands than this a path that moves is shown as at frame 0.
+const MOST_MOVING: usize = 400;
+
+/// How a path that moves is at even steps of the loop: so many places on each of its strands as at frame 0.
+fn moments(product: &PathProduct, frames: u32, numbers: &mut Vec<f32>) -> Option<serde_json::Value> {
+    let strands = product.path.at(0.0).strands().len();
+    let count = frames.min(MOST_MOMENTS);
+    if strands > MOST_MOVING || count < 2 {
+        return None;
+    }
+    for moment in 0..count {
+        let curve = product.path.at(f64::from(frames) * f64::from(moment) / f64::from(count));
+        for index in 0..strands {
+            let strand = &curve.strands()[index % curve.strands().len()];
+            let place = |i: usize| {
+                let s = strand.length() * i as f64 / (MOMENT_POINTS - 1) as f64;
+                strand.at_normalised(s).point.as_vec3().to_array()
+            };
+            numbers.extend((0..MOMENT_POINTS).flat_map(place));
+        }
+    }
+    Some(json!({ "count": count, "points": MOMENT_POINTS, "frames": frames }))
 }
 
 /// The channels of one thing over the loop and a part beyond both ends, where the loop goes on: with

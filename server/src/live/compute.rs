@@ -6,7 +6,7 @@ use std::collections::HashMap;
 use std::sync::{Arc, Mutex, PoisonError};
 use std::time::Instant;
 use tokio::sync::mpsc;
-use zickzack_core::graph::{Assets, Compiled, End, EndReport, Memo, Timing, Workshop, compile, report};
+use zickzack_core::graph::{Assets, Compiled, End, EndReport, Memo, Timing, Workshop, compile, report, try_offers};
 use zickzack_core::motion::{Cancel, MotionError};
 use zickzack_core::nodes::Registry;
 use zickzack_core::scene::{Scene, Space};
@@ -54,9 +54,19 @@ impl Has {
         self.sent.lock().unwrap_or_else(PoisonError::into_inner).retain(|what, _| !what.starts_with(COMPARED));
     }
 
+    /// What offers leave open is known now.
+    fn tried(&self, end: &End, timing: Timing, report: &EndReport) {
+        let mut ends = self.ends.lock().unwrap_or_else(PoisonError::into_inner);
+        ends.insert(end.node.clone(), (Self::key(end, timing), report.clone()));
+    }
+
+    fn key(end: &End, timing: Timing) -> [u8; 32] {
+        mixed(&end.key, (timing.frames.to_bits(), timing.fps.to_bits(), &end.name, &end.offers))
+    }
+
     /// The report on an end, measured anew only when its motion or the loop changed.
     fn report(&self, end: &End, timing: Timing, cancel: &Cancel) -> Result<EndReport, MotionError> {
-        let key = mixed(&end.key, (timing.frames.to_bits(), timing.fps.to_bits(), &end.name, &end.offers));
+        let key = Self::key(end, timing);
         let known = self.ends.lock().unwrap_or_else(PoisonError::into_inner).get(&end.node).cloned();
         if let Some((_, report)) = known.filter(|(known, _)| *known == key) {
             return Ok(report);
@@ -99,12 +109,22 @@ pub struct Work {
 
 /// Compiles a scene outside any live connection.
 pub fn compile_now(registry: &Registry, memo: &Memo, scene: &Scene, files: &Arc<Files>, cancel: &Cancel) -> Compiled {
+    in_workshop(registry, memo, files, cancel, |workshop| compile(scene, workshop))
+}
+
+fn in_workshop<T>(
+    registry: &Registry,
+    memo: &Memo,
+    files: &Arc<Files>,
+    cancel: &Cancel,
+    work: impl FnOnce(&Workshop<'_>) -> T,
+) -> T {
     let begun = Instant::now();
     let assets: Arc<dyn Assets> = files.clone();
     let clock = || begun.elapsed().as_micros() as u64;
     let workshop =
         Workshop { types: &registry.types, schemas: &registry.schemas, memo, assets: &assets, clock: &clock, cancel };
-    compile(scene, &workshop)
+    work(&workshop)
 }
 
 fn mixed(key: &[u8; 32], more: impl std::fmt::Debug) -> [u8; 32] {
@@ -130,6 +150,7 @@ impl Work {
         self.nodes(&compiled)?;
         let ends = self.ends(&compiled)?;
         self.traces(&now, &ends)?;
+        self.offers(&compiled, ends)?;
         let Some(Compared { scene, files }) = &self.compared else { return Ok(()) };
         let compiled = compile_now(&self.registry, &self.memo, scene, files, &self.cancel);
         self.going()?;
@@ -159,7 +180,7 @@ impl Work {
             };
             if !self.has.same(&what, result.key()) {
                 let flat = side.scene.space == Space::Flat;
-                self.send(Out::Block(blocks::path_block(id, product, flat, side.stamp)))?;
+                self.send(Out::Block(blocks::path_block(id, product, flat, side.scene.frames, side.stamp)))?;
                 self.has.now(what, *result.key());
             }
         }
@@ -209,6 +230,22 @@ impl Work {
         let Stamp { revision, preview, .. } = self.stamp;
         self.send(Out::Json(Box::new(ToPage::Ends { revision, preview, ends: ends.clone() })))?;
         Ok(ends)
+    }
+
+    /// Sends ends again once it is known what their offers leave open; not during a drag.
+    fn offers(&self, compiled: &Compiled, mut ends: Vec<EndReport>) -> Result<(), MotionError> {
+        let untried = |report: &EndReport| report.offers.iter().any(|offer| offer.left.is_none());
+        if self.stamp.preview != 0 || !ends.iter().any(untried) {
+            return Ok(());
+        }
+        for (report, end) in ends.iter_mut().zip(&compiled.ends).filter(|(report, _)| untried(report)) {
+            in_workshop(&self.registry, &self.memo, &self.files, &self.cancel, |workshop| {
+                try_offers(&self.scene, report, workshop)
+            })?;
+            self.has.tried(end, compiled.timing, report);
+        }
+        let Stamp { revision, preview, .. } = self.stamp;
+        self.send(Out::Json(Box::new(ToPage::Ends { revision, preview, ends })))
     }
 
     fn traces(&self, side: &Side<'_>, ends: &[EndReport]) -> Result<(), MotionError> {

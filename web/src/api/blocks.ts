@@ -13,6 +13,8 @@ export interface PosesHeader {
   stamp: Stamp;
   node: string;
   things: number;
+  /** Numbers per thing and frame: POSE_FLOATS, or with kinds also the kind's number and the place on its scale of colours. */
+  floats: number;
   frames: number;
   from: number;
   count: number;
@@ -37,6 +39,8 @@ export interface PathHeader {
   stations: number;
   param: 'points' | 'moved';
   still: boolean;
+  /** Of a path that moves: how it is at so many moments of the loop, each strand as so many places, after all else. */
+  moments?: { count: number; points: number; frames: number } | null;
 }
 
 export interface TracesHeader {

@@ -13,6 +13,7 @@ export type Unit = Schemas['Unit'];
 export type NodeStatus = Schemas['NodeStatus'];
 export type EndReport = Schemas['EndReport'];
 export type Offer = Schemas['Offer'];
+export type KindReport = Schemas['KindReport'];
 export type Contact = Schemas['Contact'];
 export type Miniature = Schemas['Miniature'];
 export type LivingMiniature = Schemas['LivingMiniature'];

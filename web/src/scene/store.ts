@@ -12,6 +12,8 @@ export interface PathBlock {
 export interface Poses {
   node: string;
   things: number;
+  /** Numbers per thing and frame. */
+  floats: number;
   frames: number;
   numbers: Float32Array;
   have: Uint8Array;
@@ -88,7 +90,7 @@ interface State {
   /** The path that is being drawn: none, a new one that has no point yet (empty), or its node. */
   drawing: string | null;
   /** Which side of a model the next click on an arrow names. */
-  picking: 'nose' | 'top' | null;
+  picking: 'nose' | 'top' | 'pivot' | null;
 }
 
 const fresh: State = {
@@ -184,10 +186,10 @@ export const say = (text: string, tone: Message['tone'] = 'wrong'): void => set(
 
 /** A motion's poses with one more block. */
 function withBlock(known: Record<string, Poses>, header: PosesHeader, numbers: Float32Array): Record<string, Poses> {
-  const row = header.things * POSE_FLOATS;
+  const row = header.things * header.floats;
   let poses = known[header.node];
-  if (!poses || poses.things !== header.things || poses.frames !== header.frames) {
-    poses = { node: header.node, things: header.things, frames: header.frames, numbers: new Float32Array(header.frames * row), have: new Uint8Array(header.frames) };
+  if (!poses || poses.things !== header.things || poses.frames !== header.frames || poses.floats !== header.floats) {
+    poses = { node: header.node, things: header.things, floats: header.floats, frames: header.frames, numbers: new Float32Array(header.frames * row), have: new Uint8Array(header.frames) };
   }
   poses.numbers.set(numbers.subarray(0, header.count * row), header.from * row);
   poses.have.fill(1, header.from, header.from + header.count);
@@ -259,6 +261,6 @@ export function takeEnds(ends: EndReport[]): void {
 export function poseAt(node: string, object: number, frame: number): number[] | null {
   const poses = get().poses[node];
   if (!poses || object >= poses.things || !poses.have[frame]) return null;
-  const start = (frame * poses.things + object) * POSE_FLOATS;
+  const start = (frame * poses.things + object) * poses.floats;
   return [...poses.numbers.subarray(start, start + POSE_FLOATS)];
 }

@@ -451,6 +451,8 @@ export interface components {
              *     share of the fullest.
              */
             density: number[];
+            /** @description The kinds that things are of; none where all are as the Output says. */
+            kinds: components["schemas"]["KindReport"][];
             /** @description Given name of its node. */
             name: string;
             /** @description Id of its node. */
@@ -538,6 +540,17 @@ export interface components {
             /** @description BLAKE3 of its bytes. */
             hash: string;
             media: string;
+        };
+        /** @description How pictures show a kind. */
+        KindReport: {
+            /** @description `#rrggbb`; empty for the Output's. */
+            colour: string;
+            /** @description The colour at the other end of its scale; empty where it has none. */
+            last: string;
+            /** @description The letter that it is, where it is one. */
+            letter: string;
+            /** @description What it is shown as; empty for as the Output says. */
+            thing: string;
         };
         /** @description A scene in the Pattern book. */
         Listed: {
@@ -674,6 +687,8 @@ export interface components {
         };
         /** @description A value of a parameter that would close the loop. */
         Offer: {
+            /** @description What it leaves open by itself, with its unit; empty where it closes the loop, absent where it was not tried. */
+            left?: string | null;
             /** @description Id of the node; empty for the scene itself. */
             node: string;
             /** @description Name of its parameter, or of the scene's field. */
@@ -828,6 +843,9 @@ export interface components {
         } | {
             /** @enum {string} */
             kind: "laps";
+        } | {
+            /** @enum {string} */
+            kind: "pivot";
         };
         /** @description A whole scene. */
         Scene: {
@@ -1049,7 +1067,7 @@ export interface components {
          * @description What a number measures.
          * @enum {string}
          */
-        Unit: "none" | "metres" | "speed" | "acceleration" | "frames" | "seconds" | "laps" | "degrees";
+        Unit: "none" | "metres" | "speed" | "acceleration" | "frames" | "seconds" | "laps" | "degrees" | "sizes";
         /** @description What values a parameter takes. */
         Values: {
             /** Format: double */
@@ -1125,6 +1143,14 @@ export interface components {
             /** @enum {string} */
             kind: "formula";
             unit: components["schemas"]["Unit"];
+        } | {
+            /** @enum {string} */
+            kind: "kinds";
+            things: string[];
+        } | {
+            default: string;
+            /** @enum {string} */
+            kind: "colour";
         };
         /** @description A state of a scene that was kept under a name. */
         Version: {

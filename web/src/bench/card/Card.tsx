@@ -93,7 +93,7 @@ function Sections({ ids, params, document }: { ids: string[]; params: Param[]; d
 /** Parameters that all have: of the same name, meaning and range. */
 export function shared(schemas: NodeSchema[]): Param[] {
   const [first, ...rest] = schemas;
-  const kept = (param: Param) => !['points', 'moved-points', 'per-thing'].includes(param.values.kind);
+  const kept = (param: Param) => !['points', 'moved-points', 'per-thing', 'kinds'].includes(param.values.kind);
   const same = (a: Param, b: Param) => a.name === b.name && a.label === b.label && JSON.stringify(a.values) === JSON.stringify(b.values);
   return (first?.params ?? []).filter((param) => kept(param) && rest.every((schema) => schema.params.some((other) => same(param, other))));
 }

@@ -6,7 +6,9 @@ import { put, remove } from '../../scene/edits';
 import { say, useScene } from '../../scene/store';
 import { useLive } from '../live';
 import { valueOf } from '../schemas';
+import { ColourField } from './ColourField';
 import { FormulaField, ToFormula, isFormula, type Formula, type FormulaMark } from './FormulaField';
+import { KindsField, type Kind } from './KindsField';
 import { NumberField } from './NumberField';
 import { exactDecimal, readFraction } from './number';
 
@@ -57,7 +59,7 @@ export const Row = memo(function Row({ nodes, param, document }: RowProps) {
   const value = valueOf(document, node, param);
   const mixed = nodes.some((id) => JSON.stringify(valueOf(document, id, param)) !== JSON.stringify(value));
   const reset = given.length > 0 ? () => live.edit(`reset ${param.label}`, given.map((id) => remove(at(id)))) : undefined;
-  const tall = ['vector', 'several', 'per-thing'].includes(param.values.kind);
+  const tall = ['vector', 'several', 'per-thing', 'kinds'].includes(param.values.kind);
   return (
     <RowFrame label={param.label} help={param.help} changed={given.length > 0} onReset={reset} tall={tall}>
       <Value param={param} value={value} document={document} set={set} show={show} reset={reset} nodes={nodes} marks={marks?.filter((mark) => mark.param === param.name) ?? []} />
@@ -127,6 +129,10 @@ function Plain(props: ValueProps) {
       return <VectorField {...props} />;
     case 'asset':
       return <AssetField {...props} media={values.media} />;
+    case 'colour':
+      return <ColourField label={param.label} value={String(value)} onKeep={set} />;
+    case 'kinds':
+      return <KindsField at={['nodes', props.nodes.at(-1) ?? '', 'params', param.name]} list={Array.isArray(value) ? (value as Kind[]) : []} things={values.things} />;
     case 'formula':
       return <FormulaField label={param.label} text={String(value)} mark={props.marks[0]} onKeep={set} />;
     case 'text':
@@ -176,7 +182,22 @@ function FractionField(props: ValueProps & { text: string; min: number; max: num
 
 function VectorField({ param, value, document, set, show, marks }: ValueProps) {
   const unit = param.values.kind === 'vector' ? param.values.unit : 'none';
-  return <AxisFields label={param.label} numbers={value as Three} unit={unit} flat={document.space === 'flat'} onPreview={show} onKeep={set} marks={param.drives === 'fixed' ? undefined : marks} />;
+  return (
+    <>
+      <AxisFields label={param.label} numbers={value as Three} unit={unit} flat={document.space === 'flat'} onPreview={show} onKeep={set} marks={param.drives === 'fixed' ? undefined : marks} />
+      {param.role?.kind === 'pivot' && <PivotButton />}
+    </>
+  );
+}
+
+/** Shows the points of the thing's box in the View, to click one. */
+function PivotButton() {
+  const picking = useScene((state) => state.picking);
+  return (
+    <Button variant="outlined" aria-pressed={picking === 'pivot'} onClick={() => useScene.setState({ picking: picking === 'pivot' ? null : 'pivot' })}>
+      {picking === 'pivot' ? 'Done picking' : 'Pick on its box'}
+    </Button>
+  );
 }
 
 type Three = [number | Formula, number | Formula, number | Formula];
@@ -340,12 +361,13 @@ function AssetField({ nodes, param, value, media }: ValueProps & { media: string
   const bring = useBringIn();
   const picking = useScene((state) => state.picking);
   const model = media === 'model/gltf-binary' && String(value) !== '';
+  const sides = picking === 'nose' || picking === 'top';
   return (
     <>
       <FileButton label={param.label} media={media} name={String(value)} onFile={(file) => void bring(file, media, (name) => nodes.map((node) => put(['nodes', node, 'params', param.name], name)))} />
       {model && (
-        <Button variant="outlined" aria-pressed={picking !== null} onClick={() => useScene.setState({ picking: picking ? null : 'nose' })}>
-          {picking ? 'Done picking' : 'Pick nose and top'}
+        <Button variant="outlined" aria-pressed={sides} onClick={() => useScene.setState({ picking: sides ? null : 'nose' })}>
+          {sides ? 'Done picking' : 'Pick nose and top'}
         </Button>
       )}
     </>

@@ -4,8 +4,9 @@ import { api, Refused } from '../../api/client';
 import type { Camera, Keep, Scene } from '../../api/types';
 import { put, remove } from '../../scene/edits';
 import { rateOf } from '../../scene/rate';
-import { say } from '../../scene/store';
+import { say, select } from '../../scene/store';
 import { useLive } from '../live';
+import { useSchemas } from '../schemas';
 import { viewer } from '../view/viewer';
 import { NumberField } from './NumberField';
 import { AxisFields, FileButton, RowFrame, useBringIn } from './Row';
@@ -68,6 +69,7 @@ export function SceneCard({ document }: { document: Scene }) {
         {number('height', help.height, picture.height, 'metres', ['picture', 'height'], 1e-3, 1e6, false)}
         {number('pixels', help.pixels, picture.pixels, 'none', ['picture', 'pixels'], 1, 100000, true)}
       </section>
+      <Paths document={document} />
       {document.space === 'deep' && <CameraRows document={document} />}
       <BackdropRows document={document} />
     </div>
@@ -197,6 +199,50 @@ function CameraRows({ document }: { document: Scene }) {
           </Button>
         )}
       </span>
+    </section>
+  );
+}
+
+/** All paths by their names, with everything that uses them. */
+function Paths({ document }: { document: Scene }) {
+  const live = useLive();
+  const schemas = useSchemas();
+  const nodes = document.nodes ?? {};
+  const threads = Object.values(document.threads ?? {});
+  const paths = Object.entries(nodes).filter(([, node]) => schemas.find((schema) => schema.name === node.type)?.output === 'path');
+  if (paths.length === 0) return null;
+  return (
+    <section aria-label="Paths">
+      <h3>Paths</h3>
+      <div className="path-list">
+        {paths.map(([id, node]) => {
+          const uses = threads.filter((thread) => thread.from === id);
+          return (
+            <div key={id}>
+              <span className="field">
+                <input
+                  key={node.name}
+                  aria-label={`name of ${node.name}`}
+                  defaultValue={node.name}
+                  onBlur={(event) => event.target.value !== node.name && event.target.value.trim() !== '' && live.edit(`rename ${node.name}`, [put(['nodes', id, 'name'], event.target.value)])}
+                  onKeyDown={(event) => event.key === 'Enter' && event.currentTarget.blur()}
+                />
+                <button type="button" className="link" aria-label={`show ${node.name}`} onClick={() => select(id)}>
+                  show
+                </button>
+              </span>
+              <span className="use">
+                <span className="soft">{uses.length > 0 ? 'used by' : 'used by nothing yet'}</span>
+                {uses.map((thread) => (
+                  <button key={`${thread.to}/${thread.port}`} type="button" className="link" onClick={() => select(thread.to)}>
+                    {nodes[thread.to]?.name}
+                  </button>
+                ))}
+              </span>
+            </div>
+          );
+        })}
+      </div>
     </section>
   );
 }

@@ -35,6 +35,8 @@ export function measureOf(unit: Unit, { fps, pixel }: Ruler): Measure {
       return { suffix: 's', typed: { s: 1, ms: 0.001, frames: 1 / fps, frame: 1 / fps, f: 1 / fps }, step: 0.01 };
     case 'laps':
       return { suffix: 'laps', typed: { laps: 1, lap: 1, ...turns(1) }, step: 0.005 };
+    case 'sizes':
+      return { suffix: 'sizes', typed: { sizes: 1, size: 1 }, step: 0.005 };
     case 'degrees':
       return { suffix: '°', typed: turns(360), step: 0.5 };
     default:

@@ -4,6 +4,7 @@ import { clock } from '../../scene/clock';
 import { put } from '../../scene/edits';
 import { selectThing, useScene } from '../../scene/store';
 import { useLive } from '../live';
+import { closing } from './closing';
 import { gap, kinds, outputsOf } from './gap';
 
 /** What happens at the loop point, and what would close it. */
@@ -64,7 +65,7 @@ function Report({ end }: { end: EndReport }) {
           ))}
         </>
       )}
-      {!seam.closes && end.offers.length === 0 && <p className="soft">No single number closes this one: it ends elsewhere than it begins.</p>}
+      {!seam.closes && <Beyond end={end} />}
     </section>
   );
 }
@@ -85,11 +86,36 @@ function Worst({ end, kind }: { end: EndReport; kind: string }) {
   );
 }
 
+/** What no offer alone closes, and the node that does. */
+function Beyond({ end }: { end: EndReport }) {
+  const live = useLive();
+  const document = useScene((state) => state.document);
+  const way = document ? closing(document, end.node) : null;
+  if (end.offers.some((offer) => offer.left === '' || offer.left === undefined)) return null;
+  const text = end.offers.length === 0 ? 'No single number closes this one: it ends elsewhere than it begins.' : 'None of these closes it alone: something else is open too.';
+  return (
+    <>
+      <p className="soft">{text}</p>
+      {way && (
+        <>
+          <Button variant="outlined" className="offer" onClick={() => live.edit('add Close loop', way)}>
+            Add Close loop
+          </Button>
+          <p className="soft">It spreads what is left over the whole lap.</p>
+        </>
+      )}
+    </>
+  );
+}
+
 function OfferButton({ offer }: { offer: Offer }) {
   const live = useLive();
   return (
     <Button variant="outlined" className="offer" onClick={() => live.edit(`set ${offer.text}`, [put(offer.node ? ['nodes', offer.node, 'params', offer.param] : [offer.param], offer.value)])}>
-      {offer.text}
+      <span>
+        {offer.text}
+        {offer.left ? <span className="soft">{` · leaves ${offer.left} open`}</span> : null}
+      </span>
     </Button>
   );
 }

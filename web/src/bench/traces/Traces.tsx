@@ -5,7 +5,7 @@ import { useScene, type TraceBlock } from '../../scene/store';
 import { useMode } from '../../theme/mode';
 import { tokens } from '../../theme/tokens';
 import { paint, RULER } from './paint';
-import { ends, nearest, told, valueAt } from './read';
+import { ends, flips, nearest, told, valueAt } from './read';
 import { choose, movedBy, shifted, shownChannels, toggled, useTraceSettings, zoomed, type Window } from './settings';
 
 const LABELS = 132;
@@ -165,6 +165,7 @@ function Values({ block, shown }: { block: TraceBlock; shown: number[] }) {
           <div key={channel.name} className="trace-label" style={{ top: `calc(${RULER}px + (100% - ${RULER}px) * ${i / shown.length})` }}>
             <strong>{channel.name}</strong>
             <span className="mono">{told(valueAt(block, index, step), channel.unit)}</span>
+            {channel.name === 'turn' && flips(block).length > 0 && <span className="flips">{flips(block).length === 1 ? '1 flip' : `${flips(block).length} flips`}</span>}
           </div>
         ) : null;
       })}

@@ -1,7 +1,7 @@
 import { clock } from '../../scene/clock';
 import type { TraceBlock } from '../../scene/store';
 import type { Tokens } from '../../theme/tokens';
-import { told, valueAt, nearest } from './read';
+import { flips, told, valueAt, nearest } from './read';
 import type { Window } from './settings';
 
 /** Height of the ruler over the traces, px. */
@@ -57,6 +57,7 @@ export function paint(element: HTMLCanvasElement, what: Painted, t: Tokens): voi
     ribbon(pen, stretch(block, index, seen, true), mostOf(block, index), x, row, t);
     if (under) curve(pen, under, x, y, channel.unit === '°', `${t.mulberry}88`, 1.2);
     curve(pen, over, x, y, channel.unit === '°', t.ink, 1.6);
+    if (channel.name === 'turn') for (const frame of flips(block)) flip(pen, x(frame), row, t);
     if (hover !== null) readOut(pen, told(valueAt(block, index, nearest(block, hover)), channel.unit), x(hover), row, width, t);
   });
   pen.setLineDash([2, 2]);
@@ -184,6 +185,15 @@ function curve(pen: CanvasRenderingContext2D, { frames, values }: Stretch, x: (f
     else pen.lineTo(x(frames[i] ?? 0), y(value));
   });
   pen.stroke();
+}
+
+/** A crossed-out place: the thing turns about in one frame. */
+function flip(pen: CanvasRenderingContext2D, x: number, row: Row, t: Tokens): void {
+  const middle = row.top + 6;
+  pen.strokeStyle = t.brick;
+  pen.lineWidth = 1.8;
+  line(pen, x - 4, middle - 4, x + 4, middle + 4);
+  line(pen, x - 4, middle + 4, x + 4, middle - 4);
 }
 
 /** A value beside the pointer's line, on its own piece of paper. */

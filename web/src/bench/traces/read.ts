@@ -15,6 +15,26 @@ export function ends(block: TraceBlock): [number, number] {
 /** The value of channel number `index` at a step. */
 export const valueAt = (block: TraceBlock, index: number, step: number): number => block.numbers[block.header.steps * (1 + 2 * index) + step] ?? 0;
 
+/** A turn in one frame beyond this many degrees is a flip. */
+const FLIP = 90;
+
+/** Frames around which a thing flips: where it turns most, once for every stretch beyond the limit. */
+export function flips(block: TraceBlock): number[] {
+  const index = block.header.channels.findIndex((channel) => channel.name === 'turn');
+  const found: number[] = [];
+  let most = -1;
+  for (let step = 0; index >= 0 && step <= block.header.steps; step += 1) {
+    const value = step < block.header.steps ? valueAt(block, index, step) : 0;
+    if (value > FLIP) {
+      if (most < 0 || value > valueAt(block, index, most)) most = step;
+    } else if (most >= 0) {
+      found.push(block.numbers[most] ?? 0);
+      most = -1;
+    }
+  }
+  return found;
+}
+
 /** A value as it is read, with its unit. */
 export function told(value: number, unit: string): string {
   const digits = (Math.abs(value) >= 100 ? value.toFixed(1) : value.toFixed(2)).replace(/^-(0\.0+)$/, '$1');

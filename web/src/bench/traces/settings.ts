@@ -11,9 +11,12 @@ const MOST = 200;
 
 export const useTraceSettings = create<TraceSettings>()(persist(() => ({ chosen: {} }), { name: 'traces', version: 1 }));
 
-/** Which channels are drawn, in order: those chosen that are there, or all. */
+/** Drawn only when somebody asks for them. */
+const ASKED_FOR = ['bank', 'twist'];
+
+/** Which channels are drawn, in order: those chosen that are there, or all but a few. */
 export function shownChannels(names: readonly string[], chosen: readonly string[] | undefined): number[] {
-  const found = (chosen ?? names).map((name) => names.indexOf(name)).filter((index) => index >= 0);
+  const found = (chosen ?? names.filter((name) => !ASKED_FOR.includes(name))).map((name) => names.indexOf(name)).filter((index) => index >= 0);
   return found.length > 0 ? found : names.map((_, index) => index);
 }
 

@@ -16,7 +16,7 @@ export function ModelArrows({ stage }: { stage: Stage }) {
   const picking = useScene((state) => state.picking);
   const thing = useScene((state) => state.thing);
   const params = useScene((state) => (state.thing ? state.document?.nodes?.[state.thing.node]?.params : undefined));
-  if (!picking || !thing || params?.['thing'] !== 'own model' || !params['model']) return null;
+  if ((picking !== 'nose' && picking !== 'top') || !thing || params?.['thing'] !== 'own model' || !params['model']) return null;
   const nose = String(params['nose'] ?? '+x');
   const top = String(params['top'] ?? '+y');
   const pick = (side: string) => {

@@ -13,6 +13,7 @@ import { niceStep } from './ground';
 import { Handles } from './Handles';
 import { Labels } from './Labels';
 import { ModelArrows } from './ModelArrows';
+import { PivotPoints } from './PivotPoints';
 import { inserted, isClosed, isDrawn, nearestOnPath } from './path';
 import { axesOf, planeOf } from './plane';
 import { plainPlane, useView } from './settings';
@@ -248,6 +249,7 @@ export function View() {
       {stage && <Handles stage={stage} />}
       {stage && <Gizmo stage={stage} />}
       {stage && <ModelArrows stage={stage} />}
+      {stage && <PivotPoints stage={stage} />}
       {box && <Box rect={box} />}
       <Tools planing={planing} onPlane={() => setPlaning(!planing)} />
       <div className="view-looks" role="group" aria-label="Look from">

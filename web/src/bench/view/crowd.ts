@@ -1,7 +1,6 @@
-import { BufferAttribute, BufferGeometry, CanvasTexture, Color, DynamicDrawUsage, Group, InstancedMesh, InterleavedBufferAttribute, Matrix4, Points, Quaternion, Raycaster, Vector3, type Material } from 'three';
+import { Box3, BufferAttribute, BufferGeometry, CanvasTexture, Color, DynamicDrawUsage, Group, InstancedMesh, InterleavedBufferAttribute, Matrix4, Points, Quaternion, Raycaster, Vector3, type Material } from 'three';
 import type { LineSegments2 } from 'three/addons/lines/LineSegments2.js';
-import { POSE_FLOATS } from '../../api/blocks';
-import type { Contact } from '../../api/types';
+import type { Contact, KindReport } from '../../api/types';
 import type { Poses } from '../../scene/store';
 import { night } from '../../theme/tokens';
 import { coloured } from './lines';
@@ -21,12 +20,17 @@ export interface Shown {
   letter: string;
   /** The model that is shown as it is, and which of its sides go ahead and up. */
   model: { hash: string; nose: string; top: string } | null;
+  /** The kinds that things are of, if there are any. */
+  kinds: KindReport[];
 }
 
 /** What a whole picture shows beside the things themselves. */
 export interface Extras {
   ghosts: boolean;
   axes: boolean;
+  /** The axes that things have along their way: of this thing, else of each motion's first. */
+  along: boolean;
+  thing: { node: string; object: number } | null;
   /** Frames that a trail of light is long; 0 for none. */
   exposure: number;
 }
@@ -38,17 +42,36 @@ const MOST_DETAILED = 400;
 /** Most pieces of all trails of a motion. */
 const MOST_PIECES = 40_000;
 
-const lookOf = (shown: Shown): string => `${shown.kind} ${shown.kind === 'letter' ? shown.letter : ''} ${shown.model ? `${shown.model.hash} ${shown.model.nose} ${shown.model.top}` : ''}`;
+const lookOf = (shown: Shown): string => `${shown.kind} ${shown.kind === 'letter' ? shown.letter : ''} ${shown.model ? `${shown.model.hash} ${shown.model.nose} ${shown.model.top}` : ''} ${JSON.stringify(shown.kinds)}`;
+
+/** Where a thing's kind and its place on the scale of colours stand among its numbers. */
+const KIND = 8;
+const TINT = 9;
+/** Axes of a thing along its way at so many places. */
+const STATIONS = 36;
+
+/** Things that are drawn alike. */
+interface Troop {
+  objects: number[];
+  meshes: InstancedMesh[];
+  ghosts: InstancedMesh[];
+  /** The ends of its scale of colours, where it has colours. */
+  colours: [Color, Color] | null;
+}
 
 /** The things of one motion. */
 export class Crowd {
   readonly group = new Group();
-  private meshes: InstancedMesh[] = [];
-  private ghosts: InstancedMesh[] = [];
+  private troops: Troop[] = [];
   private under: InstancedMesh[] = [];
   private glow: Points | null = null;
+  private lit: number[] = [];
   private trail: LineSegments2 | null = null;
   private noses: LineSegments2 | null = null;
+  private way: LineSegments2 | null = null;
+  /** What things without a kind of their own are drawn as. */
+  private own: Part[] | null = null;
+  private of: number[] = [];
   private readonly look: string;
   private gone = false;
 
@@ -79,39 +102,86 @@ export class Crowd {
     return poses === this.poses && (beneath ?? null) === this.beneath && lookOf(shown) === this.look;
   }
 
+  /** The kind of every thing, as the numbers of a frame say; all the same without kinds. */
+  private kindsAt(frame: number): number[] {
+    const { poses } = this;
+    if (this.shown.kinds.length === 0 || poses.floats <= KIND) return new Array<number>(poses.things).fill(0);
+    return Array.from({ length: poses.things }, (_, object) => poses.numbers[(frame * poses.things + object) * poses.floats + KIND] ?? 0);
+  }
+
   private dress(parts: Part[]): void {
     if (this.gone) {
       parts.forEach(({ geometry }) => geometry.dispose());
       return;
     }
-    const { things } = this.poses;
-    const detailed = things <= MOST_DETAILED;
-    const lit = this.shown.kind === 'lantern';
-    const own = (part: Part): Material => part.material ?? (this.shown.kind === 'letter' ? this.materials.letter([...this.shown.letter][0] ?? ' ') : this.materials.body(lit));
-    const made = (geometry: BufferGeometry, material: Material, count: number) => {
-      const mesh = new InstancedMesh(geometry, material, count);
-      mesh.frustumCulled = false;
-      mesh.instanceMatrix.setUsage(DynamicDrawUsage);
-      this.group.add(mesh);
-      return mesh;
-    };
-    this.meshes = parts.map((part) => made(part.geometry, own(part), things));
-    this.ghosts = detailed ? parts.map((part) => made(part.geometry, this.materials.ghost(), things * GHOSTS.length)) : [];
-    this.under = this.beneath ? parts.map((part) => made(part.geometry, this.materials.beneath(), Math.min(this.beneath?.things ?? 0, 4000))) : [];
-    if (lit && detailed) {
-      const points = new BufferGeometry().setAttribute('position', new BufferAttribute(new Float32Array(things * 3), 3));
+    this.own = parts;
+    this.under = this.beneath ? parts.map((part) => this.instanced(part.geometry, this.materials.beneath(), Math.min(this.beneath?.things ?? 0, 4000))) : [];
+    this.muster(this.kindsAt(Math.max(0, this.poses.have.indexOf(1))));
+    this.changed();
+  }
+
+  private instanced(geometry: BufferGeometry, material: Material, count: number): InstancedMesh {
+    const mesh = new InstancedMesh(geometry, material, count);
+    mesh.frustumCulled = false;
+    mesh.instanceMatrix.setUsage(DynamicDrawUsage);
+    this.group.add(mesh);
+    return mesh;
+  }
+
+  /** Puts the things that are drawn alike together. */
+  private muster(of: number[]): void {
+    this.disband();
+    this.of = of;
+    const { shown, poses } = this;
+    const detailed = poses.things <= MOST_DETAILED;
+    for (const kind of [...new Set(of)].sort((a, b) => a - b)) {
+      const objects = of.flatMap((other, object) => (other === kind ? [object] : []));
+      const told = shown.kinds[kind];
+      const thing = told?.thing || shown.kind;
+      const sign = [...(told?.letter || shown.letter)][0] ?? ' ';
+      const parts: Part[] = told?.thing ? [{ geometry: thingGeometry(told.thing), material: null }] : (this.own ?? []);
+      const colours: Troop['colours'] = told?.colour ? [new Color(told.colour), new Color(told.last || told.colour)] : null;
+      const dyed = colours !== null;
+      const material = (part: Part): Material => part.material ?? (thing === 'letter' ? this.materials.letter(sign, dyed) : this.materials.body(thing === 'lantern', dyed));
+      this.troops.push({
+        objects,
+        colours,
+        meshes: parts.map((part) => Object.assign(this.instanced(part.geometry, material(part), objects.length), { userData: { objects } })),
+        ghosts: detailed ? parts.map((part) => this.instanced(part.geometry, this.materials.ghost(), objects.length * GHOSTS.length)) : [],
+      });
+      if (thing === 'lantern' && detailed) this.lit.push(...objects);
+    }
+    if (this.lit.length > 0) {
+      const points = new BufferGeometry().setAttribute('position', new BufferAttribute(new Float32Array(this.lit.length * 3), 3));
       this.glow = new Points(points, this.materials.glow(2.6 * this.shown.size, glowTexture()));
       this.glow.frustumCulled = false;
       this.group.add(this.glow);
     }
-    this.changed();
+  }
+
+  private disband(): void {
+    for (const { meshes, ghosts } of this.troops) {
+      for (const mesh of [...meshes, ...ghosts]) {
+        this.group.remove(mesh);
+        if (!this.own?.some((part) => part.geometry === mesh.geometry)) mesh.geometry.dispose();
+        mesh.dispose();
+      }
+    }
+    this.troops = [];
+    this.lit = [];
+    if (this.glow) {
+      this.group.remove(this.glow);
+      this.glow.geometry.dispose();
+      this.glow = null;
+    }
   }
 
   dispose(): void {
     this.gone = true;
-    for (const mesh of this.meshes) mesh.geometry.dispose();
-    for (const mesh of [...this.meshes, ...this.ghosts, ...this.under]) mesh.dispose();
-    for (const other of [this.glow, this.trail, this.noses]) other?.geometry.dispose();
+    this.disband();
+    for (const mesh of this.under) mesh.dispose();
+    for (const part of this.own ?? []) part.geometry.dispose();
+    for (const other of [this.trail, this.noses, this.way]) other?.geometry.dispose();
   }
 
   private whole(frame: number, poses = this.poses): number {
@@ -122,12 +192,17 @@ export class Crowd {
   pose(frame: number, extras: Extras): void {
     const { poses, shown, beneath } = this;
     const now = this.whole(frame);
-    if (poses.have[now]) {
-      for (let object = 0; object < poses.things; object += 1) {
-        const matrix = matrixOf(poses, now, object, shown.size);
-        for (const mesh of this.meshes) mesh.setMatrixAt(object, matrix);
+    if (poses.have[now] && this.own) {
+      const of = this.kindsAt(now);
+      if (of.some((kind, object) => kind !== this.of[object])) this.muster(of);
+      for (const troop of this.troops) {
+        troop.objects.forEach((object, i) => {
+          const matrix = matrixOf(poses, now, object, shown.size);
+          for (const mesh of troop.meshes) mesh.setMatrixAt(i, matrix);
+        });
+        this.renew(troop.meshes);
+        this.dye(troop, now);
       }
-      this.renew(this.meshes);
     }
     if (beneath && this.under[0]) {
       const then = this.whole(frame, beneath);
@@ -138,9 +213,22 @@ export class Crowd {
       this.renew(this.under);
     }
     if (this.glow) this.light(now);
+    this.showWay(extras.along ? (extras.thing?.node === shown.node ? extras.thing.object : 0) : null);
     this.showGhosts(now, extras.ghosts);
     this.showTrail(frame, extras.exposure);
     this.showNoses(now, extras.axes);
+  }
+
+  /** Gives every thing its colour, which may change from frame to frame. */
+  private dye({ colours, meshes, objects }: Troop, frame: number): void {
+    if (!colours) return;
+    const { poses } = this;
+    objects.forEach((object, i) => {
+      const share = poses.numbers[(frame * poses.things + object) * poses.floats + TINT] ?? 0;
+      scratch.colour.lerpColors(colours[0], colours[1], share);
+      for (const mesh of meshes) mesh.setColorAt(i, scratch.colour);
+    });
+    for (const mesh of meshes) if (mesh.instanceColor) mesh.instanceColor.needsUpdate = true;
   }
 
   private renew(meshes: InstancedMesh[]): void {
@@ -152,30 +240,34 @@ export class Crowd {
 
   private showGhosts(frame: number, wanted: boolean): void {
     const { poses, shown } = this;
-    for (const mesh of this.ghosts) mesh.visible = wanted;
-    if (!wanted || this.ghosts.length === 0) return;
+    const troops = this.troops.filter(({ ghosts }) => ghosts.length > 0);
+    for (const { ghosts } of troops) for (const mesh of ghosts) mesh.visible = wanted;
+    if (!wanted) return;
     const loop = Math.max(1, poses.frames - 1);
     GHOSTS.forEach((offset, g) => {
       const at = frame + offset;
       const inside = at >= 0 && at < loop;
       const wrapped = ((at % loop) + loop) % loop;
       const visible = (inside || !shown.wake) && poses.have[wrapped];
-      for (let object = 0; object < poses.things; object += 1) {
-        const matrix = visible ? matrixOf(poses, wrapped, object, shown.size) : nothing;
-        for (const mesh of this.ghosts) mesh.setMatrixAt(g * poses.things + object, matrix);
+      for (const { ghosts, objects } of troops) {
+        objects.forEach((object, i) => {
+          const matrix = visible ? matrixOf(poses, wrapped, object, shown.size) : nothing;
+          for (const mesh of ghosts) mesh.setMatrixAt(g * objects.length + i, matrix);
+        });
       }
     });
-    for (const mesh of this.ghosts) mesh.instanceMatrix.needsUpdate = true;
+    for (const { ghosts } of troops) for (const mesh of ghosts) mesh.instanceMatrix.needsUpdate = true;
   }
 
   private light(frame: number): void {
     const attribute = this.glow?.geometry.getAttribute('position') as BufferAttribute;
     const { poses, shown } = this;
-    for (let object = 0; object < poses.things; object += 1) {
-      const start = (frame * poses.things + object) * POSE_FLOATS;
+    this.lit.forEach((object, i) => {
+      const start = (frame * poses.things + object) * poses.floats;
       const [x = 0, y = 0, z = 0] = poses.numbers.subarray(start, start + 3);
-      attribute.setXYZ(object, x, y - 0.62 * shown.size, z);
-    }
+      const scale = poses.numbers[start + 7] ?? 1;
+      attribute.setXYZ(i, x, y - 0.62 * shown.size * scale, z);
+    });
     attribute.needsUpdate = true;
   }
 
@@ -243,18 +335,61 @@ export class Crowd {
     }
   }
 
+  /** Nose, top and side of one thing at places along its way. */
+  private showWay(object: number | null): void {
+    const { poses, shown } = this;
+    if (this.way) {
+      this.group.remove(this.way);
+      this.way.geometry.dispose();
+      this.way = null;
+    }
+    if (object === null || object >= poses.things) return;
+    const [places, colours]: [number[], number[]] = [[], []];
+    const tones = [night.persimmon, '#8f96c8', '#6cc9ad'].map((tone) => new Color(tone));
+    const last = poses.frames - 1;
+    for (let station = 0; station < STATIONS; station += 1) {
+      const frame = Math.round((station * last) / STATIONS);
+      if (!poses.have[frame]) continue;
+      const matrix = matrixOf(poses, frame, object, shown.size);
+      const from = scratch.position.clone();
+      [new Vector3(1, 0, 0), new Vector3(0, 1.5, 0), new Vector3(0, 0, 1)].forEach((way, i) => {
+        places.push(...from.toArray(), ...way.applyMatrix4(matrix).toArray());
+        const tone = tones[i] ?? new Color();
+        colours.push(tone.r, tone.g, tone.b, tone.r, tone.g, tone.b);
+      });
+    }
+    if (places.length === 0) return;
+    this.way = coloured(places, colours, this.materials.axes());
+    this.way.renderOrder = 2;
+    this.group.add(this.way);
+  }
+
   /** The thing that a ray meets first. */
   hit(caster: Raycaster): { object: number; distance: number } | null {
-    const hits = caster.intersectObjects(this.meshes, false);
+    const hits = caster.intersectObjects(this.troops.flatMap(({ meshes }) => meshes), false);
     const first = hits.find((hit) => hit.instanceId !== undefined);
-    return first?.instanceId === undefined ? null : { object: first.instanceId, distance: first.distance };
+    if (first?.instanceId === undefined) return null;
+    const { objects } = first.object.userData as { objects: number[] };
+    return { object: objects[first.instanceId] ?? 0, distance: first.distance };
   }
 
   /** Where a thing stands at a frame. */
   at(object: number, frame: number): Vector3 | null {
     const now = Math.floor(frame);
     if (object >= this.poses.things || !this.poses.have[now]) return null;
-    return new Vector3().fromArray(this.poses.numbers, (now * this.poses.things + object) * POSE_FLOATS);
+    return new Vector3().fromArray(this.poses.numbers, (now * this.poses.things + object) * this.poses.floats);
+  }
+
+  /** The box around a thing in its own axes and sizes. */
+  box(object: number): Box3 | null {
+    const troop = this.troops.find(({ objects }) => objects.includes(object));
+    if (!troop || troop.meshes.length === 0) return null;
+    const box = new Box3();
+    for (const { geometry } of troop.meshes) {
+      geometry.computeBoundingBox();
+      if (geometry.boundingBox) box.union(geometry.boundingBox);
+    }
+    return box;
   }
 
   /** How a thing stands at a frame, with its size. */
@@ -266,10 +401,10 @@ export class Crowd {
 }
 
 const nothing = new Matrix4().makeScale(0, 0, 0);
-const scratch = { matrix: new Matrix4(), position: new Vector3(), turn: new Quaternion(), scale: new Vector3() };
+const scratch = { matrix: new Matrix4(), position: new Vector3(), turn: new Quaternion(), scale: new Vector3(), colour: new Color() };
 
 function matrixOf(poses: Poses, frame: number, object: number, size: number): Matrix4 {
-  const start = (frame * poses.things + object) * POSE_FLOATS;
+  const start = (frame * poses.things + object) * poses.floats;
   scratch.position.fromArray(poses.numbers, start);
   scratch.turn.fromArray(poses.numbers, start + 3);
   scratch.scale.setScalar((poses.numbers[start + 7] ?? 1) * size);
@@ -282,8 +417,8 @@ function between(poses: Poses, frame: number, object: number, out: Float32Array,
   const after = Math.min(poses.frames - 1, before + 1);
   const share = frame - before;
   for (let axis = 0; axis < 3; axis += 1) {
-    const a = poses.numbers[(before * poses.things + object) * POSE_FLOATS + axis] ?? 0;
-    const b = poses.numbers[(after * poses.things + object) * POSE_FLOATS + axis] ?? 0;
+    const a = poses.numbers[(before * poses.things + object) * poses.floats + axis] ?? 0;
+    const b = poses.numbers[(after * poses.things + object) * poses.floats + axis] ?? 0;
     out[at + axis] = a + share * (b - a);
   }
 }

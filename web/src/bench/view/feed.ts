@@ -25,6 +25,7 @@ export function useFeed(stage: Stage | null): void {
   const pathAxes = useView((state) => state.pathAxes);
   const marks = useView((state) => state.marks);
   const exposure = useView((state) => state.exposure);
+  const thing = useScene((state) => state.thing);
   const space = document?.space;
   const width = document?.picture?.width ?? 16;
   const height = document?.picture?.height ?? 9;
@@ -32,7 +33,7 @@ export function useFeed(stage: Stage | null): void {
   useEffect(() => {
     if (space) stage?.setScene(space === 'flat', { width, height });
   }, [stage, space, width, height]);
-  useEffect(() => stage?.setWishes({ ghosts, axes, pathAxes, marks, exposure }), [stage, ghosts, axes, pathAxes, marks, exposure]);
+  useEffect(() => stage?.setWishes({ ghosts, axes, pathAxes, along: pathAxes, thing, marks, exposure }), [stage, ghosts, axes, pathAxes, thing, marks, exposure]);
   useEffect(() => stage?.setPaths(visible, compared, chosen), [stage, visible, compared, chosen]);
   useEffect(() => {
     const shown = ends.filter((end) => document && isVisible(document, end.node)).map((end): Shown => {
@@ -41,7 +42,7 @@ export function useFeed(stage: Stage | null): void {
       const kind = String(params['thing'] ?? 'arrow');
       const asset = document?.assets?.[String(params['model'] ?? '')];
       const model = kind === 'own model' && asset ? { hash: asset.hash, nose: String(params['nose'] ?? '+x'), top: String(params['top'] ?? '+y') } : null;
-      return { node: end.node, kind, size: end.output ? size : LOOSE, contacts: end.contacts, wake: !end.on_path, letter: String(params['letter'] ?? 'Z'), model };
+      return { node: end.node, kind, size: end.output ? size : LOOSE, contacts: end.contacts, wake: !end.on_path, letter: String(params['letter'] ?? 'Z'), model, kinds: end.kinds };
     });
     stage?.setCrowds(shown, poses, compared);
   }, [stage, ends, poses, compared, document]);

@@ -4,7 +4,6 @@ import { LineGeometry } from 'three/addons/lines/LineGeometry.js';
 import { LineSegments2 } from 'three/addons/lines/LineSegments2.js';
 import { LineSegmentsGeometry } from 'three/addons/lines/LineSegmentsGeometry.js';
 import type { LineMaterial } from 'three/addons/lines/LineMaterial.js';
-import { POSE_FLOATS } from '../../api/blocks';
 import type { Contact } from '../../api/types';
 import type { PathBlock, Poses } from '../../scene/store';
 
@@ -48,6 +47,22 @@ export function strandsOf(block: PathBlock): Float32Array[] {
   });
 }
 
+/** The strands of a path as they are at a frame; where it does not move, as they always are. */
+export function strandsAt(block: PathBlock, frame: number): Float32Array[] {
+  const { moments, strands, stations } = block.header;
+  if (!moments || momentOf(block, frame) === 0) return strandsOf(block);
+  const start = 3 * strands.reduce((sum, strand) => sum + strand.points, 0) + 9 * stations;
+  const row = 3 * moments.points;
+  const first = start + momentOf(block, frame) * strands.length * row;
+  return strands.map((_, i) => block.numbers.subarray(first + i * row, first + (i + 1) * row));
+}
+
+/** Which moment of a path that moves a frame is nearest to. */
+export function momentOf(block: PathBlock, frame: number): number {
+  const { moments } = block.header;
+  return moments ? Math.round((frame / moments.frames) * moments.count) % moments.count : 0;
+}
+
 /** A strand's places as vectors. */
 export const vectorsOf = (points: Float32Array): Vector3[] => Array.from({ length: points.length / 3 }, (_, i) => new Vector3().fromArray(points, 3 * i));
 
@@ -62,7 +77,7 @@ export function stationsOf(block: PathBlock): { at: Vector3; along: Vector3; up:
 export function wakeOf(poses: Poses, contacts: readonly Contact[], object: number): Float32Array {
   const points: { frame: number; at: number[] }[] = [];
   for (let frame = 0; frame < poses.frames; frame += 1) {
-    const start = (frame * poses.things + object) * POSE_FLOATS;
+    const start = (frame * poses.things + object) * poses.floats;
     if (poses.have[frame]) points.push({ frame, at: [...poses.numbers.subarray(start, start + 3)] });
   }
   for (const contact of contacts) if (contact.object === object) points.push({ frame: contact.frame, at: contact.place as number[] });

@@ -41,13 +41,14 @@ export class Materials {
     return this.once(`thin ${colour} ${opacity}`, () => new LineBasicMaterial({ color: colour, transparent: true, opacity }));
   }
 
-  body(lit: boolean): MeshLambertMaterial {
-    return this.once(`body ${lit}`, () => new MeshLambertMaterial({ color: night.paper, vertexColors: true, flatShading: true, emissive: lit ? new Color(0x6b5530) : new Color(0) }));
+  /** `dyed` things bring colours of their own. */
+  body(lit: boolean, dyed: boolean): MeshLambertMaterial {
+    return this.once(`body ${lit} ${dyed}`, () => new MeshLambertMaterial({ color: dyed ? '#fff' : night.paper, vertexColors: true, flatShading: true, emissive: lit ? new Color(dyed ? 0x2c2418 : 0x6b5530) : new Color(0) }));
   }
 
   /** A letter, seen from both sides. */
-  letter(sign: string): MeshBasicMaterial {
-    return this.once(`letter ${sign}`, () => new MeshBasicMaterial({ color: night.paper, map: letterTexture(sign), alphaTest: 0.4, side: DoubleSide }));
+  letter(sign: string, dyed: boolean): MeshBasicMaterial {
+    return this.once(`letter ${sign} ${dyed}`, () => new MeshBasicMaterial({ color: dyed ? '#fff' : night.paper, map: letterTexture(sign), alphaTest: 0.4, side: DoubleSide }));
   }
 
   ghost(): MeshBasicMaterial {

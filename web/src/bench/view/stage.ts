@@ -1,13 +1,12 @@
 import { Box3, DirectionalLight, Group, HemisphereLight, MathUtils, Matrix4, MOUSE, OrthographicCamera, PerspectiveCamera, Plane, Raycaster, Scene, Vector2, Vector3, WebGLRenderer } from 'three';
 import { OrbitControls } from 'three/addons/controls/OrbitControls.js';
-import { POSE_FLOATS } from '../../api/blocks';
 import type { Camera as SceneCamera, Contact } from '../../api/types';
 import type { Compared, PathBlock, Poses } from '../../scene/store';
 import { note } from '../../measure';
 import { night } from '../../theme/tokens';
 import { Crowd, type Extras, type Shown } from './crowd';
 import { layPen, layPicture, layPlane, layRings, niceStep } from './ground';
-import { clear, coloured, fat, stationsOf, strandsOf, vectorsOf, wakeOf, thin } from './lines';
+import { clear, coloured, fat, momentOf, stationsOf, strandsAt, strandsOf, vectorsOf, wakeOf, thin } from './lines';
 import { Materials } from './materials';
 import { axesOf, type Axes } from './plane';
 import { plainPlane } from './settings';
@@ -36,7 +35,7 @@ export interface Frame {
 /** The picture in space: owns the graphics context, knows no component. */
 export class Stage {
   look: Look = 'free';
-  private wishes: Wishes = { ghosts: true, axes: true, exposure: 0, pathAxes: false, marks: true };
+  private wishes: Wishes = { ghosts: true, axes: true, exposure: 0, pathAxes: false, along: false, thing: null, marks: true };
   private flat = false;
   private frame = 0;
   private selected: readonly string[] = [];
@@ -61,6 +60,7 @@ export class Stage {
   private beneath: Compared | null = null;
   private work: Axes = axesOf(plainPlane);
   private planeShown = false;
+  private moments = '';
   private picture = { width: 16, height: 9 };
   private request = 0;
   private width = 1;
@@ -299,6 +299,7 @@ export class Stage {
 
   setFrame(frame: number): void {
     this.frame = frame;
+    if (this.momentsShown() !== this.moments) this.redrawLines();
     this.invalidate();
   }
 
@@ -353,15 +354,29 @@ export class Stage {
     return this.crowds.get(node)?.at(object, this.frame) ?? null;
   }
 
+  /** The box around a thing in its own axes and sizes. */
+  thingBox(node: string, object: number): Box3 | null {
+    return this.crowds.get(node)?.box(object) ?? null;
+  }
+
   /** How a thing stands at the frame on screen, with its size. */
   thingMatrix(node: string, object: number): Matrix4 | null {
     return this.crowds.get(node)?.matrix(object, this.frame) ?? null;
   }
 
+  /** Which moment of each path that moves is on screen. */
+  private momentsShown(): string {
+    return Object.values(this.paths)
+      .filter((block) => block.header.moments)
+      .map((block) => momentOf(block, this.frame))
+      .join();
+  }
+
   private redrawLines(): void {
     clear(this.lines);
+    this.moments = this.momentsShown();
     for (const [node, block] of Object.entries(this.paths)) {
-      for (const points of strandsOf(block)) {
+      for (const points of strandsAt(block, this.frame)) {
         const path = fat(points, this.materials.line(night.lamp, this.selected.includes(node) ? 3 : 2, 1, !this.flat));
         if (!this.flat) {
           const shadow = fat(
@@ -374,7 +389,8 @@ export class Stage {
         }
         this.lines.add(path);
       }
-      if (this.wishes.pathAxes) this.drawPathAxes(block);
+      // Where things show their own, those of the path would only be in the way.
+      if (this.wishes.pathAxes && (this.crowds.size === 0 || this.selected.includes(block.header.node))) this.drawPathAxes(block);
     }
     for (const block of Object.values(this.beneath?.paths ?? {})) {
       for (const points of strandsOf(block)) this.lines.add(fat(points, this.materials.dashed(night.edge, 1.8, 0.8)));
@@ -436,7 +452,7 @@ export class Stage {
       for (let frame = 0; frame < poses.frames; frame += Math.max(1, Math.floor(poses.frames / 24))) {
         if (!poses.have[frame]) continue;
         for (let object = 0; object < Math.min(64, poses.things); object += 1) {
-          at.fromArray(poses.numbers, (frame * poses.things + object) * POSE_FLOATS);
+          at.fromArray(poses.numbers, (frame * poses.things + object) * poses.floats);
           box.expandByPoint(at.addScalar(shown.size)).expandByPoint(at.addScalar(-2 * shown.size));
         }
       }

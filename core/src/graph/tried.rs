@@ -1,0 +1,61 @@
+//! What offers leave open: each is taken in a copy of the scene, and the seam is measured there.
+
+use super::compile::{Workshop, compile};
+use super::node::Offer;
+use super::report::{EndReport, SeamReport};
+use crate::motion::MotionError;
+use crate::scene::{Scene, check};
+use crate::seam::measure;
+
+/// With more things an offer is not tried.
+const MOST_THINGS: usize = 2000;
+
+/// Says of every offer of an end what it leaves open by itself; empty where it closes the loop.
+pub fn try_offers(scene: &Scene, report: &mut EndReport, workshop: &Workshop<'_>) -> Result<(), MotionError> {
+    if report.things > MOST_THINGS {
+        return Ok(());
+    }
+    let node = report.node.clone();
+    for offer in &mut report.offers {
+        if let Some(seam) = seam_after(scene, offer, &node, workshop)? {
+            offer.left = Some(left(&seam));
+        }
+    }
+    Ok(())
+}
+
+fn seam_after(
+    scene: &Scene,
+    offer: &Offer,
+    node: &str,
+    workshop: &Workshop<'_>,
+) -> Result<Option<SeamReport>, MotionError> {
+    let mut taken = scene.clone();
+    if offer.node.is_empty() {
+        let Some(frames) = offer.value.as_u64().and_then(|frames| u32::try_from(frames).ok()) else { return Ok(None) };
+        taken.frames = frames;
+    } else if let Some(of) = taken.nodes.get_mut(&offer.node) {
+        of.params.insert(offer.param.clone(), offer.value.clone());
+    }
+    if check(&taken, workshop.schemas).is_err() {
+        return Ok(None);
+    }
+    let compiled = compile(&taken, workshop);
+    let Some(end) = compiled.ends.iter().find(|end| end.node == node) else { return Ok(None) };
+    let timing = compiled.timing;
+    Ok(Some(SeamReport::from(&measure(&end.motion, timing.frames, timing.fps, workshop.cancel)?)))
+}
+
+fn left(seam: &SeamReport) -> String {
+    if seam.closes {
+        return String::new();
+    }
+    let parts = [
+        (seam.position, 1e-6, "m"),
+        (seam.orientation, 1e-4, "°"),
+        (seam.velocity, 1e-6, "m/s"),
+        (seam.spin, 1e-4, "°/s"),
+    ];
+    let open = parts.into_iter().find(|(amount, least, _)| amount > least);
+    open.map_or(String::new(), |(amount, _, unit)| format!("{amount:.3} {unit}"))
+}
