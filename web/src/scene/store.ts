@@ -264,3 +264,18 @@ export function poseAt(node: string, object: number, frame: number): number[] | 
   const start = (frame * poses.things + object) * poses.floats;
   return [...poses.numbers.subarray(start, start + POSE_FLOATS)];
 }
+
+/** The places of a path's first strand, three numbers each; for tests. */
+export function pathOf(node: string): number[] | null {
+  const block = get().paths[node];
+  return block ? [...block.numbers.subarray(0, 3 * (block.header.strands[0]?.points ?? 0))] : null;
+}
+
+/** A channel of the thing that is traced; for tests. */
+export function traceOf(name: string): number[] {
+  const { traces } = get();
+  const index = traces?.header.channels.findIndex((channel) => channel.name === name) ?? -1;
+  if (!traces || index < 0) return [];
+  const start = traces.header.steps * (1 + 2 * index);
+  return [...traces.numbers.subarray(start, start + traces.header.steps)];
+}

@@ -9,6 +9,9 @@ import { ends, flips, nearest, told, valueAt } from './read';
 import { choose, movedBy, shifted, shownChannels, toggled, useTraceSettings, zoomed, type Window } from './settings';
 
 const LABELS = 132;
+/** With more channels than this, each has room for one line of words only, and they need more room beside. */
+const ROOMY = 5;
+const TIGHT = 168;
 /** How much a step of the wheel and of a key zooms. */
 const WHEEL = 1.0015;
 const KEY = 1.5;
@@ -93,7 +96,7 @@ export function Traces() {
   };
   return (
     <div className="traces traces-body" tabIndex={0} onKeyDown={press} aria-label="Traces: plus and minus go nearer and farther, F shows everything">
-      <div className="trace-labels" style={{ width: LABELS }}>
+      <div className="trace-labels" style={{ width: shown.length > ROOMY ? TIGHT : LABELS }}>
         <Channels block={block} node={thing.node} shown={shown} title={`${name} ${thing.object + 1}`} />
         <Values block={block} shown={shown} />
       </div>
@@ -162,7 +165,7 @@ function Values({ block, shown }: { block: TraceBlock; shown: number[] }) {
       {shown.map((index, i) => {
         const channel = block.header.channels[index];
         return channel ? (
-          <div key={channel.name} className="trace-label" style={{ top: `calc(${RULER}px + (100% - ${RULER}px) * ${i / shown.length})` }}>
+          <div key={channel.name} className={`trace-label${shown.length > ROOMY ? ' tight' : ''}`} style={{ top: `calc(${RULER}px + (100% - ${RULER}px) * ${i / shown.length})` }}>
             <strong>{channel.name}</strong>
             <span className="mono">{told(valueAt(block, index, step), channel.unit)}</span>
             {channel.name === 'turn' && flips(block).length > 0 && <span className="flips">{flips(block).length === 1 ? '1 flip' : `${flips(block).length} flips`}</span>}

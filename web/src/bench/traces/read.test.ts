@@ -1,6 +1,6 @@
 import { describe, expect, it } from 'vitest';
 import type { TraceBlock } from '../../scene/store';
-import { ends, nearest, told, valueAt } from './read';
+import { ends, flips, nearest, told, valueAt } from './read';
 
 /** Two channels over frames −2 … 10 in half steps: ten times the frame, and its negative. */
 const frames = Array.from({ length: 25 }, (_, i) => -2 + i / 2);
@@ -26,5 +26,13 @@ describe('reading traces', () => {
     expect(told(6.413, 'm/s')).toBe('6.41 m/s');
     expect(told(-0.001, 'm')).toBe('0.00 m');
     expect(told(256.34, '°')).toBe('256.3°');
+  });
+
+  it('counts one flip for every stretch in which a thing turns too far in a frame, where it turns most', () => {
+    const turns = [1, 95, 170, 95, 1, 1, 120, 2];
+    const frames = turns.map((_, i) => i / 4);
+    const block = { header: { steps: turns.length, channels: [{ name: 'turn', unit: '°/frame' }] }, numbers: Float32Array.from([...frames, ...turns, ...turns.map(() => 0)]) } as unknown as TraceBlock;
+    expect(flips(block)).toEqual([0.5, 1.5]);
+    expect(flips({ ...block, header: { ...block.header, channels: [{ name: 'bank', unit: '°' }] } })).toEqual([]);
   });
 });

@@ -15,20 +15,23 @@ export function Labels({ stage, names }: { stage: Stage; names: boolean }) {
   return (
     <>
       {names &&
-        Object.entries(paths).filter(([node]) => document && isVisible(document, node)).map(([node, path]) => (
-          <PathName key={node} stage={stage} name={document?.nodes?.[node]?.name ?? ''} length={path.header.strands.reduce((sum, strand) => sum + strand.length, 0)} at={lowest(path.numbers.subarray(0, 3 * path.header.strands.reduce((sum, strand) => sum + strand.points, 0)))} />
+        Object.entries(paths).filter(([node]) => document && isVisible(document, node)).map(([node, path], i) => (
+          <PathName key={node} stage={stage} name={document?.nodes?.[node]?.name ?? ''} length={path.header.strands.reduce((sum, strand) => sum + strand.length, 0)} at={lowest(path.numbers.subarray(0, 3 * path.header.strands.reduce((sum, strand) => sum + strand.points, 0)), i)} />
         ))}
       {thing && !picking && <ThingLabel key={`${thing.node}/${thing.object}`} stage={stage} node={thing.node} object={thing.object} />}
     </>
   );
 }
 
-/** The place of a path nearest to the viewer, where its name is in nobody's way. */
-function lowest(numbers: Float32Array): Vector3 {
+/** Radians by which the names of paths stand further round, one after the other, so that they do not lie on each other. */
+const ROUND = 0.5;
+
+/** The place of a path nearest to the viewer, or so many steps to the right of that, where its name is in nobody's way. */
+function lowest(numbers: Float32Array, steps: number): Vector3 {
+  const [right, near] = [Math.sin(ROUND * steps), Math.cos(ROUND * steps)];
+  const score = (i: number) => right * (numbers[i] ?? 0) - (numbers[i + 1] ?? 0) + near * (numbers[i + 2] ?? 0);
   let best = 0;
-  for (let i = 3; i + 2 < numbers.length; i += 3) {
-    if ((numbers[i + 2] ?? 0) - (numbers[i + 1] ?? 0) > (numbers[best + 2] ?? 0) - (numbers[best + 1] ?? 0)) best = i;
-  }
+  for (let i = 3; i + 2 < numbers.length; i += 3) if (score(i) > score(best)) best = i;
   return new Vector3().fromArray(numbers, best);
 }
 

@@ -5,6 +5,9 @@ import { useScene } from '../../scene/store';
 import { useLive } from '../live';
 import type { Stage } from './stage';
 
+/** How far from its middle the corners of a thing's box are shown at least, px. */
+const APART = 76;
+
 /** A point of a thing's box by its name: parts of the way from the middle to the sides. */
 export const boxPoints: { name: string; at: [number, number, number] }[] = [
   { name: 'centre', at: [0, 0, 0] },
@@ -38,23 +41,38 @@ export function PivotPoints({ stage }: { stage: Stage }) {
     <>
       {boxPoints.map(({ name, at }) => {
         const point = pointIn(box, at);
-        return <BoxPoint key={name} stage={stage} node={thing.node} object={thing.object} point={point} name={name} now={point.distanceTo(now) < 1e-3} onPick={() => pick(point)} />;
+        return <BoxPoint key={name} stage={stage} node={thing.node} object={thing.object} box={box} point={point} name={name} now={point.distanceTo(now) < 1e-3} onPick={() => pick(point)} />;
       })}
       <p className="view-hint">Click the point of the thing that the path carries.</p>
     </>
   );
 }
 
-function BoxPoint({ stage, node, object, point, name, now, onPick }: { stage: Stage; node: string; object: number; point: Vector3; name: string; now: boolean; onPick: () => void }) {
+function BoxPoint({ stage, node, object, box, point, name, now, onPick }: { stage: Stage; node: string; object: number; box: Box3; point: Vector3; name: string; now: boolean; onPick: () => void }) {
   const element = useRef<HTMLButtonElement>(null);
-  const at = useRef(point);
-  at.current = point;
+  const shown = useRef({ point, box });
+  shown.current = { point, box };
   useEffect(() => {
     const place = () => {
       const matrix = stage.thingMatrix(node, object);
-      return matrix && at.current.clone().applyMatrix4(matrix);
+      if (!matrix) return null;
+      const [middle, corner, at] = [shown.current.box.getCenter(new Vector3()), shown.current.box.max.clone(), shown.current.point.clone()].map((place) => place.applyMatrix4(matrix)) as [Vector3, Vector3, Vector3];
+      // Of a small thing the points are shown further apart than they are.
+      const reach = corner.distanceTo(middle);
+      return middle.addScaledVector(at.sub(middle), Math.max(1, (APART * stage.metresPerPixelAt(middle)) / reach));
     };
     return element.current ? stage.pin(element.current, place) : undefined;
   }, [stage, node, object]);
-  return <button ref={element} type="button" className={`handle box-point${now ? ' now' : ''}`} title={name} aria-label={`pivot ${name}`} aria-pressed={now} onPointerDown={(event) => event.stopPropagation()} onClick={onPick} />;
+  // More names than four would hide what they belong to.
+  const corner = name.includes(',');
+  const named = !corner && !name.includes('side') && name !== 'centre';
+  return (
+    <button ref={element} type="button" className={`handle box-point${now ? ' now' : ''}${corner ? ' corner' : ''}`} title={name} aria-label={`pivot ${name}`} aria-pressed={now} onPointerDown={(event) => event.stopPropagation()} onClick={onPick}>
+      {named && (
+        <span className="box-point-name" aria-hidden="true">
+          {name}
+        </span>
+      )}
+    </button>
+  );
 }

@@ -28,7 +28,7 @@ export interface Shown {
 export interface Extras {
   ghosts: boolean;
   axes: boolean;
-  /** The axes that things have along their way: of this thing, else of each motion's first. */
+  /** The axes that this thing has along its way. */
   along: boolean;
   thing: { node: string; object: number } | null;
   /** Frames that a trail of light is long; 0 for none. */
@@ -213,7 +213,7 @@ export class Crowd {
       this.renew(this.under);
     }
     if (this.glow) this.light(now);
-    this.showWay(extras.along ? (extras.thing?.node === shown.node ? extras.thing.object : 0) : null);
+    this.showWay(extras.along && extras.thing?.node === shown.node ? extras.thing.object : null);
     this.showGhosts(now, extras.ghosts);
     this.showTrail(frame, extras.exposure);
     this.showNoses(now, extras.axes);

@@ -1,12 +1,15 @@
 import { useEffect, useRef, useState, type KeyboardEvent } from 'react';
 import type { NodeSchema } from '../../api/types';
 
-/** The types that all typed words fit; those whose name begins so come first, then those whose name holds it. */
+/** The types that all typed words fit; the one that is called so comes first, then those whose name begins so, then those whose name holds it. */
 export function foundNodes(schemas: NodeSchema[], text: string): NodeSchema[] {
   const typed = text.trim().toLowerCase();
   const words = typed.split(/\s+/).filter(Boolean);
   const fits = (schema: NodeSchema) => words.every((word) => `${schema.title} ${schema.group} ${schema.help}`.toLowerCase().includes(word));
-  const rank = ({ title }: NodeSchema) => (title.toLowerCase().startsWith(typed) ? 0 : title.toLowerCase().includes(typed) ? 1 : 2);
+  const rank = ({ title }: NodeSchema) => {
+    const name = title.toLowerCase();
+    return name === typed ? 0 : name.startsWith(typed) ? 1 : name.includes(typed) ? 2 : 3;
+  };
   return schemas.filter(fits).sort((a, b) => rank(a) - rank(b));
 }
 

@@ -3,7 +3,7 @@ import type { NodeSchema, Scene } from '../../api/types';
 import { applied } from '../../scene/edits';
 import { foundNodes } from './AddNode';
 import { laidNodes, laidThreads } from './lay';
-import { addition, clipOf, copied, duplicated, feeds, grouped, membersOf, offered, pasted, putBetween, removal, takingUp, tidied } from './work';
+import { addition, clipOf, copied, duplicated, feeds, freePlace, grouped, membersOf, offered, pasted, putBetween, removal, takingUp, tidied } from './work';
 
 const schemas = [
   { name: 'drawn-path', title: 'Drawn path', inputs: [], output: 'path' },
@@ -145,5 +145,13 @@ describe('the Weave', () => {
     expect(new Set(Object.values(places).map(String)).size).toBe(5);
     expect(places['a']![1]).toBeLessThan(places['b']![1]);
     expect(places['b']![1]).toBe(places['c']![1]);
+  });
+
+  it('put a new slip beside one that lies there already, and find by the whole name first', () => {
+    const document = { nodes: { a: { at: [24, 40] }, b: { at: [24, 170] }, c: { at: [200, 180] } } } as unknown as Scene;
+    expect(freePlace(document, [24, 40 + 130])).toEqual([376, 170]);
+    expect(freePlace(document, [24, 400])).toEqual([24, 400]);
+    const titles = ['Torus winding', 'Torus'].map((title) => ({ title, group: 'Surfaces', help: '' }) as NodeSchema);
+    expect(foundNodes(titles, 'torus')[0]?.title).toBe('Torus');
   });
 });

@@ -26,11 +26,23 @@ export function threading(document: Scene, from: string, to: string, port: strin
   return [...(known ? [remove(['threads', known[0]])] : []), put(['threads', freshId('thread')], { from, to, port })];
 }
 
+/** Room that a slip takes in the Weave. */
+const SLIP = { width: 164, height: 96 };
+
+/** A place in the Weave, or the first one to the right of it, where no slip lies. */
+export function freePlace(document: Scene, [x, y]: [number, number]): [number, number] {
+  const slips = Object.values(document.nodes ?? {}).map((node) => node.at ?? [0, 0]);
+  const taken = (left: number) => slips.some(([sx = 0, sy = 0]) => Math.abs(sx - left) < SLIP.width && Math.abs(sy - y) < SLIP.height);
+  let left = x;
+  while (taken(left)) left += SLIP.width + 12;
+  return [left, y];
+}
+
 /** A new node under the selected one, threaded to it where that fits. */
 export function addition(document: Scene, schemas: readonly NodeSchema[], schema: NodeSchema, id: string, selected: string | null): Op[] {
   const above = selected ? document.nodes?.[selected] : undefined;
   const lowest = Math.max(-100, ...Object.values(document.nodes ?? {}).map((node) => node.at?.[1] ?? 0));
-  const at = above ? [above.at?.[0] ?? 24, (above.at?.[1] ?? 0) + 130] : [24, lowest + 130];
+  const at = above ? freePlace(document, [above.at?.[0] ?? 24, (above.at?.[1] ?? 0) + 130]) : [24, lowest + 130];
   const ops: Op[] = [put(['nodes', id], { type: schema.name, name: freeName(document, schema.title), at })];
   const port = selected ? schema.inputs.find((input) => input.kind === kindOf(schemas, document, selected)) : undefined;
   if (selected && port) ops.push(...threading(document, selected, id, port.name));
