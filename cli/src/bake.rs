@@ -5,10 +5,13 @@ use std::fs::{self, File};
 use std::io::{self, BufWriter, Write};
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
+use zickzack_core::fraction::greatest_common_divisor;
+use zickzack_core::graph::{LONGEST_ORBIT, SeamReport};
 use zickzack_core::keys::{bake_dense, bake_reduced};
 use zickzack_core::motion::{Cancel, Frames, Motion};
 use zickzack_core::nodes::Registry;
 use zickzack_core::scene::Scene;
+use zickzack_core::seam::measure;
 use zickzack_formats::{csv, glb};
 
 #[derive(Args)]
@@ -25,6 +28,9 @@ pub struct Bake {
     /// its last frame, which is the first again.
     #[arg(long, value_name = "A..B", allow_hyphen_values = true)]
     frames: Option<String>,
+    /// All the loops until every thing that trades places is back in its own.
+    #[arg(long, conflicts_with = "frames")]
+    orbit: bool,
     /// Frames from row to row, or from key to key where keys are not reduced.
     #[arg(long, default_value_t = 1.0, allow_negative_numbers = true)]
     step: f64,
@@ -48,8 +54,9 @@ impl Bake {
             bail!("--tolerance must be a number of metres above 0");
         }
         let cancel = Cancel::default();
-        let range = self.range(&scene, table)?;
         let outputs = self.outputs(&scene, &registry, &cancel)?;
+        let loops = if self.orbit { orbit_of(&scene, &outputs, &cancel)? } else { 1 };
+        let range = self.range(&scene, table, loops)?;
         if table {
             self.write_table(&scene, &outputs, range, &cancel)
         } else {
@@ -58,10 +65,10 @@ impl Bake {
     }
 
     /// Frames counted from 0.
-    fn range(&self, scene: &Scene, table: bool) -> Result<Frames> {
+    fn range(&self, scene: &Scene, table: bool, loops: u64) -> Result<Frames> {
         let first = scene.first_frame as f64;
         let Some(text) = &self.frames else {
-            let last = f64::from(scene.frames) - if table { 1.0 } else { 0.0 };
+            let last = f64::from(scene.frames) * loops as f64 - if table { 1.0 } else { 0.0 };
             return Ok(Frames { from: 0.0, to: last });
         };
         let numbers = text.split_once("..").and_then(|(a, b)| Some((a.parse::<f64>().ok()?, b.parse::<f64>().ok()?)));
@@ -135,6 +142,22 @@ impl Bake {
         let bytes = glb::write(&parts, &scene.name, scene.fps.value())?;
         whole_or_nothing(Path::new(&self.to), |mut file| Ok(file.write_all(&bytes)?))
     }
+}
+
+/// After how many loops the things of all outputs are in their own places.
+fn orbit_of(scene: &Scene, outputs: &[(String, Arc<dyn Motion>)], cancel: &Cancel) -> Result<u64> {
+    let mut all = 1;
+    for (name, motion) in outputs {
+        let seam = measure(motion, f64::from(scene.frames), scene.fps.value(), cancel)?;
+        let loops = SeamReport::from(&seam).orbit.with_context(|| {
+            format!("\"{name}\" does not close, or not within {LONGEST_ORBIT} loops: give --frames instead of --orbit")
+        })?;
+        all = all / greatest_common_divisor(all, loops) * loops;
+        if all > LONGEST_ORBIT {
+            bail!("all outputs together take {all} loops to be back: hand them off one by one with --output");
+        }
+    }
+    Ok(all)
 }
 
 /// Writes beside the goal and renames at the end, so that no half-written file is left behind.

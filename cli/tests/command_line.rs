@@ -49,8 +49,18 @@ fn motion(scene: &str) -> Arc<dyn Motion> {
 
 #[test]
 fn a_table_on_standard_output_holds_every_pose_exactly() {
-    let table =
-        text(&zickzack(&["bake", "demo/lantern-round.json", "--to", "-", "--frames", "0..5", "--step", "0.25"]));
+    let table = text(&zickzack(&[
+        "bake",
+        "demo/lantern-round.json",
+        "--output",
+        "Round",
+        "--to",
+        "-",
+        "--frames",
+        "0..5",
+        "--step",
+        "0.25",
+    ]));
     let mut lines = table.lines();
     assert_eq!(lines.next(), Some("frame,output,object,alive,px,py,pz,qx,qy,qz,qw,sx,sy,sz"));
     let motion = motion("lantern-round.json");
@@ -86,6 +96,45 @@ fn the_bits_do_not_depend_on_what_the_processor_can_fuse() {
         // The C library then takes its plain paths; a call that reached it would round differently.
         let masked = "glibc.cpu.hwcaps=-AVX,-AVX2,-AVX512F,-FMA,-FMA4";
         assert_eq!(bake(scene, ""), bake(scene, masked), "{scene}");
+    }
+}
+
+#[test]
+fn an_orbit_goes_on_until_every_thing_is_in_its_own_place() {
+    let bake = ["bake", "demo/lantern-round.json", "--output", "Round", "--to", "-", "--step", "120"];
+    let table = text(&zickzack(&[&bake[..], &["--orbit"]].concat()));
+    let place = |frame: &str, object: &str| {
+        let row = table
+            .lines()
+            .map(|line| line.split(',').collect::<Vec<_>>())
+            .find(|row| row[0] == frame && row[2] == object);
+        row.map(|row| row[4..7].iter().map(|cell| cell.parse::<f64>().unwrap()).collect::<Vec<_>>())
+    };
+    let apart = |a: &[f64], b: &[f64]| a.iter().zip(b).map(|(a, b)| (a - b).abs()).fold(0.0, f64::max);
+    // 9/7 of a lap in a loop: seven loops are nine laps. A table ends before the frame that is the first again.
+    assert!(place("720", "0").is_some() && place("840", "0").is_none());
+    let first = place("0", "0").unwrap();
+    for loops in 1..7 {
+        assert!(apart(&first, &place(&(120 * loops).to_string(), "0").unwrap()) > 0.1, "{loops}");
+    }
+    let longer = text(&zickzack(&[&bake[..], &["--frames", "840..840"]].concat()));
+    let row: Vec<&str> = longer.lines().nth(1).unwrap().split(',').collect();
+    let last: Vec<f64> = row[4..7].iter().map(|cell| cell.parse().unwrap()).collect();
+    assert!(apart(&first, &last) < 1e-9);
+}
+
+#[test]
+fn every_scene_of_the_demo_that_loops_has_a_seam_of_0() {
+    for scene in ["garland", "lantern-round", "light-writer", "name-in-lights"] {
+        let told: Value = serde_json::from_str(&text(&zickzack(&["check", &format!("demo/{scene}.json")]))).unwrap();
+        for output in told["outputs"].as_array().unwrap() {
+            for what in ["position", "velocity", "orientation"] {
+                assert!(output["seam"][what].as_f64().unwrap() <= 1e-9, "{scene}: {}", output["seam"]);
+            }
+        }
+        let messages =
+            told["nodes"].as_object().unwrap().values().map(|node| node["messages"].as_array().unwrap().len());
+        assert_eq!(messages.sum::<usize>(), 0, "{scene} has nothing to warn of");
     }
 }
 
@@ -144,6 +193,8 @@ fn wrong_calls_say_what_to_do_and_leave_no_file_behind() {
         (vec!["bake", "demo/lantern-round.json", "--to", "x.obj"], ".csv or .glb"),
         (vec!["bake", "demo/lantern-round.json", "--to", goal, "--frames", "9..3"], "two numbers"),
         (vec!["bake", "demo/lantern-round.json", "--to", goal, "--frames", "0..NaN"], "two numbers"),
+        (vec!["bake", "demo/lantern-round.json", "--to", goal, "--frames", "0..9", "--orbit"], "cannot be used with"),
+        (vec!["bake", "demo/puck-on-the-boards.json", "--to", goal, "--orbit"], "does not close"),
         (vec!["bake", "demo/lantern-round.json", "--to", goal, "--step", "0"], "above 0"),
         (vec!["bake", "demo/lantern-round.json", "--to", goal, "--tolerance", "-1"], "above 0"),
         (vec!["bake", "demo/lantern-round.json", "--to", goal, "--output", "Nobody"], "no working output named"),
@@ -163,7 +214,7 @@ fn nodes_are_printed_as_json() {
     let names: Vec<&str> = nodes.as_array().unwrap().iter().map(|node| node["name"].as_str().unwrap()).collect();
     let expected = "drawn-path svg-path point-table figure torus-winding lettering formula-path wake rim sheaf \
         resample smooth meander press-onto trim reverse join move \
-        ride launch face-travel plane ball box torus lathe output";
+        ride launch face-travel kinds together plane ball box torus lathe close-loop output";
     assert_eq!(names, expected.split_whitespace().collect::<Vec<_>>());
 }
 

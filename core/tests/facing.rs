@@ -279,7 +279,11 @@ fn where_up_and_travel_lie_on_one_line_all_the_way_axes_are_steady_and_say_so() 
 fn a_second_path_that_crosses_the_first_gives_axes_everywhere_without_a_jump_but_at_the_crossing() {
     // A line through the middle of a torus winding's ring meets the travel's line nowhere but once.
     let first = laid(&Figure::Line { length: 4.0 }, 0.0);
-    let turned = first.strands()[0].segments().iter().map(|s| s.transformed(1.0, DQuat::from_rotation_y(0.5), DVec3::ZERO)).collect();
+    let turned = first.strands()[0]
+        .segments()
+        .iter()
+        .map(|s| s.transformed(1.0, DQuat::from_rotation_y(0.5), DVec3::ZERO))
+        .collect();
     let second = Curve::from(Strand::new(turned, false).unwrap());
     let beside = FaceUp::Beside { path: Path::still(second), frames: FRAMES };
     let motion = facing(riding(first, "1"), beside);

@@ -2,7 +2,7 @@
 
 use serde_json::json;
 use std::sync::Arc;
-use zickzack_core::graph::{Compiled, EndReport, Memo, Workshop, compile, no_assets, report};
+use zickzack_core::graph::{Compiled, EndReport, Memo, Workshop, compile, no_assets, report, try_offers};
 use zickzack_core::motion::{Cancel, POSE_FLOATS, fill_poses};
 use zickzack_core::nodes;
 use zickzack_core::scene::{Op, Scene, apply};
@@ -29,14 +29,15 @@ fn scene() -> Scene {
     Scene::from_value(document, &nodes::schemas()).unwrap()
 }
 
-fn compiled(scene: &Scene, memo: &Memo) -> Compiled {
+fn in_workshop<T>(memo: &Memo, work: impl FnOnce(&Workshop<'_>) -> T) -> T {
     let (types, schemas) = (nodes::all(), nodes::schemas());
     let cancel = Cancel::default();
     let clock = || 0;
-    compile(
-        scene,
-        &Workshop { types: &types, schemas: &schemas, memo, assets: &no_assets(), clock: &clock, cancel: &cancel },
-    )
+    work(&Workshop { types: &types, schemas: &schemas, memo, assets: &no_assets(), clock: &clock, cancel: &cancel })
+}
+
+fn compiled(scene: &Scene, memo: &Memo) -> Compiled {
+    in_workshop(memo, |workshop| compile(scene, workshop))
 }
 
 fn edited(scene: &Scene, at: &[&str], value: serde_json::Value) -> Scene {
@@ -204,5 +205,28 @@ fn a_shifted_rider_begins_elsewhere_and_the_others_stay() {
             let moved = if object == 3 { 0.05 } else { 0.0 };
             assert!((b.laps - a.laps - moved).abs() < 1e-12, "rider {object}");
         }
+    }
+}
+
+#[test]
+fn an_offer_says_what_it_leaves_open_by_itself() {
+    let memo = Memo::default();
+    let lefts = |scene: &Scene| {
+        let compiled = compiled(scene, &memo);
+        let end = compiled.ends.iter().find(|end| end.node == "out").unwrap();
+        let mut report = EndReport::of(end, 96.0, 24.0, &Cancel::default()).unwrap();
+        assert!(report.offers.iter().all(|offer| offer.left.is_none()), "not tried yet");
+        in_workshop(&memo, |workshop| try_offers(scene, &mut report, workshop)).unwrap();
+        report.offers.into_iter().map(|offer| (offer.text, offer.left.unwrap())).collect::<Vec<_>>()
+    };
+    let plain = lefts(&scene());
+    assert!(plain.iter().any(|(text, left)| text.contains("9/7") && left.is_empty()), "{plain:?}");
+    // A sixth of a turn more in every loop is not undone by laps.
+    let roll = json!({ "formula": "60.0 * frame / 96.0" });
+    let rolling = lefts(&edited(&scene(), &["nodes", "face", "params", "roll"], roll));
+    assert!(!rolling.is_empty());
+    for (text, left) in rolling {
+        let degrees: f64 = left.strip_suffix(" °").unwrap().parse().unwrap();
+        assert!((degrees - 60.0).abs() < 1e-3, "{text} leaves {left}");
     }
 }

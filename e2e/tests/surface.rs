@@ -24,19 +24,19 @@ fn port(node: &str, kind: &str) -> String {
 #[tokio::test]
 async fn a_thread_is_cut_said_to_be_missing_and_pulled_again() -> Result<()> {
     let visit = Visit::start(1280, 800).await?;
-    open(&visit, "Lantern round").await?;
-    let (way, ride) = (visit.node("Promenade").await?, visit.node("Lanterns").await?);
+    visit.begin_from("One path, many riders").await?;
+    let (way, ride) = (visit.node("Jetty walk").await?, visit.node("Twelve").await?);
     let (from, to) = (visit.middle(&port(&way, "source")).await?, visit.middle(&port(&ride, "target")).await?);
     visit.tap(((from.0 + to.0) / 2.0, (from.1 + to.1) / 2.0)).await?;
     visit.until("a chosen thread", "return document.querySelector('.stitch.chosen')").await?;
     visit.keys(&char::from(Key::Delete).to_string(), &[]).await?;
     visit.until("one thread less", "return document.querySelectorAll('.react-flow__edge-path').length === 2").await?;
-    visit.choose_node("Lanterns").await?;
+    visit.choose_node("Twelve").await?;
     let told = visit.find(".card .wrong").await?.text().await?;
     assert_eq!(told, "Ride needs a path: pull a thread to its path port.");
 
     // What does not fit is not made: a motion to the port of a path.
-    let lead = visit.node("Lead on").await?;
+    let lead = visit.node("Noses ahead").await?;
     let wrong = visit.middle(&port(&lead, "source")).await?;
     visit.drag(wrong, (to.0 - wrong.0, to.1 - wrong.1)).await?;
     visit

@@ -152,7 +152,12 @@ async fn what_no_number_closes_is_closed_by_a_node_from_the_seam() -> Result<()>
     visit.fill("own turn, formula", "180.0 * frame / 144.0").await?;
     visit.kept().await?;
     visit.press(".seam-knot").await?;
-    visit.until("what is left", "return [...document.querySelectorAll('.offer')].some((e) => /leaves .* open/.test(e.textContent))").await?;
+    visit
+        .until(
+            "what is left",
+            "return [...document.querySelectorAll('.offer')].some((e) => /leaves .* open/.test(e.textContent))",
+        )
+        .await?;
     visit.click("Add Close loop").await?;
     visit.until("a knot", "return document.querySelector('.seam-knot.closed') != null").await?;
     visit.kept().await?;

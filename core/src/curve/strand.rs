@@ -235,11 +235,7 @@ impl Strand {
 
     /// As [`nodes`](Self::nodes), with at least 16 per piece and so many that neither the direction nor what
     /// `goal` gives at a node turns by more than `step` from one to the next; what it gives comes with them.
-    pub fn guided_nodes(
-        &self,
-        step: f64,
-        goal: impl Fn(&Node) -> Option<DVec3>,
-    ) -> (Vec<Node>, Vec<Option<DVec3>>) {
+    pub fn guided_nodes(&self, step: f64, goal: impl Fn(&Node) -> Option<DVec3>) -> (Vec<Node>, Vec<Option<DVec3>>) {
         let apart = |a: &Node, b: &Node| match (goal(a), goal(b)) {
             (Some(a), Some(b)) => bend(a.normalize_or_zero(), b.normalize_or_zero()),
             _ => 0.0,

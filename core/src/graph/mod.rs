@@ -15,5 +15,5 @@ pub use node::{
     Assets, Closing, Context, NodeType, Offer, OfferMaker, Outcome, PathProduct, Product, Timing, curve_facts,
     no_assets,
 };
-pub use report::{KindReport, EndReport, NodeReport, SeamReport, report};
+pub use report::{EndReport, KindReport, LONGEST_ORBIT, NodeReport, SeamReport, report};
 pub use tried::try_offers;

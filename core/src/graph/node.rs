@@ -218,12 +218,14 @@ pub struct Outcome {
     pub facts: Vec<String>,
     /// What would close the loop.
     pub offers: Option<OfferMaker>,
+    /// The angle in degrees that a closed path had left after a lap, from −180 to 180, where one is spread over it.
+    pub closing: Option<f64>,
 }
 
 impl Outcome {
     /// Only a product.
     pub fn new(product: impl Into<Product>) -> Self {
-        Self { product: product.into(), warnings: Vec::new(), facts: Vec::new(), offers: None }
+        Self { product: product.into(), warnings: Vec::new(), facts: Vec::new(), offers: None, closing: None }
     }
 
     /// A curve with its length and the number of its strands as facts.

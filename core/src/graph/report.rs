@@ -4,7 +4,7 @@ use super::compile::{Compiled, End, NodeResult};
 use super::node::{Offer, Product};
 use crate::motion::{Cancel, Columns, Contact, Frames, Kind, Motion, MotionError, Sample};
 use crate::scene::Mark;
-use crate::seam::{Gap, Seam, measure};
+use crate::seam::{Gap, Seam, measure, orbit};
 use serde::Serialize;
 use std::collections::BTreeMap;
 
@@ -18,6 +18,8 @@ pub struct NodeReport {
     pub messages: Vec<String>,
     /// Derived figures worth reading.
     pub facts: Vec<String>,
+    /// The angle in degrees that a closed path had left after a lap, where one is spread over it.
+    pub closing: Option<f64>,
     /// What is wrong in formulas, and where.
     pub marks: Vec<Mark>,
     /// Milliseconds it took; 0 when it was remembered.
@@ -32,6 +34,7 @@ impl NodeReport {
                 state: if outcome.warnings.is_empty() { "worked" } else { "warning" },
                 messages: outcome.warnings.clone(),
                 facts: outcome.facts.clone(),
+                closing: outcome.closing,
                 marks: Vec::new(),
                 millis,
             },
@@ -39,6 +42,7 @@ impl NodeReport {
                 state: "error",
                 messages: vec![why.clone()],
                 facts: Vec::new(),
+                closing: None,
                 marks: result.marks.clone(),
                 millis,
             },
@@ -64,6 +68,9 @@ pub struct SeamReport {
     pub closes: bool,
     /// How many things go on where another one began.
     pub trading: usize,
+    /// After how many loops every thing is back in its own place: 1 where none trade, absent where the loop is open
+    /// or it takes more than [`LONGEST_ORBIT`].
+    pub orbit: Option<u64>,
     /// Things without a certain partner.
     pub uncertain: Vec<usize>,
     /// For each thing, the thing whose beginning its end runs into; not sent.
@@ -84,6 +91,8 @@ pub struct Worst {
 
 /// Gaps up to this (m, m/s, rad, rad/s) count as closed.
 const CLOSED: f64 = 1e-6;
+/// Most loops of an orbit.
+pub const LONGEST_ORBIT: u64 = 10_000;
 
 impl From<&Seam> for SeamReport {
     fn from(seam: &Seam) -> Self {
@@ -101,6 +110,7 @@ impl From<&Seam> for SeamReport {
             ]),
             closes: seam.closes(CLOSED),
             trading: seam.trading,
+            orbit: if seam.closes(CLOSED) { orbit(&seam.partners, LONGEST_ORBIT) } else { None },
             uncertain: seam.uncertain.clone(),
             partners: seam.partners.clone(),
         }

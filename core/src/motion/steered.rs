@@ -78,7 +78,7 @@ struct Table {
 }
 
 /// Most turns that a table holds.
-const MOST_TURNS: f64 = 1.2e7;
+const MOST_TURNS: f64 = 6e6;
 /// Turns that differ by less than this from step to step, radians, are blended by a cubic.
 const SMOOTH: f64 = 0.3;
 /// A reversal is a turn of the travel by more than this from one step to the next.

@@ -42,8 +42,11 @@ impl NodeType for FaceTravelNode {
                     UPS,
                     "World keeps the top upright; steady turns as little as can be, and closes over a lap.",
                 )),
-                deep(Param::vector("place", "place", Group::Form, (Unit::Metres, [0.0; 3]), "Tops point to it.").over_time())
-                    .only_when("up", &["place"]),
+                deep(
+                    Param::vector("place", "place", Group::Form, (Unit::Metres, [0.0; 3]), "Tops point to it.")
+                        .over_time(),
+                )
+                .only_when("up", &["place"]),
                 deep(Param::whole(
                     "turns",
                     "turns per lap",
@@ -62,20 +65,25 @@ impl NodeType for FaceTravelNode {
                 .per_thing(),
                 deep(Param::number(
                     "bank",
-                    "lean",
+                    "bank",
                     Group::Form,
                     (Unit::None, 0.0, -100.0, 100.0),
                     "How much things lean into bends: 1 as gravity and speed ask for.",
                 )),
                 deep(Param::number(
                     "most",
-                    "most lean",
+                    "most bank",
                     Group::Form,
                     (Unit::Degrees, 45.0, 0.0, 180.0),
                     "They lean no further than this.",
                 )),
-                deep(frames("ease", "lean eased", 8.0, "Frames over which a change of lean is eased.")),
-                frames("corner", "corner takes", 0.0, "Frames that the turn at a sharp corner, a contact or a reversal takes."),
+                deep(frames("ease", "bank eased", 8.0, "Frames over which a change of bank is eased.")),
+                frames(
+                    "corner",
+                    "corner takes",
+                    0.0,
+                    "Frames that the turn at a sharp corner, a contact or a reversal takes.",
+                ),
                 frames("smoothing", "smoothing", 0.0, "Frames over which turns are averaged."),
                 Param::number(
                     "limit",
@@ -111,9 +119,16 @@ impl NodeType for FaceTravelNode {
         let up = if flat { FaceUp::Towards(DVec3::Z) } else { up(context)? };
         let warnings = meeting(&*motion, &up);
         let facing = FaceTravel::new(motion, nose, top, up);
-        let mut outcome = Outcome { facts: facts(&facing), warnings, ..Outcome::new(Product::Motion(Arc::new(facing.clone()))) };
+        let mut outcome =
+            Outcome { facts: facts(&facing), warnings, ..Outcome::new(Product::Motion(Arc::new(facing.clone()))) };
+        if let ([axes], true) = (facing.along_path(), params.text("up") == UPS[1]) {
+            let angle = axes.closing_angle().to_degrees() - 360.0 * params.whole("turns") as f64;
+            outcome.closing = Some(angle);
+        }
         if facing.along_path().iter().any(|axes| axes.parallel()) {
-            outcome.warnings.push("The travel runs along up all the way, so up is steady: choose another up.".to_owned());
+            outcome
+                .warnings
+                .push("The travel runs along up all the way, so up is steady: choose another up.".to_owned());
         }
         let steering = steering(params, context.timing, flat);
         if steering != (Steering { lead: steering.lead, ..Steering::NONE }) {
@@ -133,9 +148,11 @@ fn up(context: &Context<'_>) -> Result<FaceUp, String> {
             )?;
             FaceUp::Beside { path, frames: context.timing.frames }
         }
-        "surface" => FaceUp::Off(context.ground_if_any("ground").ok_or(
-            "Face travel needs a surface: pull a thread to its \"ground\" port, or choose another up.",
-        )?),
+        "surface" => FaceUp::Off(
+            context
+                .ground_if_any("ground")
+                .ok_or("Face travel needs a surface: pull a thread to its \"ground\" port, or choose another up.")?,
+        ),
         "place" => FaceUp::At(params.driven_vector("place")),
         _ => FaceUp::Towards(DVec3::Y),
     })
@@ -148,7 +165,10 @@ fn meeting(motion: &dyn Motion, up: &FaceUp) -> Vec<String> {
     let (first, second) = (first.at(0.0), path.at(0.0));
     let pairs = first.strands().iter().zip(second.strands().iter().cycle());
     if pairs.into_iter().any(|(a, b)| a.closed() && !b.closed()) {
-        vec!["The second path is open and the first is closed, so up jumps where a lap ends: close the second.".to_owned()]
+        vec![
+            "The second path is open and the first is closed, so up jumps where a lap ends: close the second."
+                .to_owned(),
+        ]
     } else {
         Vec::new()
     }

@@ -108,9 +108,9 @@ impl Closed {
 
     /// The largest of what is lacking: metres, and radians.
     pub fn largest(&self) -> (f64, f64) {
-        self.lacks.iter().fold((0.0, 0.0), |(place, turn), lack| {
-            (lack.position.length().max(place), lack.turn.length().max(turn))
-        })
+        self.lacks
+            .iter()
+            .fold((0.0, 0.0), |(place, turn), lack| (lack.position.length().max(place), lack.turn.length().max(turn)))
     }
 
     /// How many things have partners at the seam that could as well have been others.

@@ -2,6 +2,7 @@ import { note } from '../measure';
 import { clock } from '../scene/clock';
 import { applied as appliedTo } from '../scene/edits';
 import { Queue } from '../scene/queue';
+import { Winding } from '../scene/winding';
 import { reset, say, setDocument, takeEnds, takeNodes, takePath, takePoses, takeTraces, useScene, type Pending } from '../scene/store';
 import { decode } from './blocks';
 import { isOpen, nextSequence, pageName } from './page';
@@ -34,6 +35,9 @@ export class Live {
   private unanswered: { number: number; since: number } | null = null;
   private next: Op[] | null = null;
   private seen: Op[] | null = null;
+  /** What is dragged, without what belongs to it. */
+  private dragged: Op[] = [];
+  private readonly winding = new Winding();
   private showing = 0;
   private client = '';
   /** Names of what was sent and is not answered. The server keeps their order, also where one has to wait. */
@@ -86,6 +90,8 @@ export class Live {
   /** Changes the scene: shown at once, kept when the server says so; until then it waits in the browser. */
   edit(label: string, ops: Op[]): void {
     if (ops.length === 0) return;
+    ops = [...ops, ...this.winding.ops()];
+    this.winding.end();
     const edit: Pending = { client: this.client, sequence: nextSequence(), kind: 'edit', label, ops, sent: false };
     void this.queue.keep({ scene: this.scene, client: edit.client, sequence: edit.sequence, label, ops });
     this.unanswered = null;
@@ -97,8 +103,10 @@ export class Live {
 
   /** Shows a change without keeping it; only the newest counts. */
   preview(ops: Op[]): void {
-    this.next = ops;
-    this.seen = ops;
+    this.winding.begin(get().nodes, get().document);
+    this.dragged = ops;
+    this.next = [...ops, ...this.winding.ops()];
+    this.seen = this.next;
     // A pointer may move more often than the page is drawn.
     this.showing ||= requestAnimationFrame(() => {
       this.showing = 0;
@@ -117,6 +125,7 @@ export class Live {
 
   /** Shows what is kept again. */
   endPreview(): void {
+    this.winding.end();
     this.unsee();
     setDocument({ preview: null });
     this.next = null;
@@ -317,6 +326,7 @@ export class Live {
         break;
       case 'nodes':
         takeNodes(message.nodes);
+        if (message.preview > 0 && this.winding.take(message.nodes)) this.preview(this.dragged);
         this.answered(message.preview);
         break;
       case 'ends':

@@ -40,7 +40,7 @@ export function Handoff({ scene }: { scene: string }) {
         <ModeButton />
       </header>
       {chosen && document ? (
-        <Sheet key={chosen.node} scene={scene} node={chosen.node} things={chosen.things} frames={document.frames} first={document.first_frame ?? 0} fileName={document.name} outputName={chosen.name}>
+        <Sheet key={chosen.node} scene={scene} node={chosen.node} things={chosen.things} frames={document.frames} orbit={chosen.seam.orbit ?? 1} first={document.first_frame ?? 0} fileName={document.name} outputName={chosen.name}>
           {outputs.map((end) => (
             <button key={end.node} type="button" className="output" aria-pressed={end.node === chosen.node} onClick={() => setNode(end.node)}>
               <strong>{end.name}</strong>
@@ -60,6 +60,8 @@ interface SheetProps {
   node: string;
   things: number;
   frames: number;
+  /** After how many loops every thing is back in its own place. */
+  orbit: number;
   first: number;
   fileName: string;
   outputName: string;
@@ -67,7 +69,7 @@ interface SheetProps {
 }
 
 function Sheet(props: SheetProps) {
-  const { scene, node, frames, first } = props;
+  const { scene, node, frames, first, orbit } = props;
   const [form, setForm] = useState<Form>('glb-reduced');
   const [from, setFrom] = useState(first);
   const [to, setTo] = useState(first + frames);
@@ -125,6 +127,14 @@ function Sheet(props: SheetProps) {
         </div>
         <FrameRow label="first frame" value={from} onKeep={setFrom} />
         <FrameRow label="last frame" value={to} onKeep={setTo} />
+        {orbit > 1 && (
+          <p className="soft orbit">
+            {`Things trade places: all are back in their own after ${orbit} loops.`}
+            <Button variant="outlined" aria-pressed={from === first && to === first + frames * orbit} onClick={() => [setFrom(first), setTo(first + frames * orbit)]}>
+              {`All ${orbit} loops`}
+            </Button>
+          </p>
+        )}
         {!reduced && (
           <div className="row">
             <span className="row-name">step</span>

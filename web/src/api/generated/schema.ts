@@ -667,6 +667,11 @@ export interface components {
         };
         /** @description What became of a node. */
         NodeReport: {
+            /**
+             * Format: double
+             * @description The angle in degrees that a closed path had left after a lap, where one is spread over it.
+             */
+            closing?: number | null;
             /** @description Derived figures worth reading. */
             facts: string[];
             /** @description What is wrong in formulas, and where. */
@@ -915,6 +920,12 @@ export interface components {
         SeamReport: {
             /** @description True when no gap can be seen. */
             closes: boolean;
+            /**
+             * Format: int64
+             * @description After how many loops every thing is back in its own place: 1 where none trade, absent where the loop is open
+             *     or it takes more than [`LONGEST_ORBIT`].
+             */
+            orbit?: number | null;
             /**
              * Format: double
              * @description Largest gap in orientation, degrees.
