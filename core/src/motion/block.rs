@@ -10,10 +10,11 @@ const SIZE: usize = 7;
 /// Of motions with kinds also the kind's number and the place on its scale of colours.
 const KIND: usize = 8;
 const TINT: usize = 9;
+const LOOK_FLOATS: usize = TINT + 1;
 
 /// Floats per thing and frame that a motion takes.
 pub fn pose_floats(motion: &dyn Motion) -> usize {
-    if motion.kinds().is_empty() { POSE_FLOATS } else { TINT + 1 }
+    if motion.kinds().is_empty() { POSE_FLOATS } else { LOOK_FLOATS }
 }
 
 /// Things sampled at a time, so that their columns stay in the nearest cache.
@@ -38,7 +39,10 @@ pub fn fill_poses(motion: &dyn Motion, frames: &[f64], out: &mut [f32], cancel: 
         for (index, part) in row.chunks_mut(AT_A_TIME * floats).enumerate() {
             let first = index * AT_A_TIME;
             motion.sample_range(frame, first..first + part.len() / floats, columns, sample);
-            write(sample, floats, part);
+            match floats {
+                POSE_FLOATS => write::<POSE_FLOATS>(sample, part),
+                _ => write::<LOOK_FLOATS>(sample, part),
+            }
             if floats > POSE_FLOATS {
                 for (row, out) in part.chunks_exact_mut(floats).enumerate() {
                     out[KIND] = motion.kind(first + row) as f32;
@@ -51,17 +55,17 @@ pub fn fill_poses(motion: &dyn Motion, frames: &[f64], out: &mut [f32], cancel: 
 }
 
 /// Columns that were not asked for are as they always are.
-fn write(sample: &Sample, floats: usize, out: &mut [f32]) {
-    let rows = out.chunks_exact_mut(floats).zip(&sample.positions);
+fn write<const FLOATS: usize>(sample: &Sample, out: &mut [f32]) {
+    let rows = out.as_chunks_mut::<FLOATS>().0.iter_mut().zip(&sample.positions);
     if sample.orientations.is_empty() {
         rows.for_each(|(row, place)| write_one(row, *place, DQuat::IDENTITY));
     } else {
         rows.zip(&sample.orientations).for_each(|((row, place), turn)| write_one(row, *place, *turn));
     }
-    for (row, scale) in out.chunks_exact_mut(floats).zip(&sample.scales) {
+    for (row, scale) in out.as_chunks_mut::<FLOATS>().0.iter_mut().zip(&sample.scales) {
         row[SIZE] = scale.x as f32;
     }
-    for (row, _) in out.chunks_exact_mut(floats).zip(&sample.alive).filter(|(_, alive)| !**alive) {
+    for (row, _) in out.as_chunks_mut::<FLOATS>().0.iter_mut().zip(&sample.alive).filter(|(_, alive)| !**alive) {
         row[SIZE] = 0.0;
     }
 }

@@ -90,13 +90,18 @@ impl FaceTravel {
                 tables[place.strand].up(place.s, position, travel * place.direction)
             }
             (Axes::InTime(tables), _) => tables[object].up(frame, position, travel),
-            _ => {
-                let goal = self.up.goal(self.stand(frame, position, place));
-                let alone = vec![Node { at: frame, point: position, tangent: travel }];
-                self.up.in_time(alone, &[goal]).up(frame, position, travel)
-            }
+            _ => self.up_alone(frame, position, travel, place),
         };
         self.facing.turn(travel, up)
+    }
+
+    /// Up at a place by itself, before anything is prepared.
+    #[cold]
+    #[inline(never)]
+    fn up_alone(&self, frame: f64, position: DVec3, travel: DVec3, place: Option<&Place>) -> DVec3 {
+        let goal = self.up.goal(self.stand(frame, position, place));
+        let alone = vec![Node { at: frame, point: position, tangent: travel }];
+        self.up.in_time(alone, &[goal]).up(frame, position, travel)
     }
 
     /// The turn of every row of `base` into `turns`, in place of what it held.

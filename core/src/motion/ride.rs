@@ -2,7 +2,7 @@
 
 use super::seats::{Pace, RideSpacing, Seat, Seating, Sharing};
 use super::{Break, BreakKind, Columns, Extent, Frames, MOST_BREAKS, Motion, MotionError, Outside, Place, Sample};
-use crate::curve::{AxesTable, Curve, Path, Strand, UpRule};
+use crate::curve::{AxesTable, Curve, OnStrand, Path, Strand, UpRule};
 use crate::fraction::Fraction;
 use crate::signal::{Accumulated, Driven, Thing};
 use glam::DVec3;
@@ -317,7 +317,12 @@ impl Ride {
     }
 
     fn place_on(&self, now: &Now<'_>, (index, strand): (usize, &Strand), object: usize, s: f64) -> DVec3 {
-        let here = strand.at_normalised(s);
+        self.off_path(now, index, object, s, strand.at_normalised(s))
+    }
+
+    /// What is `here` on the path, moved by the offset.
+    #[inline(always)]
+    fn off_path(&self, now: &Now<'_>, index: usize, object: usize, s: f64, here: OnStrand) -> DVec3 {
         let (Some(offset), Some(axes)) = (&self.offset, &now.axes) else { return here.point };
         let thing = self.thing(object);
         let up = axes[index].up(s, here.point, here.tangent);
@@ -369,14 +374,15 @@ impl Ride {
         let spot = self.spot(laps, strand.length());
         let rate = if self.laps.is_some() || self.start.over_time() { self.rate(object, now.frame) } else { seat.laps };
         let direction = if rate < 0.0 { -1.0 } else { 1.0 } * if spot.pace < 0.0 { -1.0 } else { 1.0 };
+        let here = strand.at_normalised(spot.s);
         if let Some(position) = out.positions.get_mut(row) {
-            *position = self.place(now, object, laps);
+            *position = self.off_path(now, index, object, spot.s, here) + here.tangent * spot.beyond;
         }
         if let Some(velocity) = out.velocities.get_mut(row) {
             *velocity = self.velocity(now, object, laps);
         }
         if let Some(travel) = out.travels.get_mut(row) {
-            *travel = strand.at_normalised(spot.s).tangent * direction;
+            *travel = here.tangent * direction;
         }
         if let Some(place) = out.places.get_mut(row) {
             *place = Place { strand: index, s: spot.s, laps: spot.laps, direction };
@@ -477,6 +483,19 @@ impl Motion for Ride {
             let (mut piece, part) = (0, frame / self.seating.frames);
             let driven = self.laps.as_ref().map(|laps| laps.until(frame) / self.seating.frames);
             let base = if driven.is_some() { self.base() } else { 0.0 };
+            if let (RideEnd::Wrap, [strand]) = (self.end, strands) {
+                // By far the most frequent ride: nothing is asked again for each rider.
+                let length = strand.length();
+                let mut point = |laps: f64| strand.point_normalised((laps - whole(laps)) * length, &mut piece);
+                let seats = self.seats()[objects].iter();
+                match driven {
+                    None => out.positions.extend(seats.map(|seat| point(seat.phase + start + seat.laps * part))),
+                    Some(driven) => out.positions.extend(
+                        seats.map(|seat| point(seat.phase + start + (driven + (seat.laps - base) * part))),
+                    ),
+                }
+                return;
+            }
             out.positions.extend(self.seats()[objects].iter().map(|seat| {
                 let strand =
                     &strands[if seat.strand < strands.len() { seat.strand } else { seat.strand % strands.len() }];
