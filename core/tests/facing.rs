@@ -5,7 +5,7 @@ use proptest::prelude::*;
 use std::f64::consts::{PI, TAU};
 use std::sync::Arc;
 use zickzack_core::curve::{
-    AxesTable, Curve, Figure, Path, PathPoint, PointKind, Strand, UpRule, through, torus_winding,
+    AxesTable, Curve, Figure, Node, Path, PathPoint, PointKind, Strand, UpRule, through, torus_winding, transport,
 };
 use zickzack_core::formula::Formula;
 use zickzack_core::fraction::Fraction;
@@ -115,6 +115,68 @@ proptest! {
             prop_assert!(seam.closes(1e-9), "{seam:?}");
             prop_assert!(bend(at(&**motion, frame).1 * DVec3::X, travel) < 1e-12);
         }
+    }
+
+    #[test]
+    fn where_travel_points_at_the_place_the_turn_is_bridged_and_never_much_quicker_than_on_average(
+        radii in prop::collection::vec(2.0..4.0f64, 7), heights in prop::collection::vec(-1.0..1.0f64, 7),
+        part in 0.0..1.0f64, ahead in 1.5..4.0f64, beside in -0.3..0.3f64,
+    ) {
+        const STEPS: usize = 6000;
+        let curve = wavy(&radii, &heights);
+        let strand = &curve.strands()[0];
+        let here = strand.at(part * strand.length());
+        let place = here.point + here.tangent * ahead + DVec3::Y * beside;
+        let goal = |node: &Node| Some(place - node.point);
+        let (nodes, goals) = strand.guided_nodes(0.02, goal);
+        let table = AxesTable::guided(nodes, &goals, true);
+        let node = |i: usize| {
+            let s = strand.length() * i as f64 / STEPS as f64;
+            let on = strand.at(s);
+            Node { at: s, point: on.point, tangent: on.tangent }
+        };
+        let up = |i: usize| table.up(node(i).at, node(i).point, node(i).tangent);
+        // How much further than carried up turns from one step to the next.
+        let turn = |i: usize| signed_angle(transport(&node(i), up(i), &node(i + 1)), up(i + 1), node(i + 1).tangent);
+        let along = |i: usize| {
+            let angle = bend(place - node(i).point, node(i).tangent);
+            angle.min(PI - angle) < 20f64.to_radians()
+        };
+        let mut at = 0;
+        while at < STEPS {
+            if !along(at) || at == 0 {
+                at += 1;
+                continue;
+            }
+            let first = at;
+            while at < STEPS && along(at) {
+                at += 1;
+            }
+            // What lies over the seam is bridged as one, and a place that is passed closely is not looked at here.
+            let near = (first..at).any(|i| (place - node(i).point).length() < 0.5);
+            if at == STEPS || first < 3 || near || at - first < 40 {
+                continue;
+            }
+            let turns: Vec<f64> = (first..at).map(turn).collect();
+            let whole: f64 = turns.iter().sum();
+            let most = turns.iter().fold(0.0, |most: f64, turn| most.max(turn.abs()));
+            if whole.abs() > 0.3 {
+                prop_assert!(most <= 1.9 * whole.abs() / turns.len() as f64, "{most} {whole} over {}", turns.len());
+            }
+        }
+    }
+
+    #[test]
+    fn a_path_so_many_times_as_large_carries_its_things_so_many_times_as_far(
+        radii in prop::collection::vec(1.0..4.0f64, 6), heights in prop::collection::vec(-2.0..2.0f64, 6),
+        factor in 0.01..100.0f64, frame in 0.0..FRAMES,
+    ) {
+        let scaled = |values: &[f64]| values.iter().map(|x| x * factor).collect::<Vec<f64>>();
+        let small = facing(riding(wavy(&radii, &heights), "5/3"), FaceUp::STEADY);
+        let large = facing(riding(wavy(&scaled(&radii), &scaled(&heights)), "5/3"), FaceUp::STEADY);
+        let (a, b) = (at(&*small, frame), at(&*large, frame));
+        prop_assert!((a.0 * factor - b.0).length() < 1e-9 * factor * 10.0);
+        prop_assert!(angle_between(a.1, b.1) < 1e-8);
     }
 
     #[test]

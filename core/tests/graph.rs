@@ -230,3 +230,39 @@ fn an_offer_says_what_it_leaves_open_by_itself() {
         assert!((degrees - 60.0).abs() < 1e-3, "{text} leaves {left}");
     }
 }
+
+#[test]
+fn what_a_crowd_or_a_facing_lacks_is_said_with_what_to_do() {
+    let memo = Memo::default();
+    let told = |scene: &Scene, node: &str| report(&compiled(scene, &memo))[node].messages.join(" ");
+    let up = edited(&scene(), &["nodes", "face", "params", "up"], json!("second path"));
+    assert!(told(&up, "face").contains("pull a thread to its \"beside\" port"), "{}", told(&up, "face"));
+    let up = edited(&scene(), &["nodes", "face", "params", "up"], json!("surface"));
+    assert!(told(&up, "face").contains("pull a thread to its \"ground\" port"));
+
+    let kinds = json!({ "type": "kinds", "name": "Kinds", "params": { "kinds": [
+        { "id": "a", "weight": 0 }, { "id": "b", "weight": 0, "thing": "boat" } ] } });
+    let crowd = edited(&scene(), &["nodes", "kinds"], kinds);
+    let crowd = edited(&crowd, &["threads", "t5"], json!({ "from": "ride", "to": "kinds", "port": "motion" }));
+    assert!(told(&crowd, "kinds").contains("give at least one a weight"));
+    for (bad, words) in [
+        (json!({ "id": "a", "thing": "castle" }), "thing must be empty or one of"),
+        (json!({ "id": "a", "colour": "red" }), "colour must be like #c8421a"),
+        (json!({ "id": "a", "weight": -1 }), "weight must be from 0"),
+        (json!({ "id": "a", "scale": 0 }), "scale must be from 0.001"),
+        (json!({ "id": "a", "size": 1 }), "unknown field `size`"),
+        (json!({ "weight": 1 }), "missing field `id`"),
+    ] {
+        let at = ["nodes", "kinds", "params", "kinds"].map(str::to_owned).to_vec();
+        let op = Op::Put { at, value: json!([bad]), before: None };
+        let error = apply(&crowd, &[op], &nodes::schemas()).unwrap_err().to_string();
+        assert!(error.contains(words), "{error}");
+    }
+
+    // A second path that is open beside a closed one lets up jump where the lap ends.
+    let line = json!({ "type": "figure", "name": "Line", "params": { "figure": "line" } });
+    let open = edited(&scene(), &["nodes", "line"], line);
+    let open = edited(&open, &["threads", "t5"], json!({ "from": "line", "to": "face", "port": "beside" }));
+    let open = edited(&open, &["nodes", "face", "params", "up"], json!("second path"));
+    assert!(told(&open, "face").contains("close the second"), "{}", told(&open, "face"));
+}
