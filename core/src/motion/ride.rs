@@ -490,9 +490,9 @@ impl Motion for Ride {
                 let seats = self.seats()[objects].iter();
                 match driven {
                     None => out.positions.extend(seats.map(|seat| point(seat.phase + start + seat.laps * part))),
-                    Some(driven) => out.positions.extend(
-                        seats.map(|seat| point(seat.phase + start + (driven + (seat.laps - base) * part))),
-                    ),
+                    Some(driven) => out
+                        .positions
+                        .extend(seats.map(|seat| point(seat.phase + start + (driven + (seat.laps - base) * part)))),
                 }
                 return;
             }

@@ -69,6 +69,27 @@ async fn crowd(visit: &Visit) -> Result<()> {
     Ok(())
 }
 
+/// Puts a Meander between the path and what rides it.
+async fn reshape(visit: &Visit) -> Result<()> {
+    visit.choose_node("Jetty walk").await?;
+    visit.js("document.querySelector('.weave-body').focus()").await?;
+    visit.keys("n", &[]).await?;
+    visit.find("input[aria-label=\"Node to add\"]").await?;
+    visit.keys("meander", &[]).await?;
+    visit.keys(&char::from(fantoccini::key::Key::Enter).to_string(), &[]).await?;
+    visit.kept().await?;
+    tokio::time::sleep(std::time::Duration::from_millis(1500)).await;
+    let meander = visit.node("Meander").await?;
+    let from = visit.middle(&format!(".react-flow__node[data-id=\"{meander}\"] .react-flow__handle.source")).await?;
+    let to = visit.middle(".react-flow__node[data-id=\"ride\"] .react-flow__handle.target").await?;
+    visit.drag(from, (to.0 - from.0, to.1 - from.1)).await?;
+    let fed =
+        "return [...document.querySelectorAll('.card .use')].some((e) => e.textContent.includes('used by Twelve'))";
+    visit.until("riders on the reshaped path", fed).await?;
+    visit.kept().await?;
+    visit.choose_node("Jetty walk").await
+}
+
 #[tokio::main]
 async fn main() -> Result<()> {
     let visit = Visit::start(1280, 800).await?;
@@ -92,5 +113,8 @@ async fn main() -> Result<()> {
     measure(&visit, "1,000 things × 240 frames, a path point", point, (50.0, 30.0)).await?;
     let (x, y) = visit.middle(".dial .band").await?;
     measure(&visit, "1,000 things × 240 frames, the band of the Dial", (x + 70.0, y), (-10.0, 40.0)).await?;
+    reshape(&visit).await?;
+    let point = visit.middle("button[aria-label^=\"Point 4 of Jetty\"]").await?;
+    measure(&visit, "1,000 things × 240 frames, a point of a reshaped path", point, (50.0, 30.0)).await?;
     visit.end().await
 }
