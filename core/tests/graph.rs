@@ -266,3 +266,25 @@ fn what_a_crowd_or_a_facing_lacks_is_said_with_what_to_do() {
     let open = edited(&open, &["nodes", "face", "params", "up"], json!("second path"));
     assert!(told(&open, "face").contains("close the second"), "{}", told(&open, "face"));
 }
+
+#[test]
+fn a_spin_is_offered_the_turns_after_which_its_things_look_the_same() {
+    let memo = Memo::default();
+    let spun = edited(&scene(), &["nodes", "ride", "params", "laps"], json!("1"));
+    let spun = edited(&spun, &["nodes", "face", "params", "spin"], json!("1.3"));
+    let offers = |scene: &Scene| {
+        let compiled = compiled(scene, &memo);
+        let end = compiled.ends.iter().find(|end| end.node == "out").unwrap();
+        let mut report = EndReport::of(end, 96.0, 24.0, &Cancel::default()).unwrap();
+        in_workshop(&memo, |workshop| try_offers(scene, &mut report, workshop)).unwrap();
+        assert!(report.offers.iter().all(|offer| offer.left.as_deref() == Some("")), "{:?}", report.offers);
+        report.offers.into_iter().map(|offer| offer.value.as_str().unwrap().to_owned()).collect::<Vec<_>>()
+    };
+    assert_eq!(offers(&spun), ["1", "2"]);
+    // Three blades look the same after a third of a turn about the nose.
+    let kinds = json!({ "type": "kinds", "name": "Blades", "params": { "axis": "-x", "kinds": [{ "id": "a", "symmetry": 3 }] } });
+    let blades = edited(&spun, &["nodes", "kinds"], kinds);
+    let blades = edited(&blades, &["threads", "t3"], json!({ "from": "face", "to": "kinds", "port": "motion" }));
+    let blades = edited(&blades, &["threads", "t6"], json!({ "from": "kinds", "to": "out", "port": "motion" }));
+    assert_eq!(offers(&blades), ["4/3", "1"]);
+}

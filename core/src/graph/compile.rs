@@ -1,6 +1,6 @@
 use super::memo::{Key, Memo};
 use super::moving;
-use super::node::{Assets, Closing, Context, NodeType, Offer, Outcome, Product, Timing};
+use super::node::{Assets, Closing, Context, Looks, NodeType, Offer, Outcome, Product, Timing};
 use crate::motion::{Cancel, Motion};
 use crate::scene::{Mark, Node, Params, Resolved, Scene, Space, resolve};
 use crate::schema::{PortKind, Schema};
@@ -297,12 +297,11 @@ fn end(scene: &Scene, id: &str, node: &Node, nodes: &BTreeMap<String, NodeResult
     if taken_up && !output {
         return None;
     }
-    let looks: Vec<u64> = (0..motion.len()).map(|object| motion.look(object)).collect();
-    let offers = offers(scene, id, nodes, &looks);
+    let offers = offers(scene, id, nodes, &Looks::of(&**motion));
     Some(End { node: id.to_owned(), name: node.name.clone(), output, motion: motion.clone(), offers, key: result.key })
 }
 
-fn offers(scene: &Scene, id: &str, nodes: &BTreeMap<String, NodeResult>, looks: &[u64]) -> Vec<Offer> {
+fn offers(scene: &Scene, id: &str, nodes: &BTreeMap<String, NodeResult>, looks: &Looks) -> Vec<Offer> {
     let (mut offers, mut periods) = (Vec::new(), Vec::new());
     for id in upstream(scene, id) {
         let outcome = nodes.get(&id).and_then(|result| result.outcome.as_ref().as_ref().ok());

@@ -1,8 +1,8 @@
 //! What the graph asks of a node type, and what it hands to it.
 
 use crate::curve::{Curve, Joint, Outline, Path, flattened};
-use crate::fraction::Fraction;
-use crate::motion::{Cancel, Motion};
+use crate::fraction::{Fraction, greatest_common_divisor};
+use crate::motion::{Cancel, Motion, Symmetry};
 use crate::scene::{Params, Picture, Scene, Space};
 use crate::schema::Schema;
 use crate::signal::Clock;
@@ -204,8 +204,36 @@ pub enum Closing {
     Period(Fraction),
 }
 
-/// What would close a loop in which the things have these looks, by object.
-pub type OfferMaker = Arc<dyn Fn(&[u64]) -> Vec<Closing> + Send + Sync>;
+/// What the things of an end look like, by object.
+#[derive(Debug, Clone, Default)]
+pub struct Looks {
+    /// Equal for those that may trade places.
+    pub alike: Vec<u64>,
+    /// The turns after which each looks the same.
+    pub symmetries: Vec<Option<Symmetry>>,
+}
+
+impl Looks {
+    /// Of a motion.
+    pub fn of(motion: &dyn Motion) -> Self {
+        Self {
+            alike: (0..motion.len()).map(|object| motion.look(object)).collect(),
+            symmetries: (0..motion.len()).map(|object| motion.symmetry(object)).collect(),
+        }
+    }
+
+    /// After one of how many equal parts of a turn about `axis` all things look the same; 0 for any turn.
+    pub fn order_about(&self, axis: DVec3) -> u32 {
+        let order = |symmetry: &Option<Symmetry>| match symmetry {
+            Some(symmetry) if symmetry.axis.cross(axis) == DVec3::ZERO => u64::from(symmetry.order),
+            _ => 1,
+        };
+        self.symmetries.iter().map(order).fold(0, greatest_common_divisor) as u32
+    }
+}
+
+/// What would close a loop whose things look like this.
+pub type OfferMaker = Arc<dyn Fn(&Looks) -> Vec<Closing> + Send + Sync>;
 
 /// What came of an evaluation.
 #[derive(Clone)]

@@ -42,12 +42,22 @@ pub struct Steering {
     pub lead: f64,
     /// Turn about the nose in degrees, clockwise as seen from behind.
     pub roll: Driven,
+    /// What comes to it in every frame from frame 0 on, radians.
+    pub spin: f64,
 }
 
 impl Steering {
     /// Nothing is done.
-    pub const NONE: Self =
-        Self { slow: 0.0, corner: 0.0, bank: None, smoothing: 0.0, limit: 0.0, lead: 0.0, roll: Driven::Fixed(0.0) };
+    pub const NONE: Self = Self {
+        slow: 0.0,
+        corner: 0.0,
+        bank: None,
+        smoothing: 0.0,
+        limit: 0.0,
+        lead: 0.0,
+        roll: Driven::Fixed(0.0),
+        spin: 0.0,
+    };
 
     /// True when all that is done is the turn about the nose.
     fn only_rolls(&self) -> bool {
@@ -126,6 +136,9 @@ fn kernel(width: f64, per_frame: f64) -> Vec<f64> {
     weights.iter().map(|weight| weight / sum).collect()
 }
 
+/// The turns of a thing at each step, and the frames at which it jumps.
+type Course = (Vec<DQuat>, Vec<f64>);
+
 /// What is known of a thing at each step.
 struct Steps {
     turns: Vec<DQuat>,
@@ -164,7 +177,7 @@ impl Steered {
         };
         let steps = (frames * per_frame).round() as usize + 1;
         let table = Table { from: range.from, per_frame, steps, turns: Vec::new(), jumps: Vec::new() };
-        let made: Result<Vec<(Vec<DQuat>, Vec<f64>)>, MotionError> = (0..inner.len())
+        let made: Result<Vec<Course>, MotionError> = (0..inner.len())
             .into_par_iter()
             .map(|object| {
                 if cancel.cancelled() {
@@ -177,7 +190,7 @@ impl Steered {
         Ok(Table { turns: turns.concat(), jumps, ..table })
     }
 
-    fn steer(&self, inner: &dyn Motion, object: usize, table: &Table) -> Result<(Vec<DQuat>, Vec<f64>), MotionError> {
+    fn steer(&self, inner: &dyn Motion, object: usize, table: &Table) -> Result<Course, MotionError> {
         let mut steps = looked_at(inner, object, table)?;
         self.hold(&mut steps);
         self.round_corners(inner, object, table, &mut steps);
@@ -238,12 +251,13 @@ impl Steered {
 
     fn rolled(&self, turn: DQuat, object: usize, frame: f64) -> DQuat {
         let thing = Thing { index: object, count: self.inner.len() };
-        turn * about(self.nose, self.steering.roll.at(frame, thing).to_radians())
+        let angle = self.steering.roll.at(frame, thing).to_radians() + self.steering.spin * frame;
+        turn * about(self.nose, angle)
     }
 
     /// Orientations of (object, frame) pairs, from the inner ones if there is no table.
     fn turns(&self, at: impl Fn(usize) -> (usize, f64), turns: &mut [DQuat]) {
-        let rolls = self.steering.roll.fixed() != Some(0.0);
+        let rolls = self.steering.roll.fixed() != Some(0.0) || self.steering.spin != 0.0;
         for (row, turn) in turns.iter_mut().enumerate() {
             let (object, frame) = at(row);
             if let Some(table) = &self.table {
@@ -353,7 +367,7 @@ fn averaged(steps: &Steps, weights: &[f64]) -> Vec<DQuat> {
         for (i, weight) in weights.iter().enumerate() {
             let other = (step + i).saturating_sub(side).min(last);
             let ours = if sides[other] == sides[step] { other } else { step };
-            sum = sum + nearer(turns[ours], turns[step]) * *weight;
+            sum += nearer(turns[ours], turns[step]) * *weight;
         }
         // Where turns cancel each other out, the middle one stays.
         if sum.length() > 1e-6 { sum.normalize() } else { turns[step] }

@@ -1,10 +1,14 @@
 use super::axis_of;
-use crate::graph::{Context, NodeType, Outcome, Product, Timing};
+use crate::fraction::Fraction;
+use crate::graph::{Closing, Context, NodeType, OfferMaker, Outcome, Product, Timing};
 use crate::motion::{Bank, FaceTravel, FaceUp, Motion, Steered, Steering};
 use crate::pose::Axis;
 use crate::scene::{Params, Space};
 use crate::schema::{AXIS_NAMES, Group, Param, Port, PortKind, Schema, Spaces, Unit, Values};
+use crate::seam::spin_offers;
 use glam::DVec3;
+use serde_json::json;
+use std::f64::consts::TAU;
 use std::sync::Arc;
 
 /// Turns things the way they travel.
@@ -63,6 +67,13 @@ impl NodeType for FaceTravelNode {
                     "A turn about the nose, clockwise as seen from behind.",
                 )
                 .per_thing(),
+                Param::new(
+                    "spin",
+                    "turns a loop",
+                    Group::Time,
+                    Values::Fraction { unit: Unit::None, default: "0", min: -10_000.0, max: 10_000.0 },
+                    "How often things turn about their nose in a loop, evenly.",
+                ),
                 deep(Param::number(
                     "bank",
                     "bank",
@@ -130,12 +141,25 @@ impl NodeType for FaceTravelNode {
                 .warnings
                 .push("The travel runs along up all the way, so up is steady: choose another up.".to_owned());
         }
+        outcome.offers = Some(spins(params.fraction("spin"), params.text("spin"), nose.vector()));
         let steering = steering(params, context.timing, flat);
         if steering != (Steering { lead: steering.lead, ..Steering::NONE }) {
             outcome.product = Product::Motion(Arc::new(Steered::new(Arc::new(facing), steering)));
         }
         Ok(outcome)
     }
+}
+
+/// Turns in a loop that close it, by how symmetric the things are.
+fn spins(spin: Fraction, said: String, nose: DVec3) -> OfferMaker {
+    Arc::new(move |looks| {
+        let order = looks.order_about(nose);
+        let offer = |to: Fraction| {
+            let meaning = if to.is_whole() { "whole turns".to_owned() } else { format!("alike after 1/{order} turn") };
+            Closing::Value("spin", json!(to.to_string()), format!("turns a loop {said} → {to} ({meaning})"))
+        };
+        spin_offers(spin, order).into_iter().map(offer).collect()
+    })
 }
 
 fn up(context: &Context<'_>) -> Result<FaceUp, String> {
@@ -204,5 +228,6 @@ fn steering(params: &Params<'_>, timing: Timing, flat: bool) -> Steering {
         limit: params.number("limit").to_radians(),
         lead: timing.frames,
         roll: params.driven("roll"),
+        spin: TAU * params.fraction("spin").value() / timing.frames,
     }
 }

@@ -265,7 +265,7 @@ fn offers(ride: &Ride, pace: Pace, params: &Params<'_>, timing: Timing) -> Offer
     let closing = RideClosing::new(ride, pace, timing.frames, timing.fps, params.text("laps"));
     Arc::new(move |looks| {
         let worded = |offer: RideOffer| Closing::Value(offer.param, offer.value, offer.text);
-        let periods = closing.periods(looks).into_iter().map(Closing::Period);
-        closing.offers(looks).into_iter().map(worded).chain(periods).collect()
+        let periods = closing.periods(&looks.alike).into_iter().map(Closing::Period);
+        closing.offers(&looks.alike).into_iter().map(worded).chain(periods).collect()
     })
 }

@@ -63,6 +63,28 @@ pub fn lap_offers(laps: Fraction, strands: &[Vec<f64>]) -> Vec<LapOffer> {
     offers
 }
 
+/// Turns in a loop near `spin` after which things look as before, when they do so after one of `order` equal parts of
+/// a turn: the nearest, the next on the other side, and the nearest whole number. Empty when `spin` is one of them, or
+/// `order` is 0 and any turn is.
+pub fn spin_offers(spin: Fraction, order: u32) -> Vec<Fraction> {
+    let order = i64::from(order);
+    if order == 0 || spin.times(order).is_none_or(Fraction::is_whole) {
+        return Vec::new();
+    }
+    let steps = spin.value() * order as f64;
+    let nearest = steps.round() as i64;
+    let other = if (nearest as f64) < steps { nearest + 1 } else { nearest - 1 };
+    let whole = spin.value().round() as i64 * order;
+    let mut offers: Vec<Fraction> = Vec::new();
+    for step in [nearest, other, whole] {
+        let Some(spin) = Fraction::new(step, order) else { continue };
+        if !offers.contains(&spin) {
+            offers.push(spin);
+        }
+    }
+    offers
+}
+
 /// Loop lengths in whole frames near `frames` in which motions with these periods, frames each, all close: the
 /// shortest one, and those next to `frames` on both sides. Empty where `frames` closes already, or none up to a
 /// million frames does.
@@ -141,6 +163,21 @@ mod tests {
                 for other in frames.saturating_sub(distance.saturating_sub(1)).max(1)..frames + distance {
                     prop_assert!(!closes(other), "{other} is nearer than {nearest}");
                 }
+            }
+        }
+
+        #[test]
+        fn every_turn_offered_is_a_whole_number_of_equal_parts_and_near(order in 0u32..12, a in -5000i64..5000, b in 1i64..400) {
+            let spin = Fraction::new(a, b).unwrap();
+            let offers = spin_offers(spin, order);
+            let closed = order == 0 || spin.times(i64::from(order)).unwrap().is_whole();
+            prop_assert_eq!(offers.is_empty(), closed);
+            for offer in &offers {
+                prop_assert!(offer.times(i64::from(order)).unwrap().is_whole());
+                prop_assert!((offer.value() - spin.value()).abs() <= 1.0);
+            }
+            if let Some(first) = offers.first() {
+                prop_assert!((first.value() - spin.value()).abs() <= 0.5 / f64::from(order) + 1e-12);
             }
         }
 

@@ -6,6 +6,6 @@ mod measure;
 mod riding;
 
 pub use close::{Closed, Closing, orbit};
-pub use closing::{LapOffer, lap_offers, length_offers, symmetry_order};
+pub use closing::{LapOffer, lap_offers, length_offers, spin_offers, symmetry_order};
 pub use measure::{Gap, Seam, measure};
 pub use riding::{RideClosing, RideOffer};
