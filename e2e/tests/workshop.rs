@@ -54,13 +54,34 @@ async fn seven_lights_on_one_letter_close_with_the_offer_and_a_formula_says_wher
     visit.end().await
 }
 
+/// Adds a node by typing; what is selected is threaded to it.
+async fn add(visit: &Visit, word: &str) -> Result<()> {
+    visit.js("document.querySelector('.weave-body').focus()").await?;
+    visit.keys("n", &[]).await?;
+    visit.find("input[aria-label=\"Node to add\"]").await?;
+    visit.keys(word, &[]).await?;
+    visit.keys(&char::from(fantoccini::key::Key::Enter).to_string(), &[]).await?;
+    visit.kept().await
+}
+
 #[tokio::test]
 async fn one_more_rider_leaves_the_others_on_their_path_and_phase() -> Result<()> {
     let visit = Visit::start(1280, 800).await?;
-    open(&visit, "Garland").await?;
-    visit.choose_node("Lights").await?;
+    visit.click("New scene").await?;
+    visit.click("Deep").await?;
+    visit.until("a bench", "return document.querySelector('.view-empty') != null").await?;
+    add(&visit, "figure").await?;
+    add(&visit, "sheaf").await?;
+    visit.choose("arranged", "at random").await?;
+    visit.fill("copies", "9").await?;
+    add(&visit, "ride").await?;
+    visit.choose("spacing", "at random").await?;
+    visit.choose("shared", "at random").await?;
+    add(&visit, "output").await?;
+    let output = visit.node("Output").await?;
+    visit.choose_node("Ride").await?;
     let there = |riders: usize| {
-        let pose = |object: usize| format!("window.zickzack?.pose('garland', {object}, 17)");
+        let pose = |object: usize| format!("window.zickzack?.pose('{output}', {object}, 17)");
         format!("return {} != null && {} == null", pose(riders - 1), pose(riders))
     };
     let mut before = Vec::new();
@@ -70,13 +91,13 @@ async fn one_more_rider_leaves_the_others_on_their_path_and_phase() -> Result<()
         visit.until("so many riders", &there(riders)).await?;
         let mut places = Vec::new();
         for object in 0..60 {
-            places.push(visit.pose("garland", object, 17).await?);
+            places.push(visit.pose(&output, object, 17).await?);
         }
         if before.is_empty() {
             before = places;
         } else {
             assert_eq!(places, before, "the first 60 stayed where they were");
-            assert_eq!(visit.pose("garland", 60, 17).await?.len(), before[0].len(), "and there is one more");
+            assert_eq!(visit.pose(&output, 60, 17).await?.len(), before[0].len(), "and there is one more");
         }
     }
     visit.end().await

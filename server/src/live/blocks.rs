@@ -151,15 +151,16 @@ const MOMENT_POINTS: usize = 97;
 /// With more strands than this a path that moves is shown as at frame 0.
 const MOST_MOVING: usize = 400;
 
-/// How a path that moves is at even steps of the loop: so many places on each of its strands as at frame 0.
+/// How a path that moves is at every so many whole frames of the loop, at which its riders are asked for too: so many places on each of its strands as at frame 0.
 fn moments(product: &PathProduct, frames: u32, numbers: &mut Vec<f32>) -> Option<serde_json::Value> {
     let strands = product.path.at(0.0).strands().len();
-    let count = frames.min(MOST_MOMENTS);
+    let step = frames.div_ceil(MOST_MOMENTS);
+    let count = frames.div_ceil(step);
     if strands > MOST_MOVING || count < 2 {
         return None;
     }
     for moment in 0..count {
-        let curve = product.path.at(f64::from(frames) * f64::from(moment) / f64::from(count));
+        let curve = product.path.at(f64::from(moment * step));
         for index in 0..strands {
             let strand = &curve.strands()[index % curve.strands().len()];
             let place = |i: usize| {
@@ -169,7 +170,7 @@ fn moments(product: &PathProduct, frames: u32, numbers: &mut Vec<f32>) -> Option
             numbers.extend((0..MOMENT_POINTS).flat_map(place));
         }
     }
-    Some(json!({ "count": count, "points": MOMENT_POINTS, "frames": frames }))
+    Some(json!({ "count": count, "points": MOMENT_POINTS, "step": step }))
 }
 
 /// The channels of one thing over the loop and a part beyond both ends, where the loop goes on: with

@@ -39,8 +39,8 @@ export interface PathHeader {
   stations: number;
   param: 'points' | 'moved';
   still: boolean;
-  /** Of a path that moves: how it is at so many moments of the loop, each strand as so many places, after all else. */
-  moments?: { count: number; points: number; frames: number } | null;
+  /** Of a path that moves: how it is at so many moments, a step of frames apart, each strand as so many places, after all else. */
+  moments?: { count: number; points: number; step: number } | null;
 }
 
 export interface TracesHeader {

@@ -60,7 +60,7 @@ export function strandsAt(block: PathBlock, frame: number): Float32Array[] {
 /** Which moment of a path that moves a frame is nearest to. */
 export function momentOf(block: PathBlock, frame: number): number {
   const { moments } = block.header;
-  return moments ? Math.round((frame / moments.frames) * moments.count) % moments.count : 0;
+  return moments ? Math.round(frame / moments.step) % moments.count : 0;
 }
 
 /** A strand's places as vectors. */
