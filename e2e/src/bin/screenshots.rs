@@ -54,8 +54,21 @@ async fn main() -> Result<()> {
     visit.choose_node("Funzelmarkt").await?;
     shoot(&visit, &folder, "bench-name-in-lights").await?;
     open(&visit, "Garland").await?;
-    visit.choose_node("Rings").await?;
+    visit.choose_node("Coloured glass").await?;
     shoot(&visit, &folder, "bench-garland").await?;
+
+    open(&visit, "Lantern round").await?;
+    visit.press("button[aria-label=\"Open On the water\"]").await?;
+    // The Weave glides to where it shows all of it.
+    tokio::time::sleep(SETTLED).await;
+    visit.choose_node("Swan boats").await?;
+    axes_along(&visit).await?;
+    visit.choose_node("Lean").await?;
+    go_to(&visit, 64).await?;
+    shoot(&visit, &folder, "turning").await?;
+    axes_along(&visit).await?;
+    visit.click("Undo").await?;
+    visit.kept().await?;
 
     open(&visit, "Puck on the boards").await?;
     visit.press(".react-flow__node[data-id=\"throw\"]").await?;
@@ -94,6 +107,13 @@ async fn main() -> Result<()> {
     visit.keys("?", &[]).await?;
     shoot(&visit, &folder, "keys-and-words").await?;
     visit.end().await
+}
+
+/// Shows the axes along paths and along the way of the selected thing, or hides them again.
+async fn axes_along(visit: &Visit) -> Result<()> {
+    visit.click("Show").await?;
+    visit.js("[...document.querySelectorAll('.view-menu label')].find((l) => l.textContent.includes('Axes along')).click()").await?;
+    visit.keys(&char::from(fantoccini::key::Key::Escape).to_string(), &[]).await
 }
 
 async fn draw_on_a_tilted_plane(visit: &Visit) -> Result<()> {
