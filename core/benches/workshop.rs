@@ -6,10 +6,13 @@ use glam::DVec3;
 use std::hint::black_box;
 use std::sync::Arc;
 use std::time::{Duration, Instant};
-use zickzack_core::curve::{AxesTable, Curve, Node, Path, Segment, Strand, UpRule};
+use zickzack_core::curve::{
+    AxesTable, Curve, Meander, Node, Path, PathPoint, PointKind, Segment, Strand, UpRule, meandered, through,
+};
 use zickzack_core::formula::{Formula, Inputs, Variable, Workspace};
 use zickzack_core::fraction::Fraction;
 use zickzack_core::motion::{Cancel, Motion, Ride};
+use zickzack_core::noise::LoopingNoise;
 use zickzack_core::seam::measure;
 
 const ROUNDS: usize = 25;
@@ -70,6 +73,21 @@ fn formulas() {
     println!("formulas, geometric mean        {:5.2} × compiled (wanted: 5)", libm::pow(product, 0.2));
 }
 
+/// A drawn path that is bent by noise, as it is at every step of a drag.
+fn meander() {
+    let place = |i: usize| {
+        let (sine, cosine) = libm::sincos(i as f64);
+        let point = DVec3::new(6.0 * cosine, 2.0, 5.0 * sine);
+        PathPoint { position: point, kind: PointKind::Smooth, handles: None }
+    };
+    let points: Vec<PathPoint> = (0..6).map(place).collect();
+    let Ok(curve) = through(&points, true).map(Curve::from) else { return };
+    let noise = LoopingNoise { seed: 1, size: 1.0, pace: 0.0, octaves: 1 };
+    let meander = Meander { amount: DVec3::splat(0.3), noise, part: 0.0 };
+    let (ours, _) = both(|| drop(black_box(meandered(black_box(&curve), &meander))), || ());
+    println!("meander of {:.0} m, bends of 1 m {:6.2} ms", curve.length(), ours.as_secs_f64() * 1e3);
+}
+
 fn axes() {
     let place = |i: usize| {
         let (sine, cosine) = libm::sincos(i as f64 * 1e-3);
@@ -117,5 +135,6 @@ fn seam() {
 fn main() {
     formulas();
     axes();
+    meander();
     seam();
 }

@@ -3,6 +3,7 @@
 use super::segment::Segment;
 use crate::pose::bend;
 use glam::DVec3;
+use rayon::prelude::*;
 
 /// A place and how it changes with the parameter.
 #[derive(Debug, Clone, Copy, PartialEq)]
@@ -11,6 +12,44 @@ pub struct Jet {
     pub point: DVec3,
     /// Metres per unit of the parameter.
     pub derivative: DVec3,
+}
+
+/// A function of one parameter that can be followed.
+pub trait Way: Sync {
+    /// The place and how it changes.
+    fn jet(&self, at: f64) -> Jet;
+
+    /// The place alone, where that is cheaper.
+    fn place(&self, at: f64) -> DVec3 {
+        self.jet(at).point
+    }
+}
+
+impl<F: Fn(f64) -> Jet + Sync> Way for F {
+    fn jet(&self, at: f64) -> Jet {
+        self(at)
+    }
+}
+
+/// A function of which only the places are known; how they change is measured by differences over `step`, which
+/// reach beyond neither `from` nor `to`.
+pub struct ByDifferences<F> {
+    /// The places.
+    pub place: F,
+    /// The step of the differences.
+    pub step: f64,
+    /// The least parameter and the largest.
+    pub ends: (f64, f64),
+}
+
+impl<F: Fn(f64) -> DVec3 + Sync> Way for ByDifferences<F> {
+    fn jet(&self, at: f64) -> Jet {
+        measured(&self.place, at, self.step, self.ends)
+    }
+
+    fn place(&self, at: f64) -> DVec3 {
+        (self.place)(at)
+    }
 }
 
 /// How finely a function is followed.
@@ -27,50 +66,53 @@ pub struct Fineness {
 /// Cubics that have the function's places and derivatives where they meet (Hermite), halved until they are
 /// off by no more than the tolerance in their middle and at their quarters. Their error falls with the
 /// fourth power of a piece's width, that of their length with the same.
-pub fn follow(function: &impl Fn(f64) -> Jet, from: f64, to: f64, fineness: &Fineness) -> Vec<Segment> {
-    let mut segments = Vec::with_capacity(fineness.pieces);
-    let mut left = (from, function(from));
-    for piece in 1..=fineness.pieces {
+pub fn follow(way: &impl Way, from: f64, to: f64, fineness: &Fineness) -> Vec<Segment> {
+    let end = |piece: usize| {
         let at = from + (to - from) * (piece as f64 / fineness.pieces as f64);
-        let right = (at, function(at));
-        halve(function, left, right, fineness.tolerance, fineness.halvings, &mut segments);
-        left = right;
-    }
-    segments
+        (at, way.jet(at))
+    };
+    let ends: Vec<(f64, Jet)> = (0..=fineness.pieces).into_par_iter().map(end).collect();
+    let most = (MOST_SEGMENTS / fineness.pieces).max(4);
+    let piece = |pair: &[(f64, Jet)]| {
+        let mut segments = Vec::new();
+        halve(way, (pair[0], pair[1]), (fineness.tolerance, most), fineness.halvings, &mut segments);
+        segments
+    };
+    ends.par_windows(2).map(piece).collect::<Vec<_>>().concat()
 }
 
 fn halve(
-    function: &impl Fn(f64) -> Jet,
-    left: (f64, Jet),
-    right: (f64, Jet),
-    tolerance: f64,
+    way: &impl Way,
+    (left, right): ((f64, Jet), (f64, Jet)),
+    (tolerance, most): (f64, usize),
     halvings: u32,
     segments: &mut Vec<Segment>,
 ) {
     let segment = hermite(left, right);
     let at = 0.5 * (left.0 + right.0);
-    let middle = function(at);
+    let middle = way.place(at);
     let off = |t: f64, there: DVec3| segment.at(t).distance(there);
     let near = || {
         let quarter = |x: f64| left.0 + (right.0 - left.0) * x;
         // Far from the origin rounding alone is more than some tolerances.
-        let tolerance = tolerance.max(ROUNDING * middle.point.abs().max_element());
-        off(0.5, middle.point) <= tolerance
-            && off(0.25, function(quarter(0.25)).point) <= tolerance
-            && off(0.75, function(quarter(0.75)).point) <= tolerance
+        let tolerance = tolerance.max(ROUNDING * middle.abs().max_element());
+        off(0.5, middle) <= tolerance
+            && off(0.25, way.place(quarter(0.25))) <= tolerance
+            && off(0.75, way.place(quarter(0.75))) <= tolerance
             && bend(left.1.derivative, right.1.derivative) < WIDEST
     };
-    if halvings == 0 || segments.len() >= MOST_SEGMENTS || near() {
+    if halvings == 0 || segments.len() >= most || near() {
         segments.push(segment);
         return;
     }
-    halve(function, left, (at, middle), tolerance, halvings - 1, segments);
-    halve(function, (at, middle), right, tolerance, halvings - 1, segments);
+    let middle = (at, way.jet(at));
+    halve(way, (left, middle), (tolerance, most), halvings - 1, segments);
+    halve(way, (middle, right), (tolerance, most), halvings - 1, segments);
 }
 
 /// What rounding makes of a place that was computed, as a part of its coordinates.
 const ROUNDING: f64 = 1e-13;
-/// Most cubics along one function, but for those looked at to begin with.
+/// About how many cubics there are at most along one function, shared among the pieces to begin with.
 const MOST_SEGMENTS: usize = 200_000;
 /// Most that the direction turns within one piece, radians.
 const WIDEST: f64 = 1.0;
@@ -84,7 +126,7 @@ pub fn hermite(left: (f64, Jet), right: (f64, Jet)) -> Segment {
 
 /// The jet of a function whose derivative is not known, by differences of fourth order over `step`, which
 /// reach beyond neither `from` nor `to`.
-pub fn measured(place: &impl Fn(f64) -> DVec3, at: f64, step: f64, (from, to): (f64, f64)) -> Jet {
+fn measured(place: &impl Fn(f64) -> DVec3, at: f64, step: f64, (from, to): (f64, f64)) -> Jet {
     let point = place(at);
     let derivative = if at - 2.0 * step >= from && at + 2.0 * step <= to {
         (place(at - 2.0 * step) - place(at + 2.0 * step) + (place(at + step) - place(at - step)) * 8.0) / (12.0 * step)
@@ -102,7 +144,7 @@ const FARTHEST: f64 = 1e9;
 
 /// Cubics along a function of a parameter from 0 to 1 that knows nothing but its places; `Err` with the
 /// parameter at which it gives none.
-pub fn follow_formula(place: &impl Fn(f64) -> DVec3) -> Result<Vec<Segment>, f64> {
+pub fn follow_formula(place: &(impl Fn(f64) -> DVec3 + Sync)) -> Result<Vec<Segment>, f64> {
     const LOOKS: u32 = 1000;
     let wrong = |along: &f64| {
         let place = place(*along);
@@ -114,9 +156,9 @@ pub fn follow_formula(place: &impl Fn(f64) -> DVec3) -> Result<Vec<Segment>, f64
     let places = || (0..=LOOKS).map(|i| place(f64::from(i) / f64::from(LOOKS)));
     let (low, high) =
         (places().reduce(DVec3::min).unwrap_or_default(), places().reduce(DVec3::max).unwrap_or_default());
-    let jet = |at: f64| measured(place, at, 1e-4, (0.0, 1.0));
+    let way = ByDifferences { place, step: 1e-4, ends: (0.0, 1.0) };
     let fineness = Fineness { tolerance: 1e-9 * (high - low).length(), pieces: 128, halvings: 8 };
-    let segments = follow(&jet, 0.0, 1.0, &fineness);
+    let segments = follow(&way, 0.0, 1.0, &fineness);
     match segments.iter().position(|segment| !segment.is_finite()) {
         Some(index) => Err(index as f64 / segments.len() as f64),
         None => Ok(segments),

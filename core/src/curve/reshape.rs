@@ -1,7 +1,7 @@
 //! Paths made from other paths.
 
 use super::Curve;
-use super::follow::{Fineness, Jet, follow, measured};
+use super::follow::{ByDifferences, Fineness, follow};
 use super::segment::Segment;
 use super::strand::{CurveError, Strand};
 use crate::noise::LoopingNoise;
@@ -184,7 +184,7 @@ pub struct Fine {
 }
 
 /// The curve with every place taken elsewhere.
-pub fn remade(curve: &Curve, fine: Fine, away: &impl Fn(DVec3) -> DVec3) -> Result<Curve, CurveError> {
+pub fn remade(curve: &Curve, fine: Fine, away: &(impl Fn(DVec3) -> DVec3 + Sync)) -> Result<Curve, CurveError> {
     if curve.length() / fine.features > MOST_PIECES {
         return Err(CurveError::TooFine);
     }
@@ -200,9 +200,9 @@ pub fn remade(curve: &Curve, fine: Fine, away: &impl Fn(DVec3) -> DVec3) -> Resu
             let (from, to) = (pair[0], pair[1]);
             let place = |s: f64| away(strand.at_normalised(s.clamp(from, to)).point);
             let step = 1e-4 * (to - from).min(fine.features);
-            let jet = |s: f64| -> Jet { measured(&place, s, step, (from, to)) };
+            let way = ByDifferences { place, step, ends: (from, to) };
             let pieces = (((to - from) / fine.features).ceil() as usize).max(PIECES);
-            segments.extend(follow(&jet, from, to, &Fineness { tolerance: fine.tolerance, pieces, halvings: 6 }));
+            segments.extend(follow(&way, from, to, &Fineness { tolerance: fine.tolerance, pieces, halvings: 6 }));
         }
         Strand::new(segments, strand.closed())
     })

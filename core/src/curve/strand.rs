@@ -3,6 +3,7 @@ use super::axes::Node;
 use super::segment::Segment;
 use crate::pose::bend;
 use glam::DVec3;
+use rayon::prelude::*;
 
 /// Why something is not a path.
 #[derive(Debug, Clone, PartialEq, thiserror::Error)]
@@ -43,6 +44,8 @@ pub struct OnStrand {
     pub tangent: DVec3,
 }
 
+/// More pieces than this are measured side by side.
+const MANY: usize = 64;
 /// Up to so many pieces are searched one by one.
 const FEW: usize = 16;
 
@@ -110,7 +113,12 @@ impl Strand {
         if closed && last.distance(first) > 1e-9 * size {
             kept.push(Segment::Line { from: last, to: first });
         }
-        let measures: Vec<Measure> = kept.iter().map(Measure::new).collect();
+        // In order, whoever measures them.
+        let measures: Vec<Measure> = if kept.len() > MANY {
+            kept.par_iter().map(Measure::new).collect()
+        } else {
+            kept.iter().map(Measure::new).collect()
+        };
         let mut starts = vec![0.0];
         for measure in &measures {
             starts.push(starts[starts.len() - 1] + measure.length());

@@ -69,6 +69,13 @@ async fn crowd(visit: &Visit) -> Result<()> {
     Ok(())
 }
 
+/// The middle of something in the Card, scrolled to where it is seen.
+async fn in_sight(visit: &Visit, css: &str) -> Result<(f64, f64)> {
+    visit.find(css).await?;
+    visit.js(&format!("document.querySelector('{css}').scrollIntoView({{ block: 'center' }})")).await?;
+    visit.middle(css).await
+}
+
 /// Puts a Meander between the path and what rides it.
 async fn reshape(visit: &Visit) -> Result<()> {
     visit.choose_node("Jetty walk").await?;
@@ -78,7 +85,7 @@ async fn reshape(visit: &Visit) -> Result<()> {
     visit.keys("meander", &[]).await?;
     visit.keys(&char::from(fantoccini::key::Key::Enter).to_string(), &[]).await?;
     visit.kept().await?;
-    tokio::time::sleep(std::time::Duration::from_millis(1500)).await;
+    tokio::time::sleep(std::time::Duration::from_millis(2500)).await;
     let meander = visit.node("Meander").await?;
     let from = visit.middle(&format!(".react-flow__node[data-id=\"{meander}\"] .react-flow__handle.source")).await?;
     let to = visit.middle(".react-flow__node[data-id=\"ride\"] .react-flow__handle.target").await?;
@@ -95,7 +102,7 @@ async fn main() -> Result<()> {
     let visit = Visit::start(1280, 800).await?;
     println!("                                middle    95 %   most");
     open(&visit, "Lantern round", "Lanterns").await?;
-    let start = visit.middle("input[aria-label=\"start\"]").await?;
+    let start = in_sight(&visit, "input[aria-label=\"start\"]").await?;
     measure(&visit, "Lantern round, a number", start, (80.0, 0.0)).await?;
     let point = visit.middle("button[aria-label^=\"Point 4 of Promenade\"]").await?;
     measure(&visit, "Lantern round, a path point", point, (70.0, 30.0)).await?;
@@ -107,7 +114,7 @@ async fn main() -> Result<()> {
     let tip = visit.middle("button[aria-label^=\"Tip of Flick\"]").await?;
     measure(&visit, "Puck on the boards, the throw's tip", tip, (40.0, 50.0)).await?;
     crowd(&visit).await?;
-    let start = visit.middle("input[aria-label=\"start\"]").await?;
+    let start = in_sight(&visit, "input[aria-label=\"start\"]").await?;
     measure(&visit, "1,000 things × 240 frames, a number", start, (80.0, 0.0)).await?;
     let point = visit.middle("button[aria-label^=\"Point 4 of Jetty\"]").await?;
     measure(&visit, "1,000 things × 240 frames, a path point", point, (50.0, 30.0)).await?;
