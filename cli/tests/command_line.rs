@@ -214,7 +214,7 @@ fn nodes_are_printed_as_json() {
     let names: Vec<&str> = nodes.as_array().unwrap().iter().map(|node| node["name"].as_str().unwrap()).collect();
     let expected = "drawn-path svg-path point-table figure torus-winding lettering formula-path wake rim sheaf \
         resample smooth meander press-onto trim reverse join move \
-        ride launch face-travel kinds together plane ball box torus lathe close-loop output";
+        ride launch face-travel followers retime kinds together plane ball box torus lathe close-loop output";
     assert_eq!(names, expected.split_whitespace().collect::<Vec<_>>());
 }
 

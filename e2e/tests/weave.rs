@@ -50,7 +50,10 @@ async fn a_slip_is_dropped_on_a_thread_and_a_thread_pulled_into_the_open_is_offe
             "return [...document.querySelectorAll('.add-node strong')].map((e) => e.textContent).join(', ')",
         )
         .await?;
-    assert_eq!(offered, "Wake, Face travel, Kinds, Together, Close loop, Output", "only what takes a motion");
+    assert_eq!(
+        offered, "Wake, Face travel, Followers, Retime, Kinds, Together, Close loop, Output",
+        "only what takes a motion"
+    );
     visit.keys("output", &[]).await?;
     visit.keys(&char::from(Key::Enter).to_string(), &[]).await?;
     visit.kept().await?;

@@ -4,6 +4,7 @@ mod close_loop;
 mod drawn_path;
 mod face_travel;
 mod figure;
+mod followers;
 mod formula_path;
 mod join;
 mod kinds;
@@ -16,6 +17,7 @@ mod placing;
 mod point_table;
 mod press_onto;
 mod resample;
+mod retime;
 mod reverse;
 mod ride;
 mod sheaf;
@@ -65,6 +67,8 @@ pub fn all() -> Vec<Arc<dyn NodeType>> {
         Arc::new(ride::RideNode),
         Arc::new(launch::LaunchNode),
         Arc::new(face_travel::FaceTravelNode),
+        Arc::new(followers::FollowersNode),
+        Arc::new(retime::Retime),
         Arc::new(kinds::KindsNode),
         Arc::new(together::TogetherNode),
         Arc::new(surfaces::Plane),

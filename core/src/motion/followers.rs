@@ -1,0 +1,161 @@
+//! Things that follow a lead, each some frames behind it.
+
+use super::{Break, Cancel, Columns, Contact, Extent, Frames, Kind, Motion, MotionError, Sample, Symmetry, prepared};
+use crate::curve::Path;
+use crate::pose::Axis;
+use crate::random;
+use glam::{DQuat, DVec3};
+use std::sync::Arc;
+
+/// One follower of every thing of the lead.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Follower {
+    /// Frames behind the lead; negative goes ahead of it.
+    pub delay: f64,
+    /// Metres, in the world's axes or in the lead's.
+    pub offset: DVec3,
+    /// Factor on the lead's scale.
+    pub scale: f64,
+}
+
+impl Follower {
+    /// The lead itself.
+    pub const LEAD: Self = Self { delay: 0.0, offset: DVec3::ZERO, scale: 1.0 };
+}
+
+/// Follower i of lead j is object i · leads + j: all followers of the first rank come first.
+///
+/// A follower's whole sample is the lead's at its own frame minus the delay, bit for bit but for offset and scale.
+#[derive(Clone)]
+pub struct Followers {
+    inner: Arc<dyn Motion>,
+    followers: Arc<Vec<Follower>>,
+    /// Offsets are in the lead's axes, not in the world's.
+    turned: bool,
+}
+
+const LOOK: u64 = 41;
+
+impl Followers {
+    /// Of at least one follower.
+    pub fn new(inner: Arc<dyn Motion>, followers: Vec<Follower>, turned: bool) -> Self {
+        Self { inner, followers: Arc::new(followers), turned }
+    }
+
+    fn part(&self, object: usize) -> (&Follower, usize) {
+        let leads = self.inner.len().max(1);
+        (&self.followers[object / leads], object % leads)
+    }
+
+    fn delays(&self) -> (f64, f64) {
+        let delays = self.followers.iter().map(|follower| follower.delay);
+        delays.fold((f64::MAX, f64::MIN), |(low, high), delay| (low.min(delay), high.max(delay)))
+    }
+
+    fn offsets(&self) -> bool {
+        self.followers.iter().any(|follower| follower.offset != DVec3::ZERO)
+    }
+
+    /// What the lead has to give for these columns.
+    fn needs(&self, columns: Columns) -> Columns {
+        let turned = self.turned && self.offsets();
+        let moved = columns.contain(Columns::POSITION) || columns.contain(Columns::VELOCITY);
+        let turn = if turned && moved { Columns::ORIENTATION } else { Columns::NONE };
+        let spin = if turned && columns.contain(Columns::VELOCITY) { Columns::SPIN } else { Columns::NONE };
+        columns | turn | spin
+    }
+}
+
+impl Motion for Followers {
+    fn len(&self) -> usize {
+        self.inner.len() * self.followers.len()
+    }
+
+    fn extent(&self) -> Extent {
+        let (extent, (low, high)) = (self.inner.extent(), self.delays());
+        Extent { from: extent.from + low, to: extent.to + high, ..extent }
+    }
+
+    fn prepare(&self, range: Frames, cancel: &Cancel) -> Result<Option<Arc<dyn Motion>>, MotionError> {
+        let (low, high) = self.delays();
+        let inner = prepared(&self.inner, Frames { from: range.from - high, to: range.to - low }, cancel)?;
+        Ok(Some(Arc::new(Self { inner, ..self.clone() })))
+    }
+
+    fn sample_at(&self, at: &[(usize, f64)], columns: Columns, out: &mut Sample) {
+        let parts = at.iter().map(|&(object, frame)| (self.part(object), frame));
+        let earlier: Vec<(usize, f64)> =
+            parts.clone().map(|((follower, lead), frame)| (lead, frame - follower.delay)).collect();
+        self.inner.sample_at(&earlier, self.needs(columns), out);
+        for (row, ((follower, _), _)) in parts.enumerate() {
+            if follower.offset != DVec3::ZERO {
+                let turn = if self.turned { out.orientations.get(row).copied() } else { None };
+                let offset = turn.unwrap_or(DQuat::IDENTITY) * follower.offset;
+                if let Some(position) = out.positions.get_mut(row) {
+                    *position += offset;
+                }
+                if let (Some(velocity), true) = (out.velocities.get_mut(row), self.turned) {
+                    *velocity += out.spins[row].cross(offset);
+                }
+            }
+            if let Some(scale) = out.scales.get_mut(row) {
+                *scale *= follower.scale;
+            }
+        }
+        out.keep(columns);
+    }
+
+    fn varies(&self) -> Columns {
+        let scaled = self.followers.iter().any(|follower| follower.scale != 1.0);
+        self.inner.varies() | if scaled { Columns::SCALE } else { Columns::NONE }
+    }
+
+    fn breaks(&self, object: usize, range: Frames) -> Result<Vec<Break>, MotionError> {
+        let (follower, lead) = self.part(object);
+        let delay = follower.delay;
+        let own = Frames { from: range.from - delay, to: range.to - delay };
+        let found = self.inner.breaks(lead, own)?;
+        Ok(found.into_iter().map(|b| Break { frame: b.frame + delay, ..b }).collect())
+    }
+
+    fn contacts(&self, range: Frames) -> Vec<Contact> {
+        let leads = self.inner.len();
+        let mut contacts = Vec::new();
+        for (index, follower) in self.followers.iter().enumerate() {
+            let own = Frames { from: range.from - follower.delay, to: range.to - follower.delay };
+            contacts.extend(self.inner.contacts(own).into_iter().map(|contact| Contact {
+                object: index * leads + contact.object,
+                frame: contact.frame + follower.delay,
+                ..contact
+            }));
+        }
+        contacts.sort_by(|a, b| a.frame.total_cmp(&b.frame));
+        contacts
+    }
+
+    fn path(&self) -> Option<&Path> {
+        self.inner.path()
+    }
+
+    fn facing(&self) -> Option<(Axis, Axis)> {
+        self.inner.facing()
+    }
+
+    fn look(&self, object: usize) -> u64 {
+        let (follower, lead) = self.part(object);
+        let look = self.inner.look(lead);
+        if follower.scale == 1.0 { look } else { random::bits(look, follower.scale.to_bits(), LOOK) }
+    }
+
+    fn kinds(&self) -> &[Kind] {
+        self.inner.kinds()
+    }
+
+    fn kind(&self, object: usize) -> usize {
+        self.inner.kind(self.part(object).1)
+    }
+
+    fn symmetry(&self, object: usize) -> Option<Symmetry> {
+        self.inner.symmetry(self.part(object).1)
+    }
+}
