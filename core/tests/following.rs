@@ -6,8 +6,8 @@ use std::sync::Arc;
 use zickzack_core::curve::{Curve, Figure, Path, PathPoint, PointKind, through};
 use zickzack_core::fraction::Fraction;
 use zickzack_core::motion::{
-    BreakKind, Cancel, Columns, FaceTravel, FaceUp, Follower, Followers, Frames, Motion, Retimed, Ride, Sample, Timing,
-    prepared,
+    BreakKind, Cancel, Columns, Delays, FaceTravel, FaceUp, Follower, Followers, Frames, Motion, Retimed, Ride, Sample,
+    Timing, prepared,
 };
 use zickzack_core::physics::{Bounds, Launch, LaunchSetup, Side};
 use zickzack_core::pose::Axis;
@@ -84,6 +84,27 @@ proptest! {
                 prop_assert_eq!(all.spins[row], own.spins[object]);
                 prop_assert_eq!(all.alive[row], own.alive[object]);
             }
+        }
+    }
+
+    #[test]
+    fn a_line_of_followers_keeps_its_first_when_more_come(
+        few in 1usize..5, more in 5usize..9, delay in -9.0..9.0f64, grow in 0.5..2.0f64, seed in 0u64..99, which in 0usize..3,
+    ) {
+        let delays = match which {
+            0 => Delays::Even(delay),
+            1 => Delays::Given(vec![2.0, 5.0]),
+            _ => Delays::Spread(delay, 3.0, seed),
+        };
+        let line = |count| Follower::line(count, &delays, DVec3::X, grow);
+        let (short, long) = (line(few), line(more));
+        prop_assert_eq!(&short[..], &long[..few]);
+        for (index, follower) in long.iter().enumerate() {
+            let rank = index as f64 + 1.0;
+            let wanted = if which == 1 { 3.0 * rank - 1.0 } else { delay * rank };
+            let most = if which == 2 { 3.0 } else { 1e-12 };
+            prop_assert!((follower.delay - wanted).abs() <= most);
+            prop_assert_eq!(follower.offset, DVec3::X * rank);
         }
     }
 

@@ -256,6 +256,16 @@ impl Visit {
         self.find(css).await?.click().await.with_context(|| format!("{css} cannot be clicked"))
     }
 
+    /// Adds a node to the Weave by typing its name; what is selected is threaded to it.
+    pub async fn add_node(&self, name: &str) -> Result<()> {
+        self.js("document.querySelector('.weave-body').focus()").await?;
+        self.keys("n", &[]).await?;
+        self.find("input[aria-label=\"Node to add\"]").await?;
+        self.keys(name, &[]).await?;
+        self.keys(&char::from(Key::Enter).to_string(), &[]).await?;
+        self.kept().await
+    }
+
     /// Selects the node with this name by a click on its slip.
     pub async fn choose_node(&self, name: &str) -> Result<()> {
         self.press(&format!(".react-flow__node[data-id=\"{}\"]", self.node(name).await?)).await

@@ -48,33 +48,23 @@ async fn a_path_bent_through_the_vertical_does_not_flip_with_steady_axes_and_a_s
     visit.end().await
 }
 
-/// Adds a node by typing; what is selected is threaded to it.
-async fn add(visit: &Visit, word: &str) -> Result<()> {
-    visit.js("document.querySelector('.weave-body').focus()").await?;
-    visit.keys("n", &[]).await?;
-    visit.find("input[aria-label=\"Node to add\"]").await?;
-    visit.keys(word, &[]).await?;
-    visit.keys(&char::from(Key::Enter).to_string(), &[]).await?;
-    visit.kept().await
-}
-
 #[tokio::test]
 async fn a_path_is_pressed_onto_a_torus() -> Result<()> {
     let visit = Visit::start(1280, 800).await?;
     visit.click("New scene").await?;
     visit.click("Deep").await?;
     visit.until("a bench", "return document.querySelector('.view-empty') != null").await?;
-    add(&visit, "torus").await?;
+    visit.add_node("torus").await?;
     visit.js("document.querySelector('.weave-body').focus()").await?;
     visit.keys(&char::from(Key::Escape).to_string(), &[]).await?;
-    add(&visit, "figure").await?;
+    visit.add_node("figure").await?;
     // It hangs over the ring: what stood upright in it would be torn from one side to the other.
     visit.choose("figure", "ellipse").await?;
     visit.choose("laid on", "ground").await?;
     visit.fill("width", "5").await?;
     visit.fill("height", "3.6").await?;
     visit.fill("place y", "1").await?;
-    add(&visit, "press").await?;
+    visit.add_node("press").await?;
     let (torus, press) = (visit.node("Torus").await?, visit.node("Press onto").await?);
     tokio::time::sleep(std::time::Duration::from_millis(700)).await;
     let from = visit.middle(&format!(".react-flow__node[data-id=\"{torus}\"] .react-flow__handle.source")).await?;
@@ -103,7 +93,7 @@ async fn kinds_are_added_and_told_apart_and_pivots_are_picked_on_the_box() -> Re
     let visit = Visit::start(1280, 800).await?;
     visit.begin_from("One path, many riders").await?;
     visit.choose_node("Noses ahead").await?;
-    add(&visit, "kinds").await?;
+    visit.add_node("kinds").await?;
     let kinds = visit.node("Kinds").await?;
     visit.click("Add a kind").await?;
     visit.kept().await?;
@@ -170,5 +160,29 @@ async fn what_no_number_closes_is_closed_by_a_node_from_the_seam() -> Result<()>
     visit.click("Undo").await?;
     visit.until("open again", "return document.querySelector('.seam-knot.open') != null").await?;
     assert!(visit.document().await?["nodes"].get(&close).is_none());
+    visit.end().await
+}
+
+#[tokio::test]
+async fn all_loops_of_an_orbit_are_handed_off_and_a_path_is_renamed_where_all_are_listed() -> Result<()> {
+    let visit = Visit::start(1280, 800).await?;
+    visit.client.goto(&visit.base).await?;
+    visit.click("Lantern round").await?;
+    visit.until("a seam", "return document.querySelector('.badge') != null").await?;
+    visit.fill("name of Shore", "Lake shore").await?;
+    visit.kept().await?;
+    assert_eq!(visit.document().await?["nodes"]["shore"]["name"], "Lake shore");
+    visit
+        .until(
+            "its label",
+            "return [...document.querySelectorAll('.path-name')].some((e) => e.textContent.startsWith('Lake shore'))",
+        )
+        .await?;
+    visit.click("Hand-off").await?;
+    visit.click("All 7 loops").await?;
+    visit
+        .until("seven loops", "return document.querySelector('input[aria-label=\"last frame\"]').value === '840'")
+        .await?;
+    visit.until("the file", "return document.querySelector('[data-testid=write]').href.includes('to=840')").await?;
     visit.end().await
 }

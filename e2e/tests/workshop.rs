@@ -54,30 +54,20 @@ async fn seven_lights_on_one_letter_close_with_the_offer_and_a_formula_says_wher
     visit.end().await
 }
 
-/// Adds a node by typing; what is selected is threaded to it.
-async fn add(visit: &Visit, word: &str) -> Result<()> {
-    visit.js("document.querySelector('.weave-body').focus()").await?;
-    visit.keys("n", &[]).await?;
-    visit.find("input[aria-label=\"Node to add\"]").await?;
-    visit.keys(word, &[]).await?;
-    visit.keys(&char::from(fantoccini::key::Key::Enter).to_string(), &[]).await?;
-    visit.kept().await
-}
-
 #[tokio::test]
 async fn one_more_rider_leaves_the_others_on_their_path_and_phase() -> Result<()> {
     let visit = Visit::start(1280, 800).await?;
     visit.click("New scene").await?;
     visit.click("Deep").await?;
     visit.until("a bench", "return document.querySelector('.view-empty') != null").await?;
-    add(&visit, "figure").await?;
-    add(&visit, "sheaf").await?;
+    visit.add_node("figure").await?;
+    visit.add_node("sheaf").await?;
     visit.choose("arranged", "at random").await?;
     visit.fill("copies", "9").await?;
-    add(&visit, "ride").await?;
+    visit.add_node("ride").await?;
     visit.choose("spacing", "at random").await?;
     visit.choose("shared", "at random").await?;
-    add(&visit, "output").await?;
+    visit.add_node("output").await?;
     let output = visit.node("Output").await?;
     visit.choose_node("Ride").await?;
     let there = |riders: usize| {

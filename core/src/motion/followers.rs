@@ -18,9 +18,47 @@ pub struct Follower {
     pub scale: f64,
 }
 
+/// How many frames followers are behind their lead.
+#[derive(Debug, Clone, PartialEq)]
+pub enum Delays {
+    /// Each so many behind the one before it.
+    Even(f64),
+    /// These, at least one; the last step goes on for more followers.
+    Given(Vec<f64>),
+    /// As even ones, each earlier or later by a random part of so many, from a seed.
+    Spread(f64, f64, u64),
+}
+
+const DELAY: u64 = 51;
+
+impl Delays {
+    /// Of follower number `index`, from 0.
+    fn of(&self, index: usize) -> f64 {
+        let rank = index as f64 + 1.0;
+        match self {
+            Self::Even(delay) => delay * rank,
+            Self::Spread(delay, spread, seed) => delay * rank + spread * random::signed(*seed, index as u64, DELAY),
+            Self::Given(given) => given.get(index).copied().unwrap_or_else(|| {
+                let last = given.last().copied().unwrap_or_default();
+                let before = given.len().checked_sub(2).map_or(0.0, |i| given[i]);
+                last + (last - before) * (index + 1 - given.len()) as f64
+            }),
+        }
+    }
+}
+
 impl Follower {
     /// The lead itself.
     pub const LEAD: Self = Self { delay: 0.0, offset: DVec3::ZERO, scale: 1.0 };
+
+    /// `count` followers, each off the one before it by `offset` metres and `grow` times as large.
+    pub fn line(count: usize, delays: &Delays, offset: DVec3, grow: f64) -> Vec<Self> {
+        let follower = |index: usize| {
+            let rank = index as f64 + 1.0;
+            Self { delay: delays.of(index), offset: offset * rank, scale: libm::pow(grow, rank) }
+        };
+        (0..count).map(follower).collect()
+    }
 }
 
 /// Follower i of lead j is object i · leads + j: all followers of the first rank come first.

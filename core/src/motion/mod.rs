@@ -24,7 +24,7 @@ pub use compare::{Apart, largest_distance};
 pub use contact::Contact;
 pub use face_travel::{FaceTravel, spins};
 pub use face_up::FaceUp;
-pub use followers::{Follower, Followers};
+pub use followers::{Delays, Follower, Followers};
 pub use kinds::{Kind, Kinds, Symmetry, Tint};
 pub use pivot::Pivoted;
 pub use retime::{Retimed, Timing};

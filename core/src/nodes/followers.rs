@@ -1,7 +1,6 @@
 use crate::graph::{Context, NodeType, Outcome, Product};
-use crate::motion::{Follower, Followers, Motion};
-use crate::random;
-use crate::scene::{Params, Space};
+use crate::motion::{Delays, Follower, Followers, Motion};
+use crate::scene::Space;
 use crate::schema::{Group, Param, Port, PortKind, Schema, Unit, Values};
 use std::sync::Arc;
 
@@ -10,7 +9,6 @@ pub struct FollowersNode;
 
 const DELAYS: &[&str] = &["even", "given", "spread"];
 const AXES: &[&str] = &["lead's axes", "world"];
-const DELAY: u64 = 51;
 
 impl NodeType for FollowersNode {
     fn schema(&self) -> Schema {
@@ -79,16 +77,16 @@ impl NodeType for FollowersNode {
     fn evaluate(&self, context: &Context<'_>) -> Result<Outcome, String> {
         let params = &context.params;
         let count = usize::try_from(params.whole("followers")).unwrap_or(0);
-        let delays = delays(params, count)?;
+        let delay = params.number("delay");
+        let delays = match params.text("delays").as_str() {
+            "given" => Delays::Given(params.numbers("given", 1e5)?),
+            "spread" => Delays::Spread(delay, params.number("spread"), params.whole("seed").unsigned_abs()),
+            _ => Delays::Even(delay),
+        };
         let flat = context.timing.space == Space::Flat;
         let offset = params.vector("offset");
         let offset = if flat { offset.with_z(0.0) } else { offset };
-        let grow = params.number("grow");
-        let rank = |(index, delay): (usize, f64)| {
-            let steps = index as f64 + 1.0;
-            Follower { delay, offset: offset * steps, scale: libm::pow(grow, steps) }
-        };
-        let mut followers: Vec<Follower> = delays.into_iter().enumerate().map(rank).collect();
+        let mut followers = Follower::line(count, &delays, offset, params.number("grow"));
         if followers.iter().any(|follower| !follower.scale.is_finite() || follower.scale > 1e6) {
             return Err("The last followers would be too large: let each grow less, or use fewer.".to_owned());
         }
@@ -102,33 +100,4 @@ impl NodeType for FollowersNode {
         let facts = vec![format!("{} things", motion.len())];
         Ok(Outcome { facts, ..Outcome::new(Product::Motion(Arc::new(motion))) })
     }
-}
-
-/// Frames behind the lead, for each follower in order.
-fn delays(params: &Params<'_>, count: usize) -> Result<Vec<f64>, String> {
-    let even = |index: usize| params.number("delay") * (index as f64 + 1.0);
-    Ok(match params.text("delays").as_str() {
-        "given" => {
-            let given = numbers(&params.text("given"))?;
-            let last = given[given.len() - 1];
-            let step = if given.len() > 1 { last - given[given.len() - 2] } else { last };
-            let more = |index: usize| last + step * (index + 1 - given.len()) as f64;
-            (0..count).map(|index| given.get(index).copied().unwrap_or_else(|| more(index))).collect()
-        }
-        "spread" => {
-            let (seed, spread) = (params.whole("seed").unsigned_abs(), params.number("spread"));
-            (0..count).map(|index| even(index) + spread * random::signed(seed, index as u64, DELAY)).collect()
-        }
-        _ => (0..count).map(even).collect(),
-    })
-}
-
-fn numbers(text: &str) -> Result<Vec<f64>, String> {
-    let words = text.split([' ', ',', ';']).filter(|word| !word.is_empty());
-    let numbers = words.map(|word| {
-        let number = word.parse::<f64>().ok().filter(|number| number.is_finite() && number.abs() <= 1e5);
-        number.ok_or_else(|| format!("Frames behind: \"{word}\" is not a number of frames such as 12.5."))
-    });
-    let numbers: Vec<f64> = numbers.collect::<Result<_, _>>()?;
-    if numbers.is_empty() { Err("Frames behind: write at least one, such as 6.".to_owned()) } else { Ok(numbers) }
 }

@@ -216,19 +216,9 @@ fn spacing(params: &Params<'_>) -> Result<RideSpacing, String> {
     Ok(match params.text("spacing").as_str() {
         "fixed distance" => RideSpacing::Distance(params.number("distance")),
         "at random" => RideSpacing::Random,
-        "given places" => RideSpacing::Given(places(&params.text("places"))?),
+        "given places" => RideSpacing::Given(params.numbers("places", 1000.0)?),
         _ => RideSpacing::Even,
     })
-}
-
-fn places(text: &str) -> Result<Vec<f64>, String> {
-    let words = text.split([' ', ',', ';']).filter(|word| !word.is_empty());
-    let numbers = words.map(|word| {
-        let number = word.parse::<f64>().ok().filter(|number| number.is_finite() && number.abs() <= 1000.0);
-        number.ok_or_else(|| format!("Places: \"{word}\" is not a number of laps such as 0.25."))
-    });
-    let numbers: Vec<f64> = numbers.collect::<Result<_, _>>()?;
-    if numbers.is_empty() { Err("Places: write at least one, such as 0.25.".to_owned()) } else { Ok(numbers) }
 }
 
 /// The pace in all three units, from the least to the most where riders differ.

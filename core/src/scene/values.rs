@@ -251,6 +251,23 @@ impl<'a> Params<'a> {
         self.node.params.get(name).is_some_and(|value| formula_of(value).is_some())
     }
 
+    /// The numbers in a text with spaces, commas or semicolons between them, at least one, each within ±`most`; or a
+    /// sentence that names the first that is none.
+    pub fn numbers(&self, name: &str, most: f64) -> Result<Vec<f64>, String> {
+        let (text, label) = (self.text(name), self.schema.param(name).map_or(name, |param| param.label));
+        let number = |word: &str| {
+            let number = word.parse::<f64>().ok().filter(|number| number.is_finite() && number.abs() <= most);
+            number.ok_or_else(|| format!("\"{word}\" in {label} is not a number within ±{most} such as 0.25."))
+        };
+        let words = text.split([' ', ',', ';']).filter(|word| !word.is_empty());
+        let numbers: Vec<f64> = words.map(number).collect::<Result<_, _>>()?;
+        if numbers.is_empty() {
+            Err(format!("There is no number in {label}: write at least one, such as 0.25."))
+        } else {
+            Ok(numbers)
+        }
+    }
+
     /// Kinds of thing.
     pub fn kinds(&self, name: &str) -> Vec<Kind> {
         match self.schema.param(name).map(|param| &param.values) {

@@ -79,12 +79,7 @@ async fn in_sight(visit: &Visit, css: &str) -> Result<(f64, f64)> {
 /// Puts a Meander between the path and what rides it.
 async fn reshape(visit: &Visit) -> Result<()> {
     visit.choose_node("Jetty walk").await?;
-    visit.js("document.querySelector('.weave-body').focus()").await?;
-    visit.keys("n", &[]).await?;
-    visit.find("input[aria-label=\"Node to add\"]").await?;
-    visit.keys("meander", &[]).await?;
-    visit.keys(&char::from(fantoccini::key::Key::Enter).to_string(), &[]).await?;
-    visit.kept().await?;
+    visit.add_node("meander").await?;
     tokio::time::sleep(std::time::Duration::from_millis(2500)).await;
     let meander = visit.node("Meander").await?;
     let from = visit.middle(&format!(".react-flow__node[data-id=\"{meander}\"] .react-flow__handle.source")).await?;

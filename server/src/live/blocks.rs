@@ -151,7 +151,8 @@ const MOMENT_POINTS: usize = 97;
 /// With more strands than this a path that moves is shown as at frame 0.
 const MOST_MOVING: usize = 400;
 
-/// How a path that moves is at every so many whole frames of the loop, at which its riders are asked for too: so many places on each of its strands as at frame 0.
+/// How a path that moves is at every so many whole frames of the loop, at which its riders are asked for too:
+/// so many places on each of its strands as at frame 0.
 fn moments(product: &PathProduct, frames: u32, numbers: &mut Vec<f32>) -> Option<serde_json::Value> {
     let strands = product.path.at(0.0).strands().len();
     let step = frames.div_ceil(MOST_MOMENTS);

@@ -238,11 +238,16 @@ impl Work {
         if self.stamp.preview != 0 || !ends.iter().any(untried) {
             return Ok(());
         }
+        let known = ends.clone();
         for (report, end) in ends.iter_mut().zip(&compiled.ends).filter(|(report, _)| untried(report)) {
             in_workshop(&self.registry, &self.memo, &self.files, &self.cancel, |workshop| {
                 try_offers(&self.scene, report, workshop)
             })?;
             self.has.tried(end, compiled.timing, report);
+        }
+        // Of very many things no offer is tried.
+        if ends == known {
+            return Ok(());
         }
         let Stamp { revision, preview, .. } = self.stamp;
         self.send(Out::Json(Box::new(ToPage::Ends { revision, preview, ends })))

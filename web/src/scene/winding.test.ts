@@ -30,6 +30,13 @@ describe('winding', () => {
     }
   });
 
+  it('leaves a locked node alone, so that the drag itself is not refused', () => {
+    const winding = new Winding();
+    winding.begin(at(170), { nodes: { face: { locked: true, params: {} } } } as unknown as Scene);
+    expect(winding.take(at(-170))).toBe(false);
+    expect(winding.ops()).toEqual([]);
+  });
+
   it('forgets at the end, and passes over what has no angle', () => {
     const winding = new Winding();
     winding.begin(at(170), scene(0));

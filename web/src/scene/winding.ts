@@ -15,7 +15,9 @@ export class Winding {
     if (this.held) return;
     this.held = true;
     for (const [id, { closing }] of Object.entries(nodes)) {
-      if (typeof closing === 'number') this.known.set(id, { angle: closing, at: closing, turns: Number(document?.nodes?.[id]?.params?.['turns'] ?? 0) });
+      const node = document?.nodes?.[id];
+      // A locked node would have the whole edit refused.
+      if (typeof closing === 'number' && node && !node.locked) this.known.set(id, { angle: closing, at: closing, turns: Number(node.params?.['turns'] ?? 0) });
     }
   }
 

@@ -1,0 +1,21 @@
+import { describe, expect, it } from 'vitest';
+import type { PathBlock } from '../../scene/store';
+import { momentOf, strandsAt, strandsOf } from './lines';
+
+/** Two strands of 3 and 2 places, one station, and three moments 10 frames apart with 2 places a strand. */
+const moments = Array.from({ length: 3 * 2 * 2 * 3 }, (_, i) => 100 + i);
+const header = { strands: [{ points: 3 }, { points: 2 }], stations: 1, moments: { count: 3, points: 2, step: 10 } };
+const block = { header, numbers: Float32Array.from([...Array<number>(15).fill(1), ...Array<number>(9).fill(2), ...moments]) } as unknown as PathBlock;
+
+describe('a path that moves', () => {
+  it('is shown as at the nearest moment, and goes round at the end of the loop', () => {
+    expect([0, 4, 6, 14, 24, 26, 30].map((frame) => momentOf(block, frame))).toEqual([0, 0, 1, 1, 2, 0, 0]);
+    expect(strandsAt(block, 1)).toEqual(strandsOf(block));
+    expect(strandsAt(block, 20).map((strand) => [...strand])).toEqual([moments.slice(24, 30), moments.slice(30, 36)]);
+  });
+
+  it('stands where it is when it does not move', () => {
+    const still = { ...block, header: { ...block.header, moments: null } } as PathBlock;
+    expect(strandsAt(still, 20)).toEqual(strandsOf(still));
+  });
+});
