@@ -7,7 +7,7 @@ use zickzack_core::graph::{EndReport, Memo, Workshop, compile, no_assets, report
 use zickzack_core::keys::{bake_dense, bake_reduced};
 use zickzack_core::motion::{Cancel, Columns, Frames, Sample, prepared};
 use zickzack_core::nodes::Registry;
-use zickzack_core::scene::{Scene, Space, check_value};
+use zickzack_core::scene::{BEYOND, Scene, Space, check_value};
 use zickzack_core::schema::{Param, PortKind, Schema, Values};
 
 /// A number from a range, its ends and nothing more often than not.
@@ -60,8 +60,49 @@ fn value(values: &Values) -> BoxedStrategy<Value> {
             .boxed(),
         Values::Formula { .. } => formula().prop_map(Value::from).boxed(),
         Values::Kinds { things } => kinds(things).boxed(),
+        Values::Keys => keys(&(-1e9, 1e9)).boxed(),
         Values::Colour { .. } => "#[0-9a-f]{6}".prop_map(Value::from).boxed(),
         Values::Asset { .. } | Values::Text { .. } => "[a-z]{0,4}".prop_map(|text| json!(text)).boxed(),
+    }
+}
+
+/// Keys with values in a range, some of them at the same frame.
+fn keys(&(min, max): &(f64, f64)) -> BoxedStrategy<Value> {
+    let handle = || prop::option::weighted(0.3, (0.0..1e3f64, -9.0..9.0f64));
+    let handles = prop::sample::select(vec!["joined", "split", "flat", "straight", "held"]);
+    let frame = prop_oneof![Just(0.0), Just(12.0), -50.0..90.0f64];
+    let key = (frame, number(min, max), handles, handle(), handle());
+    prop::collection::vec(key, 1..6)
+        .prop_map(|list| {
+            let key = |(i, (frame, value, handles, before, after)): (usize, KeyParts)| {
+                let mut key = json!({ "id": format!("k{i}"), "frame": frame, "value": value, "handles": handles });
+                if let Some((frames, value)) = before {
+                    key["before"] = json!([-frames, value]);
+                }
+                if let Some((frames, value)) = after {
+                    key["after"] = json!([frames, value]);
+                }
+                key
+            };
+            list.into_iter().enumerate().map(key).collect()
+        })
+        .boxed()
+}
+
+type KeyParts = (f64, f64, &'static str, Option<(f64, f64)>, Option<(f64, f64)>);
+
+/// Keys in place of a number, or of one of three.
+fn keyed(values: &Values) -> BoxedStrategy<Value> {
+    let range = match values {
+        Values::Number { min, max, .. } | Values::Fraction { min, max, .. } => (*min, *max),
+        Values::Whole { min, max, .. } => (*min as f64, (*max).min(40) as f64),
+        _ => (-9.0, 9.0),
+    };
+    let beyond = prop::sample::select(BEYOND);
+    let list = (keys(&range), beyond).prop_map(|(keys, beyond)| json!({ "keys": keys, "beyond": beyond }));
+    match values {
+        Values::Vector { .. } => list.prop_map(|keys| json!([0.5, keys, 1.0])).boxed(),
+        _ => list.boxed(),
     }
 }
 
@@ -106,7 +147,10 @@ fn given(param: &Param) -> BoxedStrategy<Value> {
         Values::Vector { .. } => formula.prop_map(|x| json!([x, 0.5, x])).boxed(),
         _ => formula.boxed(),
     };
-    prop_oneof![7 => plain, 1 => driven].boxed()
+    if !param.takes_signal() {
+        return prop_oneof![7 => plain, 1 => driven].boxed();
+    }
+    prop_oneof![7 => plain, 1 => driven, 1 => keyed(&param.values)].boxed()
 }
 
 /// Some of a node's parameters, each within what its schema declares.
@@ -147,6 +191,14 @@ fn document() -> impl Strategy<Value = Value> {
                     threads[format!("{id}{}", port.name)] = json!({ "from": from, "to": id, "port": port.name });
                 }
             }
+            // Now and then a signal drives a number.
+            let ports: Vec<String> = schema.params.iter().flat_map(Param::ports).collect();
+            let signals: Vec<&String> =
+                gives.iter().filter(|(kind, _)| *kind == PortKind::Signal).map(|(_, id)| id).collect();
+            if let (false, false, Some(choice)) = (ports.is_empty(), signals.is_empty(), choices.last()) {
+                let (port, from) = (&ports[choice.index(ports.len())], signals[choice.index(signals.len())]);
+                threads[format!("{id}{port}")] = json!({ "from": from, "to": id, "port": port });
+            }
             gives.extend(schema.output.map(|kind| (kind, id)));
         }
         json!({
@@ -157,7 +209,7 @@ fn document() -> impl Strategy<Value = Value> {
 }
 
 fn any_threads() -> impl Strategy<Value = Vec<prop::sample::Index>> {
-    prop::collection::vec(any::<prop::sample::Index>(), 4)
+    prop::collection::vec(any::<prop::sample::Index>(), 7)
 }
 
 proptest! {
@@ -226,6 +278,10 @@ proptest! {
     }
 }
 
+/// Names of fields that values have, and one that none has.
+const FIELDS: [&str; 12] =
+    ["id", "at", "kind", "in", "out", "x", "keys", "frame", "value", "handles", "before", "formula"];
+
 fn arbitrary_json() -> impl Strategy<Value = Value> {
     let leaf = prop_oneof![
         Just(Value::Null),
@@ -238,7 +294,7 @@ fn arbitrary_json() -> impl Strategy<Value = Value> {
     leaf.prop_recursive(3, 24, 6, |inner| {
         prop_oneof![
             prop::collection::vec(inner.clone(), 0..6).prop_map(Value::Array),
-            prop::collection::vec((prop::sample::select(vec!["id", "at", "kind", "in", "out", "x"]), inner), 0..6)
+            prop::collection::vec((prop::sample::select(FIELDS.to_vec()), inner), 0..6)
                 .prop_map(|fields| Value::Object(fields.into_iter().map(|(k, v)| (k.to_owned(), v)).collect())),
         ]
     })

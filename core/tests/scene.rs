@@ -101,7 +101,26 @@ fn each_mistake_is_refused_at_its_place() {
         (Box::new(|d| d["nodes"]["path"]["params"]["points"][1]["id"] = json!("a")), &["id \"a\""]),
         (Box::new(|d| d["threads"]["t2"]["from"] = json!("path")), &["threads/t2", "gives path", "takes a motion"]),
         (Box::new(|d| d["threads"]["t2"]["from"] = json!("out")), &["threads/t2", "gives nothing"]),
-        (Box::new(|d| d["threads"]["t1"]["port"] = json!("up")), &["threads/t1", "no port"]),
+        (Box::new(|d| d["threads"]["t1"]["port"] = json!("nowhere")), &["threads/t1", "no port"]),
+        (Box::new(|d| d["threads"]["t1"]["port"] = json!("riders")), &["threads/t1", "riders of", "cannot change"]),
+        (Box::new(|d| d["threads"]["t1"]["port"] = json!("start")), &["threads/t1", "takes a signal"]),
+        (
+            Box::new(ride("riders", json!({"keys": [{"id": "a", "frame": 0, "value": 1}]}))),
+            &["cannot change over time"],
+        ),
+        (Box::new(ride("laps", json!({"keys": []}))), &["laps per loop", "at least one key"]),
+        (Box::new(ride("laps", json!({"keys": [{"id": "a", "frame": 0, "value": 99999}]}))), &["99999", "from -10000"]),
+        (
+            Box::new(ride("laps", json!({"keys": [{"id": "a", "frame": 0, "value": 0, "after": [-2, 1]}]}))),
+            &["runs the other way"],
+        ),
+        (
+            Box::new(ride(
+                "laps",
+                json!({"keys": [{"id": "a", "frame": 0, "value": 0}, {"id": "a", "frame": 1, "value": 0}]}),
+            )),
+            &["two keys", "\"a\""],
+        ),
         (Box::new(|d| d["threads"]["t1"]["from"] = json!("gone")), &["threads/t1", "not a node"]),
         (Box::new(|d| d["threads"]["t3"] = json!({"from": "path", "to": "ride", "port": "path"})), &["thread already"]),
     ];

@@ -2,7 +2,7 @@ use super::memo::{Key, Memo};
 use super::moving;
 use super::node::{Assets, Closing, Context, Looks, NodeType, Offer, Outcome, Product, Timing};
 use crate::motion::{Cancel, Motion};
-use crate::scene::{Mark, Node, Params, Resolved, Scene, Space, resolve};
+use crate::scene::{Mark, Node, Params, Resolved, Scene, Signals, Space, resolve};
 use crate::schema::{PortKind, Schema};
 use crate::seam::length_offers;
 use serde_json::Value;
@@ -140,16 +140,17 @@ fn evaluate(
     if node.bypassed {
         return bypassed(scene, id, node, schema, done);
     }
-    let resolved = match resolve(schema, node, timing.clock(), 0.0, true) {
+    let inputs = match inputs(scene, id, schema, done) {
+        Ok(inputs) => inputs,
+        Err(why) => return NodeResult::refused(why),
+    };
+    let signals = signals(schema, &inputs);
+    let resolved = match resolve(schema, node, &signals, timing.clock(), (0.0, true)) {
         Ok(resolved) => resolved,
         Err(marks) => {
             let why = marks.iter().map(|mark| mark.message.as_str()).collect::<Vec<_>>().join(" ");
             return NodeResult { marks, ..NodeResult::refused(why) };
         }
-    };
-    let inputs = match inputs(scene, id, schema, done) {
-        Ok(inputs) => inputs,
-        Err(why) => return NodeResult::refused(why),
     };
     let key = key(scene, node, schema, &inputs, timing, resolved.any);
     if let Some(outcome) = workshop.memo.find(&key) {
@@ -160,8 +161,9 @@ fn evaluate(
     }
     let begun = (workshop.clock)();
     let inputs = inputs.into_iter().map(|(port, (product, _))| (port, product)).collect();
-    let mut outcome = evaluate_now(index, node, inputs, &resolved, timing, workshop);
+    let mut outcome = evaluate_now(index, node, inputs, (&resolved, &signals), timing, workshop);
     if let Ok(outcome) = &mut outcome {
+        outcome.warnings.extend(resolved.warnings);
         outcome.warnings.extend(node.params.keys().filter(|name| schema.param(name).is_none()).map(|name| {
             format!("This version of the program has no parameter \"{name}\" here: it is kept and does nothing.")
         }));
@@ -179,19 +181,20 @@ fn evaluate_now(
     index: usize,
     node: &Node,
     inputs: BTreeMap<String, Product>,
-    resolved: &Resolved,
+    (resolved, signals): (&Resolved, &Signals),
     timing: Timing,
     workshop: &Workshop<'_>,
 ) -> Result<Outcome, String> {
     let (kind, schema) = (&workshop.types[index], &workshop.schemas[index]);
-    let params = Params::new(schema, node, &resolved.values, timing.clock());
-    let remade = matches!(schema.output, Some(PortKind::Path | PortKind::Surface))
+    let params = Params::new(schema, node, (&resolved.values, signals), timing.clock());
+    let remade = matches!(schema.output, Some(PortKind::Path | PortKind::Surface | PortKind::Signal))
         && (resolved.over_time || kind.moves(&params) || inputs.values().any(moving::moves));
     let again = remade.then(|| moving::Again {
         kind: kind.clone(),
         schema: schema.clone(),
         node: node.clone(),
         inputs: inputs.clone(),
+        signals: signals.clone(),
         timing,
         assets: workshop.assets.clone(),
     });
@@ -220,6 +223,16 @@ fn bypassed(scene: &Scene, id: &str, node: &Node, schema: &Schema, done: &BTreeM
 
 type Inputs = BTreeMap<String, (Product, Key)>;
 
+/// Signals that arrive at parameters.
+fn signals(schema: &Schema, inputs: &Inputs) -> Signals {
+    let to_params = inputs.iter().filter(|(port, _)| schema.input(port).is_none());
+    let signal = |(port, (product, _)): (&String, &(Product, Key))| match product {
+        Product::Signal(signal) => Some((port.clone(), signal.clone())),
+        _ => None,
+    };
+    to_params.filter_map(signal).collect()
+}
+
 fn inputs(scene: &Scene, id: &str, schema: &Schema, done: &BTreeMap<String, NodeResult>) -> Result<Inputs, String> {
     let mut inputs = BTreeMap::new();
     for port in &schema.inputs {
@@ -230,21 +243,33 @@ fn inputs(scene: &Scene, id: &str, schema: &Schema, done: &BTreeMap<String, Node
             }
             return Err(format!("{} needs a {kind}: pull a thread to its {} port.", schema.title, port.name));
         };
-        let upstream = done.get(&thread.from);
-        match upstream.and_then(|result| result.product().map(|product| (product.clone(), result.key))) {
-            Some(found) => inputs.insert(port.name.to_owned(), found),
-            None => {
-                let giver = scene.nodes.get(&thread.from);
-                let name = giver.map_or("", |node| node.name.as_str());
-                return Err(if giver.is_some_and(|node| node.bypassed) {
-                    format!("{} needs a {kind}, but \"{name}\" is bypassed: take it in again.", schema.title)
-                } else {
-                    format!("{} waits for \"{name}\": mend that first.", schema.title)
-                });
-            }
-        };
+        inputs.insert(port.name.to_owned(), arrives(scene, schema, &thread.from, kind, done)?);
+    }
+    let to_params = scene.threads.values().filter(|thread| thread.to == id && schema.input(&thread.port).is_none());
+    for thread in to_params {
+        inputs.insert(thread.port.clone(), arrives(scene, schema, &thread.from, PortKind::Signal.name(), done)?);
     }
     Ok(inputs)
+}
+
+/// What a node gives to one that takes it.
+fn arrives(
+    scene: &Scene,
+    schema: &Schema,
+    from: &str,
+    kind: &str,
+    done: &BTreeMap<String, NodeResult>,
+) -> Result<(Product, Key), String> {
+    let found = done.get(from).and_then(|result| result.product().map(|product| (product.clone(), result.key)));
+    found.ok_or_else(|| {
+        let giver = scene.nodes.get(from);
+        let name = giver.map_or("", |node| node.name.as_str());
+        if giver.is_some_and(|node| node.bypassed) {
+            format!("{} needs a {kind}, but \"{name}\" is bypassed: take it in again.", schema.title)
+        } else {
+            format!("{} waits for \"{name}\": mend that first.", schema.title)
+        }
+    })
 }
 
 /// Type, parameters, inputs, and of the settings what the type depends on.
@@ -352,6 +377,7 @@ impl Product {
             Self::Path(_) => PortKind::Path,
             Self::Motion(_) => PortKind::Motion,
             Self::Surface(_) => PortKind::Surface,
+            Self::Signal(_) => PortKind::Signal,
         }
     }
 }

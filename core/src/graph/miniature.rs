@@ -6,6 +6,7 @@ use super::report::SLOWEST_SEEN;
 use crate::curve::{Curve, tessellate};
 use crate::motion::{Cancel, Columns, Frames, Motion, MotionError, Sample, prepared};
 use crate::scene::{Picture, Space};
+use crate::signal::Signal;
 use crate::surface::{Surface, wires};
 use serde::Serialize;
 use std::collections::BTreeMap;
@@ -65,6 +66,22 @@ fn surface_lines(surface: &Surface) -> Vec<Vec<f32>> {
     wires(surface).into_iter().map(|line| line.iter().flat_map(|p| p.as_vec3().to_array()).collect()).collect()
 }
 
+/// Steps of a signal's curve.
+const CURVE_STEPS: usize = 96;
+
+/// A signal's curve over the loop, twice as wide as high, standing in x and y; what jumps is drawn upright.
+fn signal_miniature(signal: &dyn Signal, frames: f64) -> Miniature {
+    let values: Vec<f64> = (0..=CURVE_STEPS).map(|i| signal.at(frames * i as f64 / CURVE_STEPS as f64)).collect();
+    let low = values.iter().copied().fold(f64::MAX, f64::min);
+    let high = values.iter().copied().fold(f64::MIN, f64::max);
+    let span = if high - low > 1e-9 * high.abs().max(low.abs()) { high - low } else { 0.0 };
+    let point = |(i, value): (usize, &f64)| {
+        let y = if span > 0.0 { (value - low) / span - 0.5 } else { 0.0 };
+        [(2.0 * i as f64 / CURVE_STEPS as f64 - 1.0) as f32, y as f32, 0.0]
+    };
+    Miniature { lines: vec![values.iter().enumerate().flat_map(point).collect()], dots: Vec::new() }
+}
+
 fn wakes(motion: &dyn Motion, range: Frames) -> Vec<Vec<f32>> {
     let mut sample = Sample::default();
     let frames = |object: usize| -> Vec<(usize, f64)> {
@@ -92,6 +109,7 @@ impl Compiled {
                     Product::Path(product) => Miniature { lines: path_lines(&product.path.at(0.0)), dots: Vec::new() },
                     Product::Motion(motion) => self.motion_miniature(motion, cancel)?,
                     Product::Surface(ground) => Miniature { lines: surface_lines(&ground.at(0.0)), dots: Vec::new() },
+                    Product::Signal(signal) => signal_miniature(&**signal, self.timing.frames),
                 };
                 Ok((id.clone(), miniature))
             })

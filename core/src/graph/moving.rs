@@ -1,10 +1,11 @@
-//! Paths and surfaces that change over time: the node that makes them is evaluated again for each frame.
+//! Paths, surfaces and signals whose making changes over time: the node that makes them is evaluated again for each frame.
 
 use super::node::{Assets, Context, NodeType, Outcome, PathProduct, Product, Timing};
 use crate::curve::{Curve, Path};
 use crate::motion::Cancel;
-use crate::scene::{Node, Params, Space, resolve};
+use crate::scene::{Node, Params, Signals, Space, resolve};
 use crate::schema::Schema;
+use crate::signal::Signal;
 use crate::surface::{Ground, Surface};
 use std::collections::{BTreeMap, HashMap};
 use std::sync::{Arc, Mutex, PoisonError};
@@ -14,7 +15,7 @@ pub(super) fn moves(product: &Product) -> bool {
     match product {
         Product::Path(product) => product.path.unmoving().is_none(),
         Product::Surface(ground) => ground.unmoving().is_none(),
-        Product::Motion(_) => false,
+        Product::Motion(_) | Product::Signal(_) => false,
     }
 }
 
@@ -24,6 +25,7 @@ pub(super) struct Again {
     pub schema: Schema,
     pub node: Node,
     pub inputs: BTreeMap<String, Product>,
+    pub signals: Signals,
     pub timing: Timing,
     pub assets: Arc<dyn Assets>,
 }
@@ -31,10 +33,10 @@ pub(super) struct Again {
 impl Again {
     fn at(&self, frame: f64) -> Result<Product, String> {
         let clock = self.timing.clock();
-        let resolved = resolve(&self.schema, &self.node, clock, frame, false)
+        let resolved = resolve(&self.schema, &self.node, &self.signals, clock, (frame, false))
             .map_err(|marks| marks.into_iter().map(|mark| mark.message).collect::<Vec<_>>().join(" "))?;
         let context = Context {
-            params: Params::new(&self.schema, &self.node, &resolved.values, clock),
+            params: Params::new(&self.schema, &self.node, (&resolved.values, &self.signals), clock),
             inputs: self.inputs.clone(),
             frame,
             timing: self.timing,
@@ -92,6 +94,28 @@ fn surface_at_0(product: Product) -> Option<Surface> {
     }
 }
 
+fn signal_of(product: Product) -> Option<Arc<dyn Signal>> {
+    match product {
+        Product::Signal(signal) => Some(signal),
+        _ => None,
+    }
+}
+
+/// At every frame what the signal gives there that is made for that frame.
+struct Remade(Frames<Arc<dyn Signal>>);
+
+impl std::fmt::Debug for Remade {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        write!(f, "Remade({:?})", self.0.first)
+    }
+}
+
+impl Signal for Remade {
+    fn at(&self, frame: f64) -> f64 {
+        self.0.at(frame).at(frame)
+    }
+}
+
 /// The outcome of frame 0 for all frames.
 pub(super) fn over_time(again: Again, outcome: Outcome) -> Outcome {
     let frames = again.timing.frames;
@@ -106,6 +130,9 @@ pub(super) fn over_time(again: Again, outcome: Outcome) -> Outcome {
         Product::Surface(ground) => {
             let frames = Frames { again, first: ground.at(0.0), known: Mutex::default(), take: surface_at_0 };
             Product::Surface(Ground::Moving(Arc::new(move |frame| frames.at(frame))))
+        }
+        Product::Signal(first) => {
+            Product::Signal(Arc::new(Remade(Frames { again, first, known: Mutex::default(), take: signal_of })))
         }
         motion => motion,
     };

@@ -5,7 +5,7 @@ use crate::fraction::{Fraction, greatest_common_divisor};
 use crate::motion::{Cancel, Motion, Symmetry};
 use crate::scene::{Params, Picture, Scene, Space};
 use crate::schema::Schema;
-use crate::signal::Clock;
+use crate::signal::{Clock, Signal};
 use crate::surface::{Ground, Surface};
 use glam::DVec3;
 use serde::Serialize;
@@ -134,6 +134,14 @@ impl Context<'_> {
         Ok(ground.at(self.frame))
     }
 
+    /// The signal at a port.
+    pub fn signal(&self, port: &str) -> Result<Arc<dyn Signal>, String> {
+        match self.inputs.get(port) {
+            Some(Product::Signal(signal)) => Ok(signal.clone()),
+            _ => Err(format!("No signal arrives at the port \"{port}\".")),
+        }
+    }
+
     /// The motion at a port.
     pub fn motion(&self, port: &str) -> Result<Arc<dyn Motion>, String> {
         match self.inputs.get(port) {
@@ -152,6 +160,8 @@ pub enum Product {
     Motion(Arc<dyn Motion>),
     /// A surface.
     Surface(Ground),
+    /// A signal.
+    Signal(Arc<dyn Signal>),
 }
 
 /// A path and what can be taken hold of on it.
@@ -287,6 +297,12 @@ pub fn curve_facts(curve: &Curve) -> Vec<String> {
 impl From<Arc<dyn Motion>> for Product {
     fn from(motion: Arc<dyn Motion>) -> Self {
         Self::Motion(motion)
+    }
+}
+
+impl From<Arc<dyn Signal>> for Product {
+    fn from(signal: Arc<dyn Signal>) -> Self {
+        Self::Signal(signal)
     }
 }
 

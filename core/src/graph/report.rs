@@ -243,7 +243,7 @@ impl Compiled {
     pub fn path(&self, node: &str) -> Option<&super::node::PathProduct> {
         match self.nodes.get(node)?.product()? {
             Product::Path(product) => Some(product),
-            Product::Motion(_) | Product::Surface(_) => None,
+            Product::Motion(_) | Product::Surface(_) | Product::Signal(_) => None,
         }
     }
 }

@@ -55,6 +55,10 @@ pub struct Ride {
     seating: Seating,
     /// Laps per loop that change over time, in place of the pace.
     laps: Option<Accumulated>,
+    /// Metres per frame that change over time, on top of the pace.
+    speed: Option<Accumulated>,
+    /// Laps that are added to every phase: where riders are, in place of how fast they go.
+    progress: Driven,
     start: Driven,
     end: RideEnd,
     offset: Option<RideOffset>,
@@ -112,6 +116,8 @@ impl Ride {
             path,
             seating,
             laps: None,
+            speed: None,
+            progress: Driven::Fixed(0.0),
             start: Driven::Fixed(0.0),
             end: RideEnd::Wrap,
             offset: None,
@@ -162,6 +168,18 @@ impl Ride {
     /// With laps per loop that change over time; their integral is what is travelled.
     pub fn driven(mut self, laps: Driven) -> Self {
         self.laps = Some(Accumulated::new(laps));
+        self
+    }
+
+    /// With metres per frame that change over time, on top of the pace; their integral is what is travelled.
+    pub fn hurried(mut self, speed: Driven) -> Self {
+        self.speed = Some(Accumulated::new(speed));
+        self
+    }
+
+    /// With laps that say over time where every rider is, added to what its pace gives.
+    pub fn progressing(mut self, progress: Driven) -> Self {
+        self.progress = progress;
         self
     }
 
@@ -227,9 +245,14 @@ impl Ride {
         self.seats.get_or_init(|| self.seating.seats(&self.path.at(0.0)))
     }
 
+    /// Laps that the first rider goes in a loop by what drives it over time.
+    pub fn covered(&self) -> f64 {
+        self.phase(0, self.seating.frames) - self.phase(0, 0.0)
+    }
+
     /// Each rider's strand and phase at frame 0, in laps.
     pub fn phases(&self) -> Vec<(usize, f64)> {
-        let start = |object| self.start.at(0.0, self.thing(object));
+        let start = |object| self.start.at(0.0, self.thing(object)) + self.progress.at(0.0, self.thing(object));
         self.seats().iter().enumerate().map(|(object, seat)| (seat.strand, seat.phase + start(object))).collect()
     }
 
@@ -246,6 +269,12 @@ impl Ride {
         }
     }
 
+    /// Metres of a lap, on the path as it is at frame 0.
+    fn lap_length(&self, seat: &Seat) -> f64 {
+        let curve = self.path.at(0.0);
+        curve.strands()[seat.strand % curve.strands().len()].length()
+    }
+
     /// Laps in a loop without a rider's own.
     fn base(&self) -> f64 {
         self.seating.pace.laps(self.seating.frames, 1.0)
@@ -253,7 +282,10 @@ impl Ride {
 
     fn phase(&self, object: usize, frame: f64) -> f64 {
         let seat = &self.seats()[object];
-        seat.phase + self.start.at(frame, self.thing(object)) + self.travelled(seat, frame / self.seating.frames, frame)
+        let thing = self.thing(object);
+        let own = seat.phase + self.start.at(frame, thing) + self.progress.at(frame, thing);
+        let hurried = self.speed.as_ref().map_or(0.0, |speed| speed.until(frame) / self.lap_length(seat));
+        own + hurried + self.travelled(seat, frame / self.seating.frames, frame)
     }
 
     /// Laps per frame.
@@ -263,13 +295,10 @@ impl Ride {
             None => seat.laps,
             Some(laps) => laps.at(frame) + seat.laps - self.base(),
         };
-        let start = if self.start.over_time() {
-            let at = |offset| self.start.at(frame + offset, self.thing(object));
-            (at(TIME_STEP) - at(-TIME_STEP)) / (2.0 * TIME_STEP)
-        } else {
-            0.0
-        };
-        own / self.seating.frames + start
+        let thing = self.thing(object);
+        let start = self.start.slope(frame, thing) + self.progress.slope(frame, thing);
+        let hurried = self.speed.as_ref().map_or(0.0, |speed| speed.at(frame) / self.lap_length(seat));
+        own / self.seating.frames + hurried + start
     }
 
     /// The place on a strand of this length at an unwrapped phase.
@@ -372,7 +401,9 @@ impl Ride {
         let index = seat.strand % now.curve.strands().len();
         let strand = &now.curve.strands()[index];
         let spot = self.spot(laps, strand.length());
-        let rate = if self.laps.is_some() || self.start.over_time() { self.rate(object, now.frame) } else { seat.laps };
+        let changing =
+            self.laps.is_some() || self.speed.is_some() || self.start.over_time() || self.progress.over_time();
+        let rate = if changing { self.rate(object, now.frame) } else { seat.laps };
         let direction = if rate < 0.0 { -1.0 } else { 1.0 } * if spot.pace < 0.0 { -1.0 } else { 1.0 };
         let here = strand.at_normalised(spot.s);
         if let Some(position) = out.positions.get_mut(row) {
@@ -391,6 +422,14 @@ impl Ride {
             let part = spot.s / strand.length();
             *alive = if from <= to { part >= from && part <= to } else { part >= from || part <= to };
         }
+    }
+
+    /// Frames in `range` at which what drives the riders bends.
+    fn bends(&self, range: Frames) -> Vec<f64> {
+        let mut bends = self.progress.bends(range.from, range.to);
+        bends.extend(self.start.bends(range.from, range.to));
+        bends.extend(self.laps.iter().chain(&self.speed).flat_map(|laps| laps.bends(range.from, range.to)));
+        bends
     }
 
     /// Frames in `range` at which the phase of a rider crosses one of the levels `offset + k`.
@@ -473,10 +512,11 @@ impl Motion for Ride {
         let curve = self.path.at(frame);
         let strands = curve.strands();
         let more = Columns::VELOCITY | Columns::TRAVEL | Columns::PLACE;
-        let plain = self.offset.is_none() && self.visible.is_none() && self.end != RideEnd::RunOn;
-        if let (true, true, Some(start)) =
-            (plain, columns.contain(Columns::POSITION) && !columns.touch(more), self.start.fixed())
-        {
+        let plain =
+            self.offset.is_none() && self.speed.is_none() && self.visible.is_none() && self.end != RideEnd::RunOn;
+        let start = self.start.fixed().filter(|_| !self.progress.per_thing());
+        if let (true, true, Some(start)) = (plain, columns.contain(Columns::POSITION) && !columns.touch(more), start) {
+            let start = start + self.progress.at(frame, self.thing(0));
             // Places alone, the most frequent wish, need no direction.
             out.reset(objects.len(), columns.without(Columns::POSITION));
             out.positions.clear();
@@ -536,6 +576,7 @@ impl Motion for Ride {
                 add(self.crossings(object, 1.0 - part, range), sharp);
             }
         }
+        add(self.bends(range), BreakKind::Corner);
         let on_path = |frame: &f64| (-1e-6..=1.0 + 1e-6).contains(&self.phase(object, *frame));
         match self.end {
             RideEnd::Wrap if !strand.closed() => add(self.crossings(object, 0.0, range), BreakKind::Jump),
@@ -547,7 +588,7 @@ impl Motion for Ride {
                 breaks.retain(|b| on_path(&b.frame));
             }
         }
-        breaks.sort_by(|a, b| a.frame.total_cmp(&b.frame));
+        breaks.sort_by(|a, b| a.frame.total_cmp(&b.frame).then(a.kind.rank().cmp(&b.kind.rank())));
         breaks.dedup_by(|a, b| (a.frame - b.frame).abs() < 1e-9);
         Ok(breaks)
     }

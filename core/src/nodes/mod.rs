@@ -21,6 +21,8 @@ mod retime;
 mod reverse;
 mod ride;
 mod sheaf;
+mod signal_effects;
+mod signals;
 mod smooth;
 mod surfaces;
 mod svg_path;
@@ -71,6 +73,19 @@ pub fn all() -> Vec<Arc<dyn NodeType>> {
         Arc::new(retime::Retime),
         Arc::new(kinds::KindsNode),
         Arc::new(together::TogetherNode),
+        Arc::new(signals::KeysNode),
+        Arc::new(signals::WaveNode),
+        Arc::new(signals::NoiseNode),
+        Arc::new(signals::DecayNode),
+        Arc::new(signals::RampNode),
+        Arc::new(signals::PolynomialNode),
+        Arc::new(signals::FormulaNode),
+        Arc::new(signal_effects::StepsNode),
+        Arc::new(signal_effects::RepeatNode),
+        Arc::new(signal_effects::SpanNode),
+        Arc::new(signal_effects::CombineNode),
+        Arc::new(signal_effects::RescaleNode),
+        Arc::new(signal_effects::LimitNode),
         Arc::new(surfaces::Plane),
         Arc::new(surfaces::Ball),
         Arc::new(surfaces::Cuboid),

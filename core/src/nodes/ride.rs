@@ -1,11 +1,13 @@
 use crate::curve::{Curve, UpRule};
+use crate::fraction::Fraction;
 use crate::graph::{Closing, Context, NodeType, OfferMaker, Outcome, Timing};
 use crate::motion::{Motion, Pace, Ride, RideEnd, RideOffset, RideSpacing, Seat, Sharing};
-use crate::scene::{Params, Space};
+use crate::scene::{Params, Space, scaled};
 use crate::schema::{Group, Param, Port, PortKind, Role, Schema, Spaces, Unit, Values};
 use crate::seam::{RideClosing, RideOffer};
 use crate::signal::Driven;
 use glam::DVec3;
+use serde_json::Value;
 use std::sync::Arc;
 
 /// Things that ride a path.
@@ -13,7 +15,7 @@ pub struct RideNode;
 
 const SPACINGS: &[&str] = &["even by length", "fixed distance", "given places", "at random"];
 const SHARINGS: &[&str] = &["by turns", "at random", "by length"];
-const PACES: &[&str] = &["laps per loop", "frames per lap", "metres per second"];
+const PACES: &[&str] = &["laps per loop", "frames per lap", "metres per second", "progress"];
 const ENDS: &[&str] = &["goes round", "stops", "turns back", "runs on straight"];
 const AXES: &[&str] = &["steady", "world"];
 
@@ -86,7 +88,17 @@ impl NodeType for RideNode {
                     (Unit::Speed, 1.0, -1e4, 1e4),
                     "Metres that a thing travels in a second; negative runs backwards.",
                 )
-                .only_when("pace", &["metres per second"]),
+                .only_when("pace", &["metres per second"])
+                .over_time(),
+                Param::number(
+                    "progress",
+                    "progress",
+                    Group::Time,
+                    (Unit::Laps, 0.0, -1e5, 1e5),
+                    "How far along the path things are, in laps; give it keys or a signal.",
+                )
+                .only_when("pace", &["progress"])
+                .per_thing(),
                 Param::number(
                     "start",
                     "start",
@@ -185,16 +197,64 @@ impl NodeType for RideNode {
             .seeded(params.whole("seed").unsigned_abs())
             .offset(offset)
             .visible(params.number("from"), params.number("to"));
-        let changing = matches!(pace, Pace::Laps(_)) && params.driven("laps").over_time();
-        if changing {
-            ride = ride.driven(params.driven("laps"));
-        }
-        let facts = facts(&ride, &curve, timing);
-        let offers = (!changing && matches!(end, RideEnd::Wrap | RideEnd::TurnBack))
-            .then(|| offers(&ride, pace, params, timing));
+        let driver = driver(params, timing);
+        ride = match &driver {
+            Some((_, Drive::Laps(laps))) => ride.driven(laps.clone()),
+            Some((_, Drive::Speed(speed))) => ride.paced(Pace::Speed(0.0)).hurried(speed.clone()),
+            Some((_, Drive::Progress(progress))) => ride.progressing(progress.clone()),
+            None => ride,
+        };
+        let mut facts = facts(&ride, &curve, timing);
+        let returns = matches!(end, RideEnd::Wrap | RideEnd::TurnBack);
+        let offers = match &driver {
+            None => returns.then(|| offers(&ride, pace, params, timing)),
+            Some((name, _)) => {
+                facts = vec![format!("{} laps a loop", worded((ride.covered(), ride.covered()), 3))];
+                let given = params.given(name).cloned();
+                returns.then(|| driven_offers(&ride, name, given, timing))
+            }
+        };
         let ride: Arc<dyn Motion> = Arc::new(ride);
         Ok(Outcome { facts, offers, ..Outcome::new(ride) })
     }
+}
+
+/// What drives riders over time.
+enum Drive {
+    Laps(Driven),
+    /// Metres per frame.
+    Speed(Driven),
+    Progress(Driven),
+}
+
+/// The parameter that changes over time in place of a steady pace, and what it gives.
+fn driver(params: &Params<'_>, timing: Timing) -> Option<(&'static str, Drive)> {
+    match params.text("pace").as_str() {
+        "laps per loop" => {
+            Some(params.driven("laps")).filter(Driven::over_time).map(|laps| ("laps", Drive::Laps(laps)))
+        }
+        "metres per second" => {
+            let speed = Some(params.driven("speed")).filter(Driven::over_time)?;
+            Some(("speed", Drive::Speed(speed.times(1.0 / timing.fps, timing.clock()))))
+        }
+        "progress" => Some(("progress", Drive::Progress(params.driven("progress")))),
+        _ => None,
+    }
+}
+
+/// What closes a ride that is driven: keys and formulas are scaled so that it covers laps that close.
+fn driven_offers(ride: &Ride, name: &'static str, given: Option<Value>, timing: Timing) -> OfferMaker {
+    let closing = RideClosing::new(ride, Pace::Laps(Fraction::ZERO), timing.frames, timing.fps, String::new());
+    let covered = ride.covered();
+    Arc::new(move |looks| {
+        let Some(given) = &given else { return Vec::new() };
+        let scaled = |laps: Fraction| {
+            let value = scaled(given, laps.value() / covered)?;
+            let text = format!("{name} covers {covered:.3} laps → {laps} (all of it scaled)");
+            Some(Closing::Value(name, value, text))
+        };
+        closing.laps_near(covered, &looks.alike).into_iter().filter_map(scaled).collect()
+    })
 }
 
 fn pace(params: &Params<'_>, timing: Timing) -> Result<Pace, String> {
@@ -208,6 +268,7 @@ fn pace(params: &Params<'_>, timing: Timing) -> Result<Pace, String> {
             lap => Pace::FramesPerLap(lap),
         },
         "metres per second" => Pace::Speed(params.number("speed") / timing.fps),
+        "progress" => Pace::Laps(Fraction::ZERO),
         _ => Pace::Laps(params.fraction("laps")),
     })
 }

@@ -66,9 +66,9 @@ impl Scene {
         for node in self.nodes.values_mut() {
             let Some(schema) = schemas.iter().find(|schema| schema.name == node.kind) else { continue };
             let list = |name: &str| {
-                schema
-                    .param(name)
-                    .is_some_and(|p| matches!(p.values, Values::Points | Values::MovedPoints | Values::PerThing { .. }))
+                schema.param(name).is_some_and(|p| {
+                    matches!(p.values, Values::Points | Values::MovedPoints | Values::PerThing { .. } | Values::Keys)
+                })
             };
             node.params.retain(|name, value| !(list(name) && value.as_array().is_some_and(Vec::is_empty)));
         }
@@ -202,10 +202,14 @@ fn check_thread(scene: &Scene, id: &str, thread: &Thread, schemas: &[Schema]) ->
     let ((from, Some(gives)), (to, Some(takes))) = (ends_at(&thread.from)?, ends_at(&thread.to)?) else {
         return Ok(());
     };
-    let Some(port) = takes.input(&thread.port) else {
+    let Some(kind) = takes.port_kind(&thread.port) else {
+        if let Some(param) = takes.param(thread.port.split('.').next().unwrap_or_default()) {
+            let what = format!("{} of \"{}\" cannot change over time: remove the thread.", param.label, to.name);
+            return Err(wrong(place, what));
+        }
         return Err(wrong(place, format!("\"{}\" has no port \"{}\": remove the thread.", to.name, thread.port)));
     };
-    if gives.output == Some(port.kind) {
+    if gives.output == Some(kind) {
         return Ok(());
     }
     let given = gives.output.map_or("nothing", |kind| kind.name());
@@ -214,9 +218,9 @@ fn check_thread(scene: &Scene, id: &str, thread: &Thread, schemas: &[Schema]) ->
         format!(
             "\"{}\" gives {given}, but the port \"{}\" of \"{}\" takes a {}: thread something else to it.",
             from.name,
-            port.name,
+            thread.port,
             to.name,
-            port.kind.name()
+            kind.name()
         ),
     ))
 }

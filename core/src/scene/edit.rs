@@ -114,9 +114,21 @@ fn may_change(scene: &Scene, op: &Op, schemas: &[Schema]) -> Result<(), EditErro
 pub fn value_at<'a>(document: &'a Value, at: &[String]) -> Option<&'a Value> {
     at.iter().try_fold(document, |value, name| match value {
         Value::Object(fields) => fields.get(name),
-        Value::Array(items) => items.iter().find(|item| has_id(item, name)),
+        Value::Array(items) => items.iter().find(|item| has_id(item, name)).or_else(|| part_of(items, name)),
         _ => None,
     })
+}
+
+/// One of three numbers, by its place from 0, where that is given by more than a number.
+fn part_of<'a>(items: &'a [Value], place: &str) -> Option<&'a Value> {
+    let index: usize = place.parse().ok().filter(|_| items.len() == 3)?;
+    items.get(index).filter(|item| item.is_object() && item.get("id").is_none())
+}
+
+fn item_mut<'a>(items: &'a mut [Value], name: &str) -> Option<&'a mut Value> {
+    let part = part_of(items, name).is_some().then(|| name.parse::<usize>().ok()).flatten();
+    let index = items.iter().position(|item| has_id(item, name)).or(part)?;
+    items.get_mut(index)
 }
 
 fn has_id(item: &Value, id: &str) -> bool {
@@ -167,7 +179,7 @@ fn parent_of<'a>(document: &'a mut Value, at: &[String]) -> Option<&'a mut Value
                     None => fields.get_mut(name)?,
                 }
             }
-            Value::Array(items) => items.iter_mut().find(|item| has_id(item, name))?,
+            Value::Array(items) => item_mut(items, name)?,
             _ => return None,
         };
     }

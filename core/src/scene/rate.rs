@@ -39,13 +39,57 @@ pub fn with_rate(scene: &Scene, fps: Fraction, keep: Keep, schemas: &[Schema]) -
     for (id, node) in &scene.nodes {
         let Some(schema) = schemas.iter().find(|schema| schema.name == node.kind) else { continue };
         for param in &schema.params {
-            let Values::Number { unit: Unit::Frames, default, .. } = param.values else { continue };
-            let given = node.params.get(param.name).and_then(Value::as_f64);
-            let value = given.unwrap_or(default);
-            if value != 0.0 {
-                edit.push(put(&["nodes", id, "params", param.name], json!(value * ratio)));
+            let given = node.params.get(param.name);
+            let value = match (&param.values, given) {
+                (Values::Number { unit: Unit::Frames, default, .. }, None) => json!(default * ratio),
+                (Values::Number { unit: Unit::Frames, .. }, Some(Value::Number(frames))) => {
+                    json!(frames.as_f64().unwrap_or_default() * ratio)
+                }
+                (_, Some(given)) => match with_keys_at(given, ratio, param.values == Values::Keys) {
+                    Some(value) => value,
+                    None => continue,
+                },
+                _ => continue,
+            };
+            if value != json!(0.0) && given != Some(&value) {
+                edit.push(put(&["nodes", id, "params", param.name], value));
             }
         }
     }
     edit
+}
+
+/// A value whose keys stand at frames that are so many times as far; none where it has no keys.
+fn with_keys_at(value: &Value, ratio: f64, list: bool) -> Option<Value> {
+    let stretched = |frames: &Value| json!(frames.as_f64().unwrap_or_default() * ratio);
+    let moved = |key: &Value| {
+        let mut key = key.clone();
+        if let Some(fields) = key.as_object_mut() {
+            if let Some(frame) = fields.get_mut("frame") {
+                *frame = stretched(frame);
+            }
+            for handle in ["before", "after"] {
+                if let Some(frames) = fields.get_mut(handle).and_then(|pair| pair.get_mut(0)) {
+                    *frames = stretched(frames);
+                }
+            }
+        }
+        key
+    };
+    match value {
+        Value::Array(keys) if list => Some(keys.iter().map(moved).collect()),
+        Value::Array(parts) => {
+            let known: Vec<Option<Value>> = parts.iter().map(|part| with_keys_at(part, ratio, false)).collect();
+            known.iter().any(Option::is_some).then(|| {
+                known.into_iter().zip(parts).map(|(moved, part)| moved.unwrap_or_else(|| part.clone())).collect()
+            })
+        }
+        Value::Object(fields) => {
+            let keys = fields.get("keys")?.as_array()?;
+            let mut fields = fields.clone();
+            fields.insert("keys".to_owned(), keys.iter().map(moved).collect());
+            Some(Value::Object(fields))
+        }
+        _ => None,
+    }
 }

@@ -1,7 +1,8 @@
-//! What the formulas of a node give at a moment.
+//! What the formulas, keys and signals of a node give at a moment.
 
 use super::document::Node;
-use super::values::formula_of;
+use super::keyed::keyed_of;
+use super::values::{PARTS, Signals, formula_of};
 use crate::formula::{Formula, Variable};
 use crate::fraction::Fraction;
 use crate::schema::{Drives, Param, Schema, Values};
@@ -26,57 +27,109 @@ pub struct Mark {
     pub message: String,
 }
 
-/// What the formulas of a node give.
+/// What the formulas, keys and signals of a node give.
 #[derive(Debug, Clone, Default, PartialEq)]
 pub struct Resolved {
-    /// Numbers in place of formulas, by parameter.
+    /// Numbers in their place, by parameter.
     pub values: BTreeMap<String, Value>,
     /// True when any of them may change from frame to frame.
     pub over_time: bool,
-    /// True when there is any formula.
+    /// True when there is any.
     pub any: bool,
+    /// What leaves its range and is kept within it, in sentences; only when it was looked at thoroughly.
+    pub warnings: Vec<String>,
 }
 
 /// Frames of a loop at which a formula is tried.
 const TRIED: usize = 240;
 
-/// Evaluates the formulas of a checked node at a frame, for its first thing. With `thorough` every frame of the
-/// loop is tried, so that a formula that fails anywhere is found here.
-pub fn resolve(schema: &Schema, node: &Node, clock: Clock, frame: f64, thorough: bool) -> Result<Resolved, Vec<Mark>> {
+/// Evaluates what is not a plain number in a checked node at a frame, for its first thing. With `thorough` every frame
+/// of the loop is tried, so that a formula that fails anywhere is found here.
+pub fn resolve(
+    schema: &Schema,
+    node: &Node,
+    signals: &Signals,
+    clock: Clock,
+    (frame, thorough): (f64, bool),
+) -> Result<Resolved, Vec<Mark>> {
     let mut resolved = Resolved::default();
     let mut marks = Vec::new();
-    for (name, value) in &node.params {
-        let Some(param) = schema.param(name).filter(|param| param.takes_formula()) else { continue };
-        let parts: Vec<&Value> = match (&param.values, value) {
-            (Values::Vector { .. }, Value::Array(list)) => list.iter().collect(),
-            _ => vec![value],
+    for param in schema.params.iter().filter(|param| param.takes_formula()) {
+        let value = node.params.get(param.name).cloned().unwrap_or_else(|| param.values.default());
+        let (parts, ports): (Vec<&Value>, Vec<String>) = match (&param.values, &value) {
+            (Values::Vector { .. }, Value::Array(list)) => {
+                (list.iter().collect(), PARTS.iter().map(|part| format!("{}.{part}", param.name)).collect())
+            }
+            _ => (vec![&value], vec![param.name.to_owned()]),
         };
-        if parts.iter().all(|part| formula_of(part).is_none()) {
-            continue;
-        }
-        resolved.any = true;
         let mut numbers = Vec::new();
-        for (part, value) in parts.into_iter().enumerate() {
-            let Some(Ok(text)) = formula_of(value) else {
-                numbers.push(value.clone());
+        let mut any = false;
+        for (part, (given, port)) in parts.into_iter().zip(&ports).enumerate() {
+            let signal = signals.get(port).cloned();
+            let signal = signal.or_else(|| Some(keyed_of(given)?.ok()?.signal(clock.frames)));
+            if let Some(signal) = signal {
+                let (least, most) = range_of(param);
+                let driven = Driven::signal(signal, clock, least, most);
+                if thorough && let Some(frame) = leaves(&driven, clock) {
+                    let label = capital(param.label);
+                    let text = format!("{label} leaves its range at frame {frame} and is kept from {least} to {most}.");
+                    resolved.warnings.push(text);
+                }
+                (resolved.over_time, any) = (true, true);
+                numbers.push(of_kind(param, driven.at(frame, Thing { index: 0, count: 1 })));
+                continue;
+            }
+            let Some(Ok(text)) = formula_of(given) else {
+                numbers.push(given.clone());
                 continue;
             };
+            any = true;
             match number(param, text, clock, frame, thorough) {
                 Ok((number, over_time)) => {
                     resolved.over_time |= over_time;
                     numbers.push(number);
                 }
-                Err(mark) => marks.push(Mark { param: name.clone(), part, ..mark }),
+                Err(mark) => marks.push(Mark { param: param.name.to_owned(), part, ..mark }),
             }
         }
+        if !any {
+            continue;
+        }
+        resolved.any = true;
         let value = if matches!(param.values, Values::Vector { .. }) {
             Value::from(numbers)
         } else {
             numbers.pop().unwrap_or_default()
         };
-        resolved.values.insert(name.clone(), value);
+        resolved.values.insert(param.name.to_owned(), value);
     }
     if marks.is_empty() { Ok(resolved) } else { Err(marks) }
+}
+
+/// The range of a parameter's numbers.
+const fn range_of(param: &Param) -> (f64, f64) {
+    match &param.values {
+        Values::Number { min, max, .. } | Values::Fraction { min, max, .. } => (*min, *max),
+        Values::Whole { min, max, .. } => (*min as f64, *max as f64),
+        _ => (-1e9, 1e9),
+    }
+}
+
+/// A value as a parameter takes it.
+fn of_kind(param: &Param, value: f64) -> Value {
+    match &param.values {
+        Values::Whole { .. } => Value::from(value.round() as i64),
+        Values::Fraction { .. } => Value::from(Fraction::near(value).to_string()),
+        _ => Value::from(value),
+    }
+}
+
+/// The first frame of the loop at which a signal is not what it gives, since that is out of range.
+fn leaves(driven: &Driven, clock: Clock) -> Option<f64> {
+    let Driven::Signal(drive) = driven else { return None };
+    let count = (clock.frames as usize).clamp(1, TRIED);
+    let frames = (0..=count).map(|i| (clock.frames * i as f64 / count as f64).round());
+    frames.into_iter().find(|frame| !drive.within(*frame))
 }
 
 fn number(param: &Param, text: &str, clock: Clock, frame: f64, thorough: bool) -> Result<(Value, bool), Mark> {
@@ -107,11 +160,7 @@ fn number(param: &Param, text: &str, clock: Clock, frame: f64, thorough: bool) -
         return Err(wrong(format!("{} cannot depend on {}: {may}.", capital(param.label), asked.name())));
     }
     let over_time = formula.uses().iter().any(|variable| variable.of_time());
-    let (least, most) = match &param.values {
-        Values::Number { min, max, .. } | Values::Fraction { min, max, .. } => (*min, *max),
-        Values::Whole { min, max, .. } => (*min as f64, *max as f64),
-        _ => (-1e9, 1e9),
-    };
+    let (least, most) = range_of(param);
     if thorough {
         let count = if over_time { (clock.frames as usize).clamp(1, TRIED) } else { 1 };
         let frames: Vec<f64> = (0..count).map(|i| (clock.frames * i as f64 / count as f64).round()).collect();
@@ -132,12 +181,7 @@ fn number(param: &Param, text: &str, clock: Clock, frame: f64, thorough: bool) -
     }
     let value = formula.value(&moment(clock, frame, Thing { index: 0, count: 1 }));
     let value = if value.is_nan() { 0.0 } else { value }.clamp(least, most);
-    let value = match &param.values {
-        Values::Whole { .. } => Value::from(value.round() as i64),
-        Values::Fraction { .. } => Value::from(Fraction::near(value).to_string()),
-        _ => Value::from(value),
-    };
-    Ok((value, over_time))
+    Ok((of_kind(param, value), over_time))
 }
 
 fn capital(label: &str) -> String {

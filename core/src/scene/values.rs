@@ -1,24 +1,46 @@
 //! Parameter values: checked once against the schema, then read as what they are.
 
 use super::document::Node;
+use super::keyed::{self, Keyed, keyed_of};
 use super::kinds::{Kind, is_colour, kinds};
 use crate::curve::{PathPoint, PointKind};
 use crate::formula::{Formula, MOST_LETTERS};
 use crate::fraction::Fraction;
 use crate::schema::{Param, Schema, Values};
-use crate::signal::{Clock, Driven};
+use crate::signal::{Clock, Driven, Key, Signal};
 use glam::DVec3;
 use serde_json::Value;
 use std::collections::{BTreeMap, BTreeSet};
+use std::sync::Arc;
 
 /// Largest coordinate that a document may hold, metres.
-const FARTHEST: f64 = 1e9;
+pub(super) const FARTHEST: f64 = 1e9;
 /// Most points of one path.
 const MOST_POINTS: usize = 20_000;
 
 /// Checks a value against what a parameter takes; the sentence says what is wrong and what to do.
 pub fn check_value(param: &Param, value: &Value) -> Result<(), String> {
     let label = param.label;
+    let within = |keyed: &Keyed, min: f64, max: f64| {
+        let (low, high) = keyed.range();
+        let off = if low < min { low } else { high };
+        if low >= min && high <= max {
+            Ok(())
+        } else {
+            Err(format!("{label} has a key with {off}: choose numbers from {min} to {max}."))
+        }
+    };
+    if let Some(keyed) = param.takes_formula().then(|| keyed_of(value)).flatten() {
+        let keyed = keyed.map_err(|why| format!("{label} {why}."))?;
+        if !param.takes_signal() {
+            return Err(format!("{label} cannot change over time: give it one number instead of keys."));
+        }
+        return match &param.values {
+            Values::Number { min, max, .. } | Values::Fraction { min, max, .. } => within(&keyed, *min, *max),
+            Values::Whole { min, max, .. } => within(&keyed, *min as f64, *max as f64),
+            _ => Err(format!("{label} is three numbers: give keys to each of them.")),
+        };
+    }
     if param.takes_formula()
         && let Some(formula) = formula_of(value)
     {
@@ -60,14 +82,18 @@ pub fn check_value(param: &Param, value: &Value) -> Result<(), String> {
             value.is_boolean().then_some(()).ok_or_else(|| format!("{label} must be true or false."))
         }
         Values::Vector { .. } => {
-            // What is a formula has its own place in the list; the rest must be numbers.
+            // What is a formula or keys has its own place in the list; the rest must be numbers.
+            let given = |item: &Value| keyed_of(item).is_some() || formula_of(item).is_some();
             let numbers = value.as_array().map(|list| {
-                let fixed = |item: &Value| if formula_of(item).is_some() { Value::from(0.0) } else { item.clone() };
+                let fixed = |item: &Value| if given(item) { Value::from(0.0) } else { item.clone() };
                 list.iter().map(fixed).collect::<Value>()
             });
-            let formulas = value.as_array().into_iter().flatten().filter_map(formula_of);
-            formulas
-                .map(|formula| formula.map(|_| ()))
+            let parts = value.as_array().into_iter().flatten().filter_map(|item| match keyed_of(item) {
+                Some(_) if !param.takes_signal() => Some(Err("cannot change over time: give it numbers".to_owned())),
+                Some(keyed) => Some(keyed.map(|_| ())),
+                None => formula_of(item).map(|formula| formula.map(|_| ())),
+            });
+            parts
                 .chain([vector(numbers.as_ref().unwrap_or(value)).map(|_| ())])
                 .collect::<Result<(), _>>()
                 .map_err(|why| format!("{label} {why}."))
@@ -81,6 +107,7 @@ pub fn check_value(param: &Param, value: &Value) -> Result<(), String> {
             Some(text) if is_colour(text) => Ok(()),
             _ => Err(format!("{label} must be a colour such as \"#c8421a\".")),
         },
+        Values::Keys => keyed::keys(value).map(|_| ()).map_err(|why| format!("{label} {why}.")),
         Values::Points => points(value).map(|_| ()).map_err(|why| format!("{label}: {why}.")),
         Values::MovedPoints => points(value).map(|_| ()).map_err(|why| format!("{label}: {why}.")),
         Values::PerThing { min, max, .. } => per_thing(value)
@@ -105,7 +132,7 @@ pub(super) fn formula_of(value: &Value) -> Option<Result<&str, String>> {
     Some(match text {
         Some(text) if text.chars().count() <= MOST_LETTERS => Ok(text),
         Some(_) => Err(format!("has a formula of more than {MOST_LETTERS} characters: shorten it")),
-        None => Err("must be a number or { \"formula\": \"…\" }".to_owned()),
+        None => Err("must be a number, { \"formula\": \"…\" } or { \"keys\": [ … ] }".to_owned()),
     })
 }
 
@@ -195,20 +222,38 @@ fn per_thing(value: &Value) -> Result<Vec<(usize, f64)>, String> {
 pub struct Params<'a> {
     schema: &'a Schema,
     node: &'a Node,
-    /// What formulas give at the moment that is looked at.
+    /// What formulas, keys and signals give at the moment that is looked at.
     resolved: &'a BTreeMap<String, Value>,
+    /// Signals that are threaded to parameters, by port.
+    signals: &'a Signals,
     clock: Clock,
 }
 
+/// Signals by the port of a node that they are threaded to.
+pub type Signals = BTreeMap<String, Arc<dyn Signal>>;
+
+/// The names of the three parts of a vector, as its ports have them.
+pub(super) const PARTS: [&str; 3] = ["x", "y", "z"];
+
 impl<'a> Params<'a> {
-    /// Of a node and its schema, with what its formulas give.
-    pub const fn new(schema: &'a Schema, node: &'a Node, resolved: &'a BTreeMap<String, Value>, clock: Clock) -> Self {
-        Self { schema, node, resolved, clock }
+    /// Of a node and its schema, with the signals that are threaded to it and what is given at the moment.
+    pub const fn new(
+        schema: &'a Schema,
+        node: &'a Node,
+        (resolved, signals): (&'a BTreeMap<String, Value>, &'a Signals),
+        clock: Clock,
+    ) -> Self {
+        Self { schema, node, resolved, signals, clock }
     }
 
     fn value(&self, name: &str) -> Value {
         let given = self.resolved.get(name).or_else(|| self.node.params.get(name)).cloned();
         given.or_else(|| self.schema.param(name).map(|param| param.values.default())).unwrap_or(Value::Null)
+    }
+
+    /// What stands in the document, unless a thread comes before it.
+    pub fn given(&self, name: &str) -> Option<&Value> {
+        self.node.params.get(name).filter(|_| !self.signals.contains_key(name))
     }
 
     /// A number; 0 for a parameter that is none.
@@ -222,7 +267,7 @@ impl<'a> Params<'a> {
             Some(Values::Number { min, max, .. } | Values::Fraction { min, max, .. }) => (*min, *max),
             _ => (f64::MIN, f64::MAX),
         };
-        self.formula(self.node.params.get(name), least, most).unwrap_or_else(|| {
+        self.over_time(name, self.node.params.get(name), least, most).unwrap_or_else(|| {
             Driven::Fixed(match self.value(name) {
                 Value::String(fraction) => fraction.parse::<Fraction>().unwrap_or(Fraction::ZERO).value(),
                 number => number.as_f64().unwrap_or_default(),
@@ -235,20 +280,26 @@ impl<'a> Params<'a> {
         let fixed = self.vector(name);
         let given = self.node.params.get(name).and_then(Value::as_array);
         [0, 1, 2].map(|axis| {
-            let part = given.and_then(|list| list.get(axis));
-            self.formula(part, -FARTHEST, FARTHEST).unwrap_or(Driven::Fixed(fixed[axis]))
+            let (port, part) = (format!("{name}.{}", PARTS[axis]), given.and_then(|list| list.get(axis)));
+            self.over_time(&port, part, -FARTHEST, FARTHEST).unwrap_or(Driven::Fixed(fixed[axis]))
         })
     }
 
-    /// What stands in a document, when it is a formula that hangs on something.
-    fn formula(&self, given: Option<&Value>, least: f64, most: f64) -> Option<Driven> {
+    /// What is threaded to a port, or else stands in the document as keys or as a formula that hangs on something.
+    fn over_time(&self, port: &str, given: Option<&Value>, least: f64, most: f64) -> Option<Driven> {
+        if let Some(signal) = self.signals.get(port) {
+            return Some(Driven::signal(signal.clone(), self.clock, least, most));
+        }
+        if let Some(Ok(keyed)) = given.and_then(keyed_of) {
+            return Some(Driven::signal(keyed.signal(self.clock.frames), self.clock, least, most));
+        }
         let formula = Formula::parse(formula_of(given?)?.ok()?).ok()?;
         (!formula.uses().is_empty()).then(|| Driven::formula(formula, self.clock, least, most))
     }
 
-    /// True when a formula gives it.
-    pub fn is_formula(&self, name: &str) -> bool {
-        self.node.params.get(name).is_some_and(|value| formula_of(value).is_some())
+    /// The keys of a list of keys.
+    pub fn keys(&self, name: &str) -> Vec<Key> {
+        keyed::keys(&self.value(name)).unwrap_or_default()
     }
 
     /// The numbers in a text with spaces, commas or semicolons between them, at least one, each within ±`most`; or a
@@ -257,7 +308,7 @@ impl<'a> Params<'a> {
         let (text, label) = (self.text(name), self.schema.param(name).map_or(name, |param| param.label));
         let number = |word: &str| {
             let number = word.parse::<f64>().ok().filter(|number| number.is_finite() && number.abs() <= most);
-            number.ok_or_else(|| format!("\"{word}\" in {label} is not a number within ±{most} such as 0.25."))
+            number.ok_or_else(|| format!("There is \"{word}\" in {label}: write numbers within ±{most}, such as 0.25."))
         };
         let words = text.split([' ', ',', ';']).filter(|word| !word.is_empty());
         let numbers: Vec<f64> = words.map(number).collect::<Result<_, _>>()?;

@@ -125,6 +125,8 @@ pub enum Values {
     Kinds { things: &'static [&'static str] },
     /// A colour as `#rrggbb`.
     Colour { default: &'static str },
+    /// Keys over time, as in `{ "keys": … }` in place of a number.
+    Keys,
 }
 
 impl Values {
@@ -137,7 +139,7 @@ impl Values {
             Self::Several { default, .. } => json!(default),
             Self::Flag { default } => json!(default),
             Self::Vector { default, .. } => json!(default),
-            Self::Points | Self::MovedPoints | Self::PerThing { .. } => json!([]),
+            Self::Points | Self::MovedPoints | Self::PerThing { .. } | Self::Keys => json!([]),
             Self::Formula { default, .. } => json!(default),
             Self::Kinds { .. } => json!([]),
             Self::Colour { default } => json!(default),
@@ -315,6 +317,20 @@ impl Param {
         )
     }
 
+    /// True when keys, or a thread from a signal, may stand in place of a number of it.
+    pub fn takes_signal(&self) -> bool {
+        self.takes_formula() && self.drives != Drives::Fixed
+    }
+
+    /// The ports that threads from signals end at: its name, or for three numbers that with `.x`, `.y` and `.z`.
+    pub fn ports(&self) -> Vec<String> {
+        match self.values {
+            _ if !self.takes_signal() => Vec::new(),
+            Values::Vector { .. } => ["x", "y", "z"].iter().map(|axis| format!("{}.{axis}", self.name)).collect(),
+            _ => vec![self.name.to_owned()],
+        }
+    }
+
     /// Shown only when parameter `name` has one of `values`.
     pub const fn only_when(mut self, name: &'static str, values: &'static [&'static str]) -> Self {
         self.only_when = Some((name, values));
@@ -369,6 +385,16 @@ impl Schema {
             param.drives = Drives::OverTime;
         }
         self
+    }
+
+    /// What may be threaded to a port: that of an input, or a signal for a parameter.
+    pub fn port_kind(&self, port: &str) -> Option<PortKind> {
+        let input = self.input(port).map(|input| input.kind);
+        input.or_else(|| {
+            let name = port.split('.').next().unwrap_or(port);
+            let param = self.param(name)?;
+            param.ports().iter().any(|known| known == port).then_some(PortKind::Signal)
+        })
     }
 
     /// The input of that name.

@@ -64,6 +64,18 @@ impl RideClosing {
         same.then(|| Fraction::new(laps.numerator(), laps.denominator() * self.round()))?
     }
 
+    /// Laps near those that driven riders cover, after which they look as they began; none where they do already.
+    pub fn laps_near(&self, covered: f64, looks: &[u64]) -> Vec<Fraction> {
+        let groups = self.groups(&self.ride, looks);
+        let rounds = covered / self.round() as f64;
+        let steps = rounds * Self::order(&groups) as f64;
+        if rounds == 0.0 || (steps - steps.round()).abs() < 1e-9 {
+            return Vec::new();
+        }
+        let found = lap_offers(Fraction::near(rounds), &groups).into_iter();
+        found.filter_map(|offer| offer.laps.times(self.round())).collect()
+    }
+
     /// Values that close it, each by itself; nearest first.
     pub fn offers(&self, looks: &[u64]) -> Vec<RideOffer> {
         if self.ride.wanders() {

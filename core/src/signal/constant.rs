@@ -9,7 +9,11 @@ impl Signal for Constant {
         self.0
     }
 
-    fn integral(&self, a: f64, b: f64) -> f64 {
-        self.0 * (b - a)
+    fn integral(&self, a: f64, b: f64) -> Option<f64> {
+        Some(self.0 * (b - a))
+    }
+
+    fn slope(&self, _frame: f64) -> f64 {
+        0.0
     }
 }

@@ -1,5 +1,6 @@
-//! A number of a node: fixed, or a formula of the time and of the thing.
+//! A number of a node: fixed, a formula of the time and of the thing, or a signal.
 
+use super::Signal;
 use crate::formula::{Formula, Inputs, Variable, Workspace};
 use crate::quadrature::{adaptive, gauss};
 use crate::random;
@@ -24,12 +25,58 @@ pub struct Thing {
 }
 
 /// A number of a node.
-#[derive(Debug, Clone, PartialEq)]
+#[derive(Debug, Clone)]
 pub enum Driven {
     /// The same at all times for all things.
     Fixed(f64),
     /// What a formula gives.
     Formula(Arc<Driver>),
+    /// What a signal gives, the same for all things.
+    Signal(Arc<Drive>),
+}
+
+/// A signal with the range that it is kept in.
+#[derive(Debug)]
+pub struct Drive {
+    signal: Arc<dyn Signal>,
+    clock: Clock,
+    least: f64,
+    most: f64,
+}
+
+impl PartialEq for Driven {
+    /// Signals are equal when they are one and the same.
+    fn eq(&self, other: &Self) -> bool {
+        match (self, other) {
+            (Self::Fixed(a), Self::Fixed(b)) => a == b,
+            (Self::Formula(a), Self::Formula(b)) => a == b,
+            (Self::Signal(a), Self::Signal(b)) => Arc::ptr_eq(a, b),
+            _ => false,
+        }
+    }
+}
+
+impl Drive {
+    fn at(&self, frame: f64) -> f64 {
+        let value = self.signal.at(frame);
+        if value.is_nan() { 0.0_f64.clamp(self.least, self.most) } else { value.clamp(self.least, self.most) }
+    }
+
+    /// True when the signal gives a number within the range at a frame.
+    pub fn within(&self, frame: f64) -> bool {
+        (self.least..=self.most).contains(&self.signal.at(frame))
+    }
+
+    /// True when it never leaves its range, as far as eight looks a frame over a loop before and two after tell.
+    fn stays_within(&self) -> bool {
+        if self.least == f64::MIN && self.most == f64::MAX {
+            return true;
+        }
+        const LOOKS: f64 = 8.0;
+        let count = (3.0 * self.clock.frames * LOOKS) as i64;
+        let first = -(self.clock.frames * LOOKS) as i64;
+        (0..=count).all(|i| self.within((first + i) as f64 / LOOKS))
+    }
 }
 
 /// A formula with what it needs to be evaluated.
@@ -62,11 +109,53 @@ impl Driven {
         Self::Formula(Arc::new(Driver { formula, clock, least, most }))
     }
 
-    /// The value at a frame for a thing. Where a formula gives no number it counts as 0, kept within its range.
+    /// A signal whose values are kept from `least` to `most`.
+    pub fn signal(signal: Arc<dyn Signal>, clock: Clock, least: f64, most: f64) -> Self {
+        Self::Signal(Arc::new(Drive { signal, clock, least, most }))
+    }
+
+    /// So many times as much; the same for all things.
+    #[must_use]
+    pub fn times(&self, factor: f64, clock: Clock) -> Self {
+        match self {
+            Self::Fixed(value) => Self::Fixed(value * factor),
+            Self::Formula(_) | Self::Signal(_) => {
+                let exact = matches!(self, Self::Signal(drive) if drive.stays_within());
+                let all = Arc::new(AsSignal { value: self.clone(), exact });
+                Self::signal(Arc::new(super::Rescale::new(all, (0.0, 1.0), (0.0, factor))), clock, f64::MIN, f64::MAX)
+            }
+        }
+    }
+
+    /// The value at a frame for a thing. Where there is no number it counts as 0, kept within its range.
     pub fn at(&self, frame: f64, thing: Thing) -> f64 {
         match self {
             Self::Fixed(value) => *value,
             Self::Formula(driver) => driver.at(frame, thing),
+            Self::Signal(drive) => drive.at(frame),
+        }
+    }
+
+    /// Its rate of change at a frame for a thing, per frame.
+    pub fn slope(&self, frame: f64, thing: Thing) -> f64 {
+        match self {
+            Self::Fixed(_) => 0.0,
+            Self::Formula(_) if !self.over_time() => 0.0,
+            Self::Formula(driver) => {
+                (driver.at(frame + super::STEP, thing) - driver.at(frame - super::STEP, thing)) / (2.0 * super::STEP)
+            }
+            Self::Signal(drive) => {
+                let value = drive.signal.at(frame);
+                if value < drive.least || value > drive.most { 0.0 } else { drive.signal.slope(frame) }
+            }
+        }
+    }
+
+    /// Frames from `from` to `to` at which a signal bends or jumps; those of formulas are not known.
+    pub fn bends(&self, from: f64, to: f64) -> Vec<f64> {
+        match self {
+            Self::Signal(drive) => drive.signal.bends(from, to),
+            Self::Fixed(_) | Self::Formula(_) => Vec::new(),
         }
     }
 
@@ -75,20 +164,20 @@ impl Driven {
         match self {
             Self::Fixed(value) => Some(*value),
             Self::Formula(driver) if driver.formula.uses().is_empty() => Some(driver.at(0.0, Thing::default())),
-            Self::Formula(_) => None,
+            Self::Formula(_) | Self::Signal(_) => None,
         }
     }
 
     fn uses(&self, which: fn(Variable) -> bool) -> bool {
         match self {
-            Self::Fixed(_) => false,
+            Self::Fixed(_) | Self::Signal(_) => false,
             Self::Formula(driver) => driver.formula.uses().iter().any(|variable| which(*variable)),
         }
     }
 
     /// True when it changes from frame to frame.
     pub fn over_time(&self) -> bool {
-        self.uses(Variable::of_time)
+        matches!(self, Self::Signal(_)) || self.uses(Variable::of_time)
     }
 
     /// True when it differs from thing to thing.
@@ -116,13 +205,67 @@ impl Driver {
     }
 }
 
-/// What accumulates of a number that changes over time, from frame 0 on.
+/// A number of a node as a signal.
+#[derive(Debug)]
+struct AsSignal {
+    value: Driven,
+    /// True for a signal that stays within its range.
+    exact: bool,
+}
+
+impl Signal for AsSignal {
+    fn at(&self, frame: f64) -> f64 {
+        self.value.at(frame, Thing { index: 0, count: 1 })
+    }
+
+    fn integral(&self, a: f64, b: f64) -> Option<f64> {
+        match &self.value {
+            Driven::Signal(drive) if self.exact => drive.signal.integral(a, b),
+            _ => None,
+        }
+    }
+
+    fn slope(&self, frame: f64) -> f64 {
+        self.value.slope(frame, Thing { index: 0, count: 1 })
+    }
+
+    fn bends(&self, from: f64, to: f64) -> Vec<f64> {
+        self.value.bends(from, to)
+    }
+}
+
+/// A formula of the time as a signal.
+#[derive(Debug)]
+pub struct FormulaSignal(Arc<Driver>);
+
+impl FormulaSignal {
+    /// Of a formula that asks for nothing but the time.
+    pub fn new(formula: Formula, clock: Clock) -> Self {
+        Self(Arc::new(Driver { formula, clock, least: f64::MIN, most: f64::MAX }))
+    }
+
+    /// False where it gives none, as at a division by 0, and counts as 0.
+    pub fn gives_a_number(&self, frame: f64) -> bool {
+        self.0.formula.value(&moment(self.0.clock, frame, Thing { index: 0, count: 1 })).is_finite()
+    }
+}
+
+impl Signal for FormulaSignal {
+    fn at(&self, frame: f64) -> f64 {
+        self.0.at(frame, Thing { index: 0, count: 1 })
+    }
+}
+
+/// What accumulates of a number that changes over time, from frame 0 on: in closed form where there is one.
 ///
-/// Whole frames are summed up once, for one loop before and two after: between jumps, which are found first, by an
-/// adaptive rule of 16 points to 1e-13 of the value; a kink may cost 1e-5 of what its slopes differ by. Beyond them frames are summed up as they are asked for.
+/// Without one whole frames are summed up once, for one loop before and two after: between jumps and bends, which are
+/// known or found first, by an adaptive rule of 16 points to 1e-13 of the value; a kink that is not known may cost
+/// 1e-5 of what its slopes differ by. Beyond them frames are summed up as they are asked for.
 #[derive(Debug, Clone)]
 pub struct Accumulated {
     value: Driven,
+    /// True where the signal has a closed form.
+    exact: bool,
     /// The integral from frame 0 to each of the frames from −F to 2F.
     sums: Arc<Vec<f64>>,
     first: i64,
@@ -131,18 +274,26 @@ pub struct Accumulated {
 impl Accumulated {
     /// Of a number that is the same for all things.
     pub fn new(value: Driven) -> Self {
-        let Driven::Formula(driver) = &value else {
-            return Self { value, sums: Arc::new(Vec::new()), first: 0 };
+        let (frames, exact) = match &value {
+            Driven::Fixed(_) => (0.0, true),
+            Driven::Formula(driver) => (driver.clock.frames, false),
+            Driven::Signal(drive) => {
+                let frames = drive.clock.frames;
+                (frames, drive.signal.integral(-frames, 2.0 * frames).is_some() && drive.stays_within())
+            }
         };
-        let whole = driver.clock.frames.ceil() as i64;
+        if exact {
+            return Self { value, exact, sums: Arc::new(Vec::new()), first: 0 };
+        }
+        let whole = frames.ceil() as i64;
         let mut sums: Vec<f64> = Vec::with_capacity(3 * whole as usize + 1);
         sums.push(0.0);
         for frame in -whole..2 * whole {
-            sums.push(sums[sums.len() - 1] + part(driver, frame as f64, frame as f64 + 1.0));
+            sums.push(sums[sums.len() - 1] + part(&value, frame as f64, frame as f64 + 1.0));
         }
         let zero = sums[whole as usize];
         sums.iter_mut().for_each(|sum| *sum -= zero);
-        Self { value, sums: Arc::new(sums), first: -whole }
+        Self { value, exact, sums: Arc::new(sums), first: -whole }
     }
 
     /// Its value at a frame.
@@ -150,34 +301,55 @@ impl Accumulated {
         self.value.at(frame, Thing { index: 0, count: 1 })
     }
 
+    /// Frames from `from` to `to` at which it is known to bend or jump.
+    pub fn bends(&self, from: f64, to: f64) -> Vec<f64> {
+        self.value.bends(from, to)
+    }
+
     /// The integral from frame 0 over frames.
     pub fn until(&self, frame: f64) -> f64 {
-        let driver = match &self.value {
+        match &self.value {
             Driven::Fixed(value) => return value * frame,
-            Driven::Formula(driver) => driver,
-        };
+            Driven::Signal(drive) if self.exact => {
+                return drive.signal.integral(0.0, frame).unwrap_or_default();
+            }
+            Driven::Formula(_) | Driven::Signal(_) => {}
+        }
         let last = self.first + self.sums.len() as i64 - 1;
         let known = (frame.floor() as i64).clamp(self.first, last);
         let mut sum = self.sums[(known - self.first) as usize];
         let (mut at, step) = (known as f64, if frame < known as f64 { -1.0 } else { 1.0 });
         while (frame - at).abs() > 1.0 {
-            sum += part(driver, at, at + step);
+            sum += part(&self.value, at, at + step);
             at += step;
         }
-        sum + part(driver, at, frame)
+        sum + part(&self.value, at, frame)
     }
 }
 
 /// The integral over at most a frame; negative from right to left.
-fn part(driver: &Driver, from: f64, to: f64) -> f64 {
+fn part(value: &Driven, from: f64, to: f64) -> f64 {
     if to == from {
         return 0.0;
     }
-    let at = |x: f64| driver.at(x, Thing { index: 0, count: 1 });
-    let mut ends = vec![from];
-    ends.extend(jumps(&at, from, to));
-    ends.push(to);
-    ends.windows(2).map(|pair| smooth_part(&at, pair[0], pair[1])).sum()
+    if to < from {
+        return -part(value, to, from);
+    }
+    let at = |x: f64| value.at(x, Thing { index: 0, count: 1 });
+    let mut ends = vec![from, to];
+    ends.extend(value.bends(from, to));
+    ends.sort_by(f64::total_cmp);
+    ends.dedup();
+    ends.windows(2)
+        .map(|pair| {
+            // Just within, so that what jumps at an end counts as it is between.
+            let inside = (pair[1] - pair[0]) * 1e-12;
+            let mut ends = vec![pair[0]];
+            ends.extend(jumps(&at, pair[0] + inside, pair[1] - inside));
+            ends.push(pair[1]);
+            ends.windows(2).map(|pair| smooth_part(&at, pair[0], pair[1])).sum::<f64>()
+        })
+        .sum()
 }
 
 fn smooth_part(at: &impl Fn(f64) -> f64, from: f64, to: f64) -> f64 {
@@ -223,6 +395,9 @@ fn jumps(at: &impl Fn(f64) -> f64, from: f64, to: f64) -> Vec<f64> {
 impl Driven {
     /// The first of these frames at which a formula gives no number, for any of so many things.
     pub fn fails_at(&self, frames: &[f64], things: usize) -> Option<(f64, usize)> {
+        if let Self::Signal(drive) = self {
+            return frames.iter().find(|frame| drive.signal.at(**frame).is_nan()).map(|frame| (*frame, 0));
+        }
         let Self::Formula(driver) = self else { return None };
         let things = if self.per_thing() { things } else { 1 };
         let mut workspace = Workspace::default();
