@@ -381,6 +381,18 @@ impl Visit {
         self.click(option).await
     }
 
+    /// Gives a number of the selected node in another way, such as Keys or Formula, or by a signal of this name.
+    pub async fn give(&self, label: &str, way: &str) -> Result<()> {
+        self.press(&format!("button[aria-label^=\"How {label} is given\"]")).await?;
+        let script = format!(
+            "const item = [...document.querySelectorAll('[role=menuitem]')].find((e) => e.textContent === {}); item?.click(); return item !== undefined",
+            json!(way)
+        );
+        self.until(way, &script).await?;
+        self.until("a shut menu", "return document.querySelector('[role=menu]') === null").await?;
+        Ok(())
+    }
+
     /// The pose of a thing at a whole frame as the View shows it: position, orientation, scale.
     pub async fn pose(&self, node: &str, object: usize, frame: usize) -> Result<Vec<f64>> {
         let script = format!("return window.zickzack?.pose({}, {object}, {frame})", json!(node));

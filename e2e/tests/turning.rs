@@ -139,7 +139,7 @@ async fn what_no_number_closes_is_closed_by_a_node_from_the_seam() -> Result<()>
     visit.fill("laps per loop", "1.3").await?;
     visit.choose_node("Noses ahead").await?;
     // Every thing turns by half a turn more in a loop, which no laps undo.
-    visit.press("button[aria-label=\"Give own turn by a formula\"]").await?;
+    visit.give("own turn", "Formula").await?;
     visit.fill("own turn, formula", "180.0 * frame / 144.0").await?;
     visit.kept().await?;
     visit.press(".seam-knot").await?;

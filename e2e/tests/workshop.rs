@@ -40,7 +40,7 @@ async fn seven_lights_on_one_letter_close_with_the_offer_and_a_formula_says_wher
     visit.kept().await?;
 
     // A number becomes a formula, its error is marked, and mended it makes the letters breathe.
-    visit.press("button[aria-label=\"Give letter height by a formula\"]").await?;
+    visit.give("letter height", "Formula").await?;
     visit.fill("letter height, formula", "1.0 + 0.2 * sin(tau * lop)").await?;
     let marked = "return document.querySelector('.formula mark')?.textContent === 'lop'";
     visit.until("the wrong word marked", marked).await?;
@@ -48,9 +48,10 @@ async fn seven_lights_on_one_letter_close_with_the_offer_and_a_formula_says_wher
     visit.until("no mark", "return document.querySelector('.formula mark') === null").await?;
     visit.until("a fact", "return document.querySelector('.facts')?.textContent.includes('changes over time')").await?;
     visit.until("a knot", "return document.querySelector('.seam-knot.closed') != null").await?;
-    visit.press("button[aria-label=\"Give letter height as a number\"]").await?;
+    // As a number again it stays what it is at the playhead.
+    visit.give("letter height", "Number").await?;
     visit.kept().await?;
-    assert_eq!(visit.document().await?["nodes"]["name"]["params"].get("size"), None);
+    assert_eq!(visit.document().await?["nodes"]["name"]["params"]["size"].as_f64(), Some(1.0));
     visit.end().await
 }
 

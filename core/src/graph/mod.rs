@@ -1,5 +1,6 @@
 //! From a scene to functions of time: evaluation in order, remembered by content, within budgets.
 
+mod channels;
 mod compile;
 mod memo;
 mod miniature;
@@ -8,6 +9,7 @@ mod node;
 mod report;
 mod tried;
 
+pub use channels::Channel;
 pub use compile::{Compiled, End, NodeResult, Workshop, compile};
 pub use memo::Memo;
 pub use miniature::{LivingMiniature, Miniature};

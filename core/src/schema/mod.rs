@@ -79,6 +79,23 @@ pub enum Unit {
     Sizes,
 }
 
+impl Unit {
+    /// As it stands behind a number.
+    pub const fn symbol(self) -> &'static str {
+        match self {
+            Self::None => "",
+            Self::Metres => "m",
+            Self::Speed => "m/s",
+            Self::Acceleration => "m/s²",
+            Self::Frames => "frames",
+            Self::Seconds => "s",
+            Self::Laps => "laps",
+            Self::Degrees => "°",
+            Self::Sizes => "sizes",
+        }
+    }
+}
+
 /// Where a parameter stands in the Card.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
 #[serde(rename_all = "kebab-case")]

@@ -6,7 +6,7 @@ use serde::Serialize;
 use serde_json::json;
 use std::sync::Arc;
 use zickzack_core::curve::{AxesTable, Curve, PointKind, UpRule, tessellate};
-use zickzack_core::graph::PathProduct;
+use zickzack_core::graph::{Channel, PathProduct};
 use zickzack_core::motion::{Cancel, Frames, Motion, MotionError, fill_poses, pose_floats, prepared, trace};
 
 /// Most bytes of poses in one block, so that the one on screen is never long behind another.
@@ -174,6 +174,33 @@ fn moments(product: &PathProduct, frames: u32, numbers: &mut Vec<f32>) -> Option
     Some(json!({ "count": count, "points": MOMENT_POINTS, "step": step }))
 }
 
+/// The frames of traces: the loop, and a part of it beyond both ends.
+fn trace_frames(length: f64) -> Vec<f64> {
+    let per_frame = TRACE_STEPS.min(MOST_TRACE_STEPS / (length * (1.0 + 2.0 * BEYOND))).max(1e-3);
+    let first = (-BEYOND * length * per_frame).floor() as i64;
+    let last = ((1.0 + BEYOND) * length * per_frame).ceil() as i64;
+    (first..=last).map(|i| i as f64 / per_frame).collect()
+}
+
+/// Numbers of a node over the loop, and beyond both its ends as the loop goes on; with the bytes that are other
+/// where anything but the stamp is.
+pub fn signal_block(node: &str, channels: &[Channel], (frames, fps): (u32, f64), stamp: Stamp) -> (Vec<u8>, Vec<u8>) {
+    let length = f64::from(frames);
+    let shown = trace_frames(length);
+    // At the very end the loop's own last value is shown, not its first.
+    let wrapped = |f: f64| if f < 0.0 || f > length { f - (f / length).floor() * length } else { f };
+    let mut numbers: Vec<f32> = shown.iter().map(|&frame| frame as f32).collect();
+    for channel in channels {
+        let at: Vec<(f64, f64)> = shown.iter().map(|&frame| channel.at(wrapped(frame))).collect();
+        numbers.extend(at.iter().map(|(value, _)| *value as f32));
+        numbers.extend(at.iter().map(|(_, slope)| (slope * fps) as f32));
+    }
+    let names: Vec<_> =
+        channels.iter().map(|c| json!({ "name": c.name, "unit": c.unit.symbol(), "port": c.port })).collect();
+    let header = |stamp: Option<Stamp>| json!({ "kind": "signals", "stamp": stamp, "node": node, "object": 0, "steps": shown.len(), "channels": names });
+    (encode(&header(Some(stamp)), &numbers), encode(&header(None), &numbers))
+}
+
 /// The channels of one thing over the loop and a part beyond both ends, where the loop goes on: with
 /// the thing itself, or where things trade places with the one that is there then. `partners` says
 /// into whose beginning each thing's end runs.
@@ -187,10 +214,7 @@ pub fn trace_block(
 ) -> Result<Vec<u8>, MotionError> {
     let length = f64::from(frames);
     let ready = prepared(motion, Frames { from: -1.0, to: length + 1.0 }, cancel)?;
-    let per_frame = TRACE_STEPS.min(MOST_TRACE_STEPS / (length * (1.0 + 2.0 * BEYOND))).max(1e-3);
-    let first = (-BEYOND * length * per_frame).floor() as i64;
-    let last = ((1.0 + BEYOND) * length * per_frame).ceil() as i64;
-    let shown: Vec<f64> = (first..=last).map(|i| i as f64 / per_frame).collect();
+    let shown = trace_frames(length);
     let next = partners.get(object).copied().unwrap_or(object);
     let before = partners.iter().position(|&partner| partner == object).unwrap_or(object);
     // At the very end the loop's own last value is shown, not its first.

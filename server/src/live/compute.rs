@@ -84,6 +84,8 @@ pub struct Watched {
     pub thing: Option<(String, usize)>,
     /// The frame on screen.
     pub frame: f64,
+    /// The node whose numbers over time are drawn.
+    pub chosen: Option<String>,
 }
 
 /// A version that is laid beneath the scene.
@@ -145,6 +147,7 @@ impl Work {
         let compiled = compile_now(&self.registry, &self.memo, &self.scene, &self.files, &self.cancel);
         self.going()?;
         let now = Side { scene: &self.scene, compiled: &compiled, stamp: self.stamp, named: "" };
+        self.signals(&now)?;
         self.paths(&now)?;
         self.poses(&now)?;
         self.nodes(&compiled)?;
@@ -251,6 +254,21 @@ impl Work {
         }
         let Stamp { revision, preview, .. } = self.stamp;
         self.send(Out::Json(Box::new(ToPage::Ends { revision, preview, ends })))
+    }
+
+    /// What changes over time in the numbers of the chosen node.
+    fn signals(&self, side: &Side<'_>) -> Result<(), MotionError> {
+        let Some(chosen) = &self.watched.chosen else { return Ok(()) };
+        let channels = side.compiled.channels(side.scene, &self.registry.schemas, chosen);
+        let (frames, fps) = (side.scene.frames, side.compiled.timing.fps);
+        let block = blocks::signal_block(chosen, &channels, (frames, fps), side.stamp);
+        let key = *blake3::hash(&block.1).as_bytes();
+        if self.has.same("signals", &key) {
+            return Ok(());
+        }
+        self.send(Out::Block(block.0))?;
+        self.has.now("signals".to_owned(), key);
+        Ok(())
     }
 
     fn traces(&self, side: &Side<'_>, ends: &[EndReport]) -> Result<(), MotionError> {

@@ -34,8 +34,15 @@ pub enum FromPage {
     Compare { version: Option<Uuid> },
     /// … are you still there? The answer is `Here`.
     Here,
-    /// … draw the channels of this thing; no node for none. `frame` is what is on screen.
-    Watch { node: Option<String>, object: usize, frame: f64 },
+    /// … draw the channels of this thing; no node for none. `frame` is what is on screen. And draw what changes
+    /// over time in the numbers of the node `chosen`, or the signal that it gives.
+    Watch {
+        node: Option<String>,
+        object: usize,
+        frame: f64,
+        #[serde(default)]
+        chosen: Option<String>,
+    },
 }
 
 /// The server says …

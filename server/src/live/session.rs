@@ -145,11 +145,11 @@ impl Page {
                 }
                 Ok(())
             }
-            FromPage::Watch { node, object, frame } => {
+            FromPage::Watch { node, object, frame, chosen } => {
                 let thing = node.map(|node| (node, object));
                 let frame = if frame.is_finite() { frame } else { 0.0 };
-                let changed = thing != self.watched.thing;
-                self.watched = Watched { thing, frame };
+                let changed = thing != self.watched.thing || chosen != self.watched.chosen;
+                self.watched = Watched { thing, frame, chosen };
                 if changed {
                     self.work().await;
                 }

@@ -44,12 +44,14 @@ export interface PathHeader {
 }
 
 export interface TracesHeader {
-  kind: 'traces';
+  /** The channels of a thing; or the numbers of a node that change over time. */
+  kind: 'traces' | 'signals';
   stamp: Stamp;
   node: string;
   object: number;
   steps: number;
-  channels: { name: string; unit: string }[];
+  /** Of a node's numbers also the port, empty for the signal that it gives. */
+  channels: { name: string; unit: string; port?: string }[];
 }
 
 export type Header = PosesHeader | PathHeader | TracesHeader;

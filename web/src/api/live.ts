@@ -54,7 +54,7 @@ export class Live {
     reset();
     void this.begin();
     this.unwatch = useScene.subscribe((now, before) => {
-      if (now.thing !== before.thing) this.watch();
+      if (now.thing !== before.thing || now.selected !== before.selected) this.watch();
     });
     this.looking = window.setInterval(this.look, LOOK);
     window.addEventListener('online', this.ask);
@@ -223,8 +223,8 @@ export class Live {
   }
 
   private watch(): void {
-    const thing = get().thing;
-    this.send({ kind: 'watch', node: thing?.node ?? null, object: thing?.object ?? 0, frame: clock.frame });
+    const { thing, selected } = get();
+    this.send({ kind: 'watch', node: thing?.node ?? null, object: thing?.object ?? 0, frame: clock.frame, chosen: selected });
   }
 
   private send(message: FromPage): void {

@@ -1,8 +1,12 @@
 import { useEffect } from 'react';
 import { flushSync } from 'react-dom';
 import type { Live } from '../api/live';
+import type { NodeSchema } from '../api/types';
 import { clock } from '../scene/clock';
-import { useScene } from '../scene/store';
+import { giveKeys, keyAt, valueNow } from '../scene/giving';
+import { keysOf } from '../scene/keyed';
+import { say, selectKeys, useScene } from '../scene/store';
+import { useSchemas } from './schemas';
 import { show, useOverlay } from './overlays';
 import { useSizes, type PanelName } from './sizes';
 
@@ -19,8 +23,34 @@ function fill(): void {
   useSizes.setState({ full: full ? null : (area ?? 'view') });
 }
 
+/** Keys the selected number at the playhead; of a node of keys, the signal that it is. */
+function keyNumber(live: Live, schemas: readonly NodeSchema[]): void {
+  const { document, selected, number } = useScene.getState();
+  const node = selected ? document?.nodes?.[selected] : undefined;
+  const schema = schemas.find((schema) => schema.name === node?.type);
+  const named = number ?? (node?.type === 'keys' && selected ? { node: selected, port: '' } : null);
+  const param = schema?.params.find((param) => param.name === named?.port.split('.')[0]) ?? schema?.params.find((param) => param.values.kind === 'keys');
+  if (!document || !node || !named || !param) {
+    say('Select a number first: click it in the Card, then press K.');
+    return;
+  }
+  if (node.locked) {
+    say(`"${node.name}" is locked: unlock it first.`);
+    return;
+  }
+  const frame = Math.round(clock.frame);
+  if (keysOf(document, named)) {
+    const { ops, id } = keyAt(document, named, frame);
+    live.edit(`key ${param.label}`, ops);
+    selectKeys(named.node, named.port, [id]);
+  } else {
+    live.edit(`give ${param.label} by keys`, giveKeys(document, named, param, frame, valueNow(document, named, param, useScene.getState().signals, frame)));
+  }
+}
+
 /** The keys that work anywhere on the bench. */
 export function useKeys(live: Live): void {
+  const schemas = useSchemas();
   useEffect(() => {
     const press = (event: KeyboardEvent) => {
       if (event.altKey && /^[1-5]$/.test(event.key)) {
@@ -66,6 +96,10 @@ export function useKeys(live: Live): void {
         case '?':
           show('help');
           break;
+        case 'k':
+        case 'K':
+          keyNumber(live, schemas);
+          break;
         case 'v':
         case 'V':
           // At once, so that what is typed next goes into the name.
@@ -94,5 +128,5 @@ export function useKeys(live: Live): void {
     };
     window.addEventListener('keydown', press);
     return () => window.removeEventListener('keydown', press);
-  }, [live]);
+  }, [live, schemas]);
 }

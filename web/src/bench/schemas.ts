@@ -1,6 +1,8 @@
 import { useQuery } from '@tanstack/react-query';
 import { api } from '../api/client';
 import type { NodeSchema, Param, Role, Scene } from '../api/types';
+import { portsOf } from '../scene/giving';
+import { isKeyed } from '../scene/keyed';
 
 /** What every node type declares. */
 export function useSchemas(): NodeSchema[] {
@@ -12,13 +14,15 @@ export function valueOf(document: Scene, node: string, param: Param): unknown {
   const given = document.nodes?.[node]?.params?.[param.name];
   if (given !== undefined) return given;
   if ('default' in param.values) return param.values.default;
-  return ['points', 'moved-points', 'per-thing'].includes(param.values.kind) ? [] : '';
+  return ['points', 'moved-points', 'per-thing', 'keys'].includes(param.values.kind) ? [] : '';
 }
 
-/** True when a formula gives a parameter, or a part of it: then it cannot be taken hold of. */
+/** True when a formula, keys or a signal give a parameter, or a part of it: then it cannot be taken hold of. */
 export function byFormula(document: Scene, node: string, param: Param): boolean {
+  const ports = portsOf(param);
+  if (Object.values(document.threads ?? {}).some((thread) => thread.to === node && ports.includes(thread.port))) return true;
   const value = valueOf(document, node, param);
-  const given = (part: unknown) => typeof part === 'object' && part !== null && 'formula' in part;
+  const given = (part: unknown) => isKeyed(part) || (typeof part === 'object' && part !== null && 'formula' in part);
   return given(value) || (Array.isArray(value) && value.some(given));
 }
 

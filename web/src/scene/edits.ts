@@ -5,10 +5,16 @@ type Item = { id: string };
 
 const isItem = (value: Json, id: string): value is Item => typeof value === 'object' && value !== null && (value as Item).id === id;
 
+/** One of three numbers, by its place from 0, where that is given by more than a number. */
+function partOf(items: readonly Json[], place: string): Json {
+  const part = items.length === 3 && /^[012]$/.test(place) ? items[Number(place)] : undefined;
+  return typeof part === 'object' && part !== null && !('id' in part) ? part : undefined;
+}
+
 /** The value at an address, if there is one. */
 export function valueAt(document: Json, at: readonly string[]): Json {
   return at.reduce<Json>((value, name) => {
-    if (Array.isArray(value)) return value.find((item) => isItem(item, name));
+    if (Array.isArray(value)) return value.find((item) => isItem(item, name)) ?? partOf(value, name);
     if (typeof value === 'object' && value !== null) return (value as Record<string, Json>)[name];
     return undefined;
   }, document);

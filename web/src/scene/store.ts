@@ -74,6 +74,12 @@ interface State {
   paths: Record<string, PathBlock>;
   poses: Record<string, Poses>;
   traces: TraceBlock | null;
+  /** What changes over time in the numbers of the selected node. */
+  signals: TraceBlock | null;
+  /** Selected keys, and the number that they belong to. */
+  keys: { node: string; port: string; ids: string[] } | null;
+  /** The number that K keys: a node's port. */
+  number: { node: string; port: string } | null;
   /** Grows whenever poses arrive: their numbers are filled in place. */
   posesVersion: number;
   compared: Compared | null;
@@ -110,6 +116,9 @@ const fresh: State = {
   paths: {},
   poses: {},
   traces: null,
+  signals: null,
+  keys: null,
+  number: null,
   posesVersion: 0,
   compared: null,
   message: null,
@@ -147,7 +156,7 @@ export function setDocument(change: Partial<Pick<State, 'base' | 'pending' | 'wi
   });
 }
 
-const chosenState = (chosen: string[]) => ({ chosen, selected: chosen.at(-1) ?? null, points: [], point: null, picking: null });
+const chosenState = (chosen: string[]) => ({ chosen, selected: chosen.at(-1) ?? null, points: [], point: null, picking: null, keys: null, number: null });
 
 /** Selects one node and perhaps a point of it, and the thing of its motion that is looked at. */
 export function select(node: string | null, point: string | null = null): void {
@@ -218,8 +227,17 @@ export function takePath(header: PathHeader, numbers: Float32Array): void {
 export function takeTraces(header: TracesHeader, numbers: Float32Array): void {
   const traces = { header, numbers };
   set((state) => {
+    if (header.kind === 'signals') return { signals: traces };
     if (!header.stamp.compared) return { traces };
     return state.compared ? { compared: { ...state.compared, traces } } : {};
+  });
+}
+
+/** Selects keys of a number; with `also` beside those that are selected, or no longer. */
+export function selectKeys(node: string, port: string, ids: string[], also = false): void {
+  set(({ keys }) => {
+    const known = also && keys?.node === node && keys.port === port ? keys.ids : [];
+    return { keys: { node, port, ids: [...known.filter((id) => !ids.includes(id)), ...ids.filter((id) => !known.includes(id))] }, number: { node, port } };
   });
 }
 
@@ -271,11 +289,16 @@ export function pathOf(node: string): number[] | null {
   return block ? [...block.numbers.subarray(0, 3 * (block.header.strands[0]?.points ?? 0))] : null;
 }
 
-/** A channel of the thing that is traced; for tests. */
-export function traceOf(name: string): number[] {
-  const { traces } = get();
-  const index = traces?.header.channels.findIndex((channel) => channel.name === name) ?? -1;
-  if (!traces || index < 0) return [];
-  const start = traces.header.steps * (1 + 2 * index);
-  return [...traces.numbers.subarray(start, start + traces.header.steps)];
+/** The values of a channel over the frames of its block. */
+function channelOf(block: TraceBlock | null, name: string): number[] {
+  const index = block?.header.channels.findIndex((channel) => channel.name === name) ?? -1;
+  if (!block || index < 0) return [];
+  const start = block.header.steps * (1 + 2 * index);
+  return [...block.numbers.subarray(start, start + block.header.steps)];
 }
+
+/** A channel of the thing that is traced; for tests. */
+export const traceOf = (name: string): number[] => channelOf(get().traces, name);
+
+/** A number over time of the selected node, as the server has it; for tests. */
+export const signalOf = (name: string): number[] => channelOf(get().signals, name);

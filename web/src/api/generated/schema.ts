@@ -516,6 +516,7 @@ export interface components {
             /** @enum {string} */
             kind: "here";
         } | {
+            chosen?: string | null;
             /** Format: double */
             frame: number;
             /** @enum {string} */
@@ -1162,6 +1163,9 @@ export interface components {
             default: string;
             /** @enum {string} */
             kind: "colour";
+        } | {
+            /** @enum {string} */
+            kind: "keys";
         };
         /** @description A state of a scene that was kept under a name. */
         Version: {

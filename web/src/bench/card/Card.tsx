@@ -2,6 +2,7 @@ import { Button, Tooltip } from '@mui/material';
 import { memo, useEffect, useState } from 'react';
 import type { NodeSchema, Op, Param, Scene } from '../../api/types';
 import { put, remove } from '../../scene/edits';
+import { portWords } from '../../scene/giving';
 import { select, selectAll, useScene } from '../../scene/store';
 import { useLive } from '../live';
 import { isShown, useSchemas } from '../schemas';
@@ -93,7 +94,7 @@ function Sections({ ids, params, document }: { ids: string[]; params: Param[]; d
 /** Parameters that all have: of the same name, meaning and range. */
 export function shared(schemas: NodeSchema[]): Param[] {
   const [first, ...rest] = schemas;
-  const kept = (param: Param) => !['points', 'moved-points', 'per-thing', 'kinds'].includes(param.values.kind);
+  const kept = (param: Param) => !['points', 'moved-points', 'per-thing', 'kinds', 'keys'].includes(param.values.kind);
   const same = (a: Param, b: Param) => a.name === b.name && a.label === b.label && JSON.stringify(a.values) === JSON.stringify(b.values);
   return (first?.params ?? []).filter((param) => kept(param) && rest.every((schema) => schema.params.some((other) => same(param, other))));
 }
@@ -162,11 +163,12 @@ const Marks = memo(function Marks({ ids, document, schemas }: Of & { schemas: No
 
 /** Where a node takes from and who takes from it, with the way there. */
 const Uses = memo(function Uses({ ids, schema, document }: Of & { schema: NodeSchema }) {
+  const schemas = useSchemas();
   const id = ids[0] ?? '';
   const threads = Object.values(document.threads ?? {});
   const from = schema.inputs.map((port) => ({ port, thread: threads.find((thread) => thread.to === id && thread.port === port.name) }));
   const to = threads.filter((thread) => thread.from === id);
-  if (from.length === 0 && to.length === 0) return null;
+  if (from.length === 0 && to.length === 0 && !threads.some((thread) => thread.to === id)) return null;
   const link = (node: string) => (
     <button type="button" className="link" onClick={() => select(node)}>
       {document.nodes?.[node]?.name}
@@ -180,11 +182,19 @@ const Uses = memo(function Uses({ ids, schema, document }: Of & { schema: NodeSc
           <span className="soft">{`takes ${port.name} from`}</span> {thread ? link(thread.from) : <span className="soft">nothing yet</span>}
         </p>
       ))}
+      {threads
+        .filter((thread) => thread.to === id && !schema.inputs.some((port) => port.name === thread.port))
+        .map((thread) => (
+          <p key={thread.port} className="use">
+            <span className="soft">{`takes ${portWords(schema, thread.port)} from`}</span> {link(thread.from)}
+          </p>
+        ))}
       {to.map((thread) => (
         <p key={`${thread.to}/${thread.port}`} className="use">
-          <span className="soft">used by</span> {link(thread.to)}
+          <span className="soft">used by</span> {link(thread.to)} {schema.output === 'signal' && <span className="soft">{portWords(schemas.find((other) => other.name === document.nodes?.[thread.to]?.type), thread.port)}</span>}
         </p>
       ))}
+      {schema.output === 'signal' && to.length > 1 && <p className="use soft">{`Shared by ${to.length}: a change of it reaches them all. A duplicate stands by itself.`}</p>}
       {schema.output && to.length === 0 && <p className="use soft">used by nothing yet</p>}
     </section>
   );

@@ -1,4 +1,3 @@
-import { Tooltip } from '@mui/material';
 import { useEffect, useState } from 'react';
 import type { NodeStatus } from '../../api/types';
 
@@ -19,7 +18,7 @@ export function marked(text: string, mark: Pick<FormulaMark, 'at' | 'length'>): 
 }
 
 /** A formula as text; what is wrong with it stands under it, the place marked. */
-export function FormulaField(props: { label: string; text: string; mark?: FormulaMark; onKeep: (text: string) => void; onNumber?: () => void }) {
+export function FormulaField(props: { label: string; text: string; mark?: FormulaMark; onKeep: (text: string) => void }) {
   const { label, text, mark } = props;
   const [typed, setTyped] = useState(text);
   useEffect(() => setTyped(text), [text]);
@@ -43,13 +42,6 @@ export function FormulaField(props: { label: string; text: string; mark?: Formul
             if (event.key === 'Escape') setTyped(text);
           }}
         />
-        {props.onNumber && (
-          <Tooltip title="Give a plain number instead">
-            <button type="button" className="given" aria-label={`Give ${label} as a number`} onClick={props.onNumber}>
-              12
-            </button>
-          </Tooltip>
-        )}
       </span>
       {mark && <Wrong text={text} mark={mark} />}
     </span>
@@ -67,16 +59,5 @@ function Wrong({ text, mark }: { text: string; mark: FormulaMark }) {
       </code>
       {mark.message}
     </span>
-  );
-}
-
-/** Makes a formula of a number. */
-export function ToFormula({ label, onFormula }: { label: string; onFormula: () => void }) {
-  return (
-    <Tooltip title="Give it by a formula of frame, time, loop …">
-      <button type="button" className="given to-formula" aria-label={`Give ${label} by a formula`} onClick={onFormula}>
-        f(x)
-      </button>
-    </Tooltip>
   );
 }

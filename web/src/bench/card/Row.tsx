@@ -3,12 +3,14 @@ import { memo, useRef, type ReactNode } from 'react';
 import { api, Refused } from '../../api/client';
 import type { Op, Param, Scene } from '../../api/types';
 import { put, remove } from '../../scene/edits';
+import { portsOf } from '../../scene/giving';
 import { say, useScene } from '../../scene/store';
 import { useLive } from '../live';
 import { valueOf } from '../schemas';
 import { ColourField } from './ColourField';
-import { FormulaField, ToFormula, isFormula, type Formula, type FormulaMark } from './FormulaField';
+import { FormulaField, type FormulaMark } from './FormulaField';
 import { KindsField, type Kind } from './KindsField';
+import { Bead, NumberCell } from './NumberCell';
 import { NumberField } from './NumberField';
 import { exactDecimal, readFraction } from './number';
 
@@ -43,6 +45,8 @@ interface RowProps {
 const sameRow = (a: RowProps, b: RowProps): boolean =>
   a.param === b.param &&
   a.document.space === b.document.space &&
+  a.document.threads === b.document.threads &&
+  a.document.frames === b.document.frames &&
   a.nodes.length === b.nodes.length &&
   a.nodes.every((id, i) => id === b.nodes[i] && a.document.nodes?.[id]?.params?.[a.param.name] === b.document.nodes?.[id]?.params?.[a.param.name]);
 
@@ -58,10 +62,13 @@ export const Row = memo(function Row({ nodes, param, document }: RowProps) {
   const show = (value: unknown) => live.preview(all(value));
   const value = valueOf(document, node, param);
   const mixed = nodes.some((id) => JSON.stringify(valueOf(document, id, param)) !== JSON.stringify(value));
-  const reset = given.length > 0 ? () => live.edit(`reset ${param.label}`, given.map((id) => remove(at(id)))) : undefined;
+  const ports = portsOf(param);
+  const threads = Object.entries(document.threads ?? {}).filter(([, thread]) => nodes.includes(thread.to) && ports.includes(thread.port));
+  const back = [...threads.map(([id]) => remove(['threads', id])), ...given.map((id) => remove(at(id)))];
+  const reset = back.length > 0 ? () => live.edit(`reset ${param.label}`, back) : undefined;
   const tall = ['vector', 'several', 'per-thing', 'kinds'].includes(param.values.kind);
   return (
-    <RowFrame label={param.label} help={param.help} changed={given.length > 0} onReset={reset} tall={tall}>
+    <RowFrame label={param.label} help={param.help} changed={back.length > 0} onReset={reset} tall={tall}>
       <Value param={param} value={value} document={document} set={set} show={show} reset={reset} nodes={nodes} marks={marks?.filter((mark) => mark.param === param.name) ?? []} />
       {mixed && <span className="mixed soft">not all the same</span>}
     </RowFrame>
@@ -82,24 +89,14 @@ interface ValueProps {
 const singles = ['number', 'whole', 'fraction'];
 
 function Value(props: ValueProps) {
-  const { param, value, set } = props;
+  const { param, nodes, document, marks } = props;
   if (!singles.includes(param.values.kind)) return <Plain {...props} />;
-  if (isFormula(value)) return <FormulaField label={param.label} text={value.formula} mark={props.marks[0]} onKeep={(formula) => set({ formula })} onNumber={() => (props.reset ?? (() => undefined))()} />;
-  // What cannot change takes arithmetic as it is typed.
-  if (param.drives === 'fixed') return <Plain {...props} />;
   return (
-    <span className="number-or-formula">
+    <NumberCell label={param.label} numbers={nodes.map((node) => ({ node, port: param.name }))} param={param} document={document} mark={marks[0]}>
       <Plain {...props} />
-      <ToFormula label={param.label} onFormula={() => set({ formula: asFormula(value) })} />
-    </span>
+    </NumberCell>
   );
 }
-
-/** A number as a formula: every number there is a float. */
-export const asFormula = (value: unknown): string => {
-  const text = typeof value === 'string' ? value : String(Number(Number(value).toPrecision(9)));
-  return /^-?\d+$/.test(text) ? `${text}.0` : text;
-};
 
 function Plain(props: ValueProps) {
   const { param, value, set, show } = props;
@@ -137,6 +134,16 @@ function Plain(props: ValueProps) {
       return <FormulaField label={param.label} text={String(value)} mark={props.marks[0]} onKeep={set} />;
     case 'text':
       return <TextField {...props} />;
+    case 'keys': {
+      const count = Array.isArray(value) ? value.length : 0;
+      const number = { node: props.nodes.at(-1) ?? '', port: '' };
+      return (
+        <span className="counted keyed">
+          <Bead label={param.label} number={number} param={param} document={props.document} />
+          <span className="mono">{count}</span>
+        </span>
+      );
+    }
     case 'per-thing':
       return <OwnNumbers {...props} unit={values.unit} min={values.min} max={values.max} />;
     case 'points':
@@ -180,11 +187,16 @@ function FractionField(props: ValueProps & { text: string; min: number; max: num
   );
 }
 
-function VectorField({ param, value, document, set, show, marks }: ValueProps) {
+function VectorField({ nodes, param, value, document, set, show, marks }: ValueProps) {
   const unit = param.values.kind === 'vector' ? param.values.unit : 'none';
+  const cell = (axis: number, name: string, field: ReactNode) => (
+    <NumberCell label={`${param.label} ${name}`} numbers={nodes.map((node) => ({ node, port: `${param.name}.${name}` }))} param={param} document={document} mark={marks.find((mark) => mark.part === axis)}>
+      {field}
+    </NumberCell>
+  );
   return (
     <>
-      <AxisFields label={param.label} numbers={value as Three} unit={unit} flat={document.space === 'flat'} onPreview={show} onKeep={set} marks={param.drives === 'fixed' ? undefined : marks} />
+      <AxisFields label={param.label} numbers={value as Three} unit={unit} flat={document.space === 'flat'} onPreview={show} onKeep={set} cell={cell} />
       {param.role?.kind === 'pivot' && <PivotButton />}
     </>
   );
@@ -200,7 +212,8 @@ function PivotButton() {
   );
 }
 
-type Three = [number | Formula, number | Formula, number | Formula];
+/** Numbers, or what gives them. */
+type Three = [unknown, unknown, unknown];
 
 /** Three numbers, or two in a flat scene, each with the letter of its axis. */
 export function AxisFields(props: {
@@ -210,23 +223,14 @@ export function AxisFields(props: {
   flat: boolean;
   onPreview: (numbers: Three) => void;
   onKeep: (numbers: Three) => void;
-  /** What is wrong in formulas; without it the numbers cannot be formulas. */
-  marks?: FormulaMark[];
+  /** Wraps the field of an axis that may be given otherwise than by a number. */
+  cell?: (axis: number, name: string, field: ReactNode) => ReactNode;
 }) {
   const names = props.flat ? ['x', 'y'] : ['x', 'y', 'z'];
-  const changed = (axis: number, next: number | Formula) => props.numbers.map((number, i) => (i === axis ? next : number)) as Three;
+  const changed = (axis: number, next: number) => props.numbers.map((number, i) => (i === axis ? next : number)) as Three;
   const field = (name: string, axis: number) => {
-    const number = props.numbers[axis] ?? 0;
-    const label = `${props.label} ${name}`;
-    if (isFormula(number)) {
-      return <FormulaField label={label} text={number.formula} mark={props.marks?.find((mark) => mark.part === axis)} onKeep={(formula) => props.onKeep(changed(axis, { formula }))} onNumber={() => props.onKeep(changed(axis, 0))} />;
-    }
-    return (
-      <span className="number-or-formula">
-        <NumberField label={label} value={number} unit={props.unit} min={-1e9} max={1e9} onPreview={(next) => props.onPreview(changed(axis, next))} onKeep={(next) => props.onKeep(changed(axis, next))} />
-        {props.marks && <ToFormula label={label} onFormula={() => props.onKeep(changed(axis, { formula: asFormula(number) }))} />}
-      </span>
-    );
+    const number = props.numbers[axis];
+    return <NumberField label={`${props.label} ${name}`} value={typeof number === 'number' ? number : 0} unit={props.unit} min={-1e9} max={1e9} onPreview={(next) => props.onPreview(changed(axis, next))} onKeep={(next) => props.onKeep(changed(axis, next))} />;
   };
   return (
     <span className="vector">
@@ -235,7 +239,7 @@ export function AxisFields(props: {
           <span className="axis-name" aria-hidden="true">
             {name}
           </span>
-          {field(name, axis)}
+          {props.cell ? props.cell(axis, name, field(name, axis)) : field(name, axis)}
         </span>
       ))}
     </span>

@@ -1,49 +1,72 @@
-import { Checkbox, IconButton, Popover } from '@mui/material';
-import { useEffect, useRef, useState, type KeyboardEvent, type PointerEvent } from 'react';
+import { Checkbox, IconButton, Menu, MenuItem, Popover } from '@mui/material';
+import { useEffect, useRef, useState, type ClipboardEvent, type KeyboardEvent, type MouseEvent, type PointerEvent } from 'react';
 import { clock, useFrame } from '../../scene/clock';
-import { useScene, type TraceBlock } from '../../scene/store';
+import { copiedKeys, keyOps, moved, paces, pastedKeys, type CopiedKeys, type Key } from '../../scene/keyed';
+import { keyAt } from '../../scene/giving';
+import { rateOf } from '../../scene/rate';
+import { say, selectKeys, useScene, type TraceBlock } from '../../scene/store';
 import { useMode } from '../../theme/mode';
 import { tokens } from '../../theme/tokens';
-import { paint, RULER } from './paint';
-import { ends, flips, nearest, told, valueAt } from './read';
-import { choose, movedBy, shifted, shownChannels, toggled, useTraceSettings, zoomed, type Window } from './settings';
+import { useLive } from '../live';
+import { commands, type Command } from './commands';
+import { draggedTo, frameOf, grasp, hitAt, within, type Grasp, type Ground } from './editing';
+import { insideOf, paint, scaleOf, spanOfKeys, valueAtHeight, valueUnder } from './paint';
+import { ends, flips, told } from './read';
+import { laidRows, rowsOf, type Row } from './rows';
+import { choose, movedBy, shifted, toggled, useTraceSettings, zoomed, type Window } from './settings';
 
 const LABELS = 132;
-/** With more channels than this, each has room for one line of words only, and they need more room beside. */
-const ROOMY = 5;
+/** With less height than this a channel has room for one line of words only, and they need more room beside, px. */
+const LINES = 34;
 const TIGHT = 168;
 /** How much a step of the wheel and of a key zooms. */
 const WHEEL = 1.0015;
 const KEY = 1.5;
+/** Part of a channel's span that an arrow key moves keys up or down. */
+const NUDGE = 0.01;
 
-/** Channels of the selected thing over time, a little beyond the seam on both sides. */
+/** Channels over time, a little beyond the seam on both sides: the selected node's numbers, and those of the thing. */
 export function Traces() {
+  const live = useLive();
   const traces = useScene((state) => state.traces);
+  const signals = useScene((state) => (state.signals && state.signals.header.node === state.selected && state.signals.header.channels.length > 0 ? state.signals : null));
   const beneath = useScene((state) => state.compared?.traces ?? null);
-  const frames = useScene((state) => state.document?.frames ?? 1);
-  const first = useScene((state) => state.document?.first_frame ?? 0);
+  const document = useScene((state) => state.document);
   const thing = useScene((state) => state.thing);
+  const selected = useScene((state) => state.keys);
   const name = useScene((state) => (thing ? (state.document?.nodes?.[thing.node]?.name ?? '') : ''));
   const chosen = useTraceSettings((state) => (thing ? state.chosen[thing.node] : undefined));
   const mode = useMode((state) => state.mode);
   const canvas = useRef<HTMLCanvasElement>(null);
-  const held = useRef(false);
+  const held = useRef<'scrub' | Grasp | { box: [number, number, number, number]; row: Row; also: boolean } | null>(null);
   const hover = useRef<number | null>(null);
   const draw = useRef<() => void>(() => undefined);
   const [near, setNear] = useState<Window | null>(null);
-  const block = traces && thing && traces.header.node === thing.node ? traces : null;
+  const [height, setHeight] = useState(0);
+  const own = traces && thing && traces.header.node === thing.node ? traces : null;
+  const block = own ?? signals;
+  const [frames, first, fps] = [document?.frames ?? 1, document?.first_frame ?? 0, rateOf(document?.fps ?? '24')];
   const whole: Window = block ? { from: ends(block)[0], to: ends(block)[1] } : { from: 0, to: 1 };
   const seen = near ? shifted(zoomed(near, whole, near.from, 1), whole, 0) : whole;
-  const shown = block ? shownChannels(block.header.channels.map((channel) => channel.name), chosen) : [];
+  const rows = document && block ? laidRows(rowsOf(document, signals, own, chosen), height || 1) : [];
+  const ground = (): Ground => ({ width: canvas.current?.clientWidth ?? 1, window: seen, frames, fps });
 
   useEffect(() => {
     const element = canvas.current;
     if (!element || !block) return undefined;
-    const same = beneath && beneath.header.node === block.header.node && beneath.header.object === block.header.object ? beneath : null;
-    draw.current = () => paint(element, { block, beneath: same, shown, window: seen, frames, first, hover: hover.current }, tokens[mode]);
+    const same = beneath && own && beneath.header.node === own.header.node && beneath.header.object === own.header.object ? beneath : null;
+    draw.current = () => {
+      const grip = held.current;
+      const dragged = typeof grip === 'object' && grip && 'span' in grip ? grip : null;
+      const box = typeof grip === 'object' && grip && 'box' in grip ? grip.box : null;
+      paint(element, { rows, beneath: same, window: seen, frames, fps, first, hover: hover.current, selected, held: dragged?.row.number ? { number: dragged.row.number, span: dragged.span } : null, box }, tokens[mode]);
+    };
     draw.current();
     const stop = clock.subscribe(draw.current);
-    const observer = new ResizeObserver(draw.current);
+    const observer = new ResizeObserver(() => {
+      setHeight(element.clientHeight);
+      draw.current();
+    });
     observer.observe(element);
     return () => {
       stop();
@@ -73,7 +96,7 @@ export function Traces() {
     return () => element?.removeEventListener('wheel', turn);
   }, [block !== null]);
 
-  if (!block || !thing) {
+  if (!block || !document || rows.length === 0) {
     return (
       <div className="traces">
         <h2 className="panel-name">Traces</h2>
@@ -81,24 +104,163 @@ export function Traces() {
       </div>
     );
   }
-  const scrub = (event: PointerEvent<HTMLCanvasElement>) => {
+
+  const idsOf = (row: Row | undefined): string[] => (row?.number && selected?.node === row.number.node && selected.port === row.number.port ? selected.ids.filter((id) => row.keyed?.keys.some((key) => key.id === id)) : []);
+  /** The row whose keys commands and arrows work on. */
+  const active = rows.find((row) => idsOf(row).length > 0) ?? rows.find((row) => row.keyed);
+  const placeOf = (event: { clientX: number; clientY: number }): [number, number] => {
+    const box = canvas.current?.getBoundingClientRect();
+    return [event.clientX - (box?.left ?? 0), event.clientY - (box?.top ?? 0)];
+  };
+  const rowAt = (y: number): Row | undefined => rows.find((row) => row.keyed && y >= row.top && y < row.top + row.height);
+  const keep = (row: Row, label: string, keys: readonly Key[]) => {
+    if (row.number && row.keyed) live.edit(label, keyOps(row.number, row.keyed.keys, keys));
+  };
+
+  const down = (event: PointerEvent<HTMLCanvasElement>) => {
+    if (event.button !== 0) return;
+    event.currentTarget.setPointerCapture(event.pointerId);
+    const [x, y] = placeOf(event);
+    const row = rowAt(y);
+    const ids = idsOf(row);
+    const hit = row ? hitAt(row, ids, ground(), x, y) : null;
+    if (row?.number && hit) {
+      let now = ids;
+      if (hit.kind === 'key' && (event.shiftKey || !ids.includes(hit.id))) {
+        selectKeys(row.number.node, row.number.port, [hit.id], event.shiftKey);
+        now = event.shiftKey ? [...ids.filter((id) => id !== hit.id), ...(ids.includes(hit.id) ? [] : [hit.id])] : [hit.id];
+      }
+      held.current = grasp(row, hit, now, ground(), x, y);
+      return;
+    }
+    if (row && (event.ctrlKey || event.metaKey)) {
+      held.current = { box: [x, y, x, y], row, also: event.shiftKey };
+      return;
+    }
+    held.current = 'scrub';
+    scrub(event);
+  };
+  const scrub = (event: { clientX: number }) => {
     clock.stop();
     clock.seek(Math.round(frameAt(event)));
   };
+  const move = (event: PointerEvent<HTMLCanvasElement>) => {
+    hover.current = frameAt(event);
+    const grip = held.current;
+    const [x, y] = placeOf(event);
+    if (grip === 'scrub') scrub(event);
+    else if (grip && 'box' in grip) grip.box = [grip.box[0], grip.box[1], x, y];
+    else if (grip && Math.hypot(x - grip.x, y - grip.y) > 2 && grip.row.number) {
+      hover.current = null;
+      live.preview(keyOps(grip.row.number, grip.keys, draggedTo(grip, ground(), x, y, { free: event.altKey, straight: event.shiftKey })));
+    } else {
+      const row = rowAt(y);
+      const hit = row ? hitAt(row, idsOf(row), ground(), x, y) : null;
+      event.currentTarget.style.cursor = !hit ? '' : hit.kind === 'grip' ? 'ew-resize' : hit.kind === 'pace' ? 'ns-resize' : 'grab';
+    }
+    draw.current();
+  };
+  const up = (event: PointerEvent<HTMLCanvasElement>) => {
+    const grip = held.current;
+    held.current = null;
+    if (!grip || grip === 'scrub') return;
+    const [x, y] = placeOf(event);
+    if ('box' in grip) {
+      if (grip.row.number) selectKeys(grip.row.number.node, grip.row.number.port, within(grip.row, ground(), grip.box), grip.also);
+      return;
+    }
+    if (!grip.row.number || Math.hypot(x - grip.x, y - grip.y) <= 2) return;
+    const ops = keyOps(grip.row.number, grip.keys, draggedTo(grip, ground(), x, y, { free: event.altKey, straight: event.shiftKey }));
+    if (ops.length > 0) live.edit({ key: 'move keys', handle: 'turn a handle', grip: 'stretch keys', pace: 'set the pace' }[grip.hit.kind], ops);
+    else live.endPreview();
+  };
+  const twice = (event: MouseEvent<HTMLCanvasElement>) => {
+    const [x, y] = placeOf(event);
+    const row = rowAt(y);
+    if (!row?.number) {
+      setNear(null);
+      return;
+    }
+    if (hitAt(row, idsOf(row), ground(), x, y)) return;
+    const value = row.keyed?.keys.length === 0 ? valueAtHeight(spanOfKeys(row, ground()), insideOf(row), y) : undefined;
+    const { ops, id } = keyAt(document, row.number, Math.round(frameOf(ground(), x)), value);
+    live.edit(`key ${row.name}`, ops);
+    selectKeys(row.number.node, row.number.port, [id]);
+  };
+
+  const command = ({ title, act, all }: Command) => {
+    if (!active?.keyed) return;
+    const ids = idsOf(active);
+    if (ids.length === 0 && !all) {
+      say('Select keys in the Traces first: click one, or drag a box with Ctrl.');
+      return;
+    }
+    const next = act(active.keyed.keys, ids);
+    if (typeof next === 'string') say(next);
+    else keep(active, title.toLowerCase(), next);
+  };
+  const beside = (step: 1 | -1) => {
+    if (!active?.number) return;
+    const keys = active.keyed?.keys ?? [];
+    const next = step > 0 ? keys.find((key) => key.frame > clock.frame + 1e-6) : keys.findLast((key) => key.frame < clock.frame - 1e-6);
+    if (!next) return;
+    clock.stop();
+    clock.seek(next.frame);
+    selectKeys(active.number.node, active.number.port, [next.id]);
+  };
   const press = (event: KeyboardEvent) => {
-    if (event.ctrlKey || event.metaKey || event.altKey) return;
-    if (event.key === '+' || event.key === '=') zoom(clock.frame, 1 / KEY);
+    const keys = active?.keyed?.keys ?? [];
+    const ids = idsOf(active);
+    if ((event.ctrlKey || event.metaKey) && event.key.toLowerCase() === 'a' && active?.number) selectKeys(active.number.node, active.number.port, keys.map((key) => key.id));
+    else if (event.ctrlKey || event.metaKey || event.altKey) return;
+    else if (event.key === '+' || event.key === '=') zoom(clock.frame, 1 / KEY);
     else if (event.key === '-') zoom(clock.frame, KEY);
     else if (event.key.toLowerCase() === 'f') setNear(null);
-    else return;
+    else if (event.key === 'PageUp' || event.key === 'PageDown') beside(event.key === 'PageDown' ? 1 : -1);
+    else if (active && ids.length > 0 && (event.key === 'Delete' || event.key === 'Backspace')) {
+      // The last key of a number stays: it is what the number is.
+      const left = keys.filter((key) => !ids.includes(key.id));
+      if (left.length === 0 && active.number?.port !== '') say('The last key stays: give the number otherwise in the Card.');
+      else keep(active, 'remove keys', left);
+    } else if (active && ids.length > 0 && event.key.startsWith('Arrow')) {
+      const many = event.shiftKey ? 10 : 1;
+      const span = spanOfKeys(active, ground());
+      const across = event.key === 'ArrowLeft' ? -many : event.key === 'ArrowRight' ? many : 0;
+      const upward = event.key === 'ArrowUp' ? many : event.key === 'ArrowDown' ? -many : 0;
+      keep(active, 'move keys', moved(keys, ids, across, upward * NUDGE * (span.high - span.low), true));
+    } else {
+      const found = commands.find(({ letter }) => letter === event.key.toLowerCase());
+      if (!found || !active) return;
+      command(found);
+    }
     event.preventDefault();
     event.stopPropagation();
   };
+  const copy = (event: ClipboardEvent) => {
+    const clip = active?.keyed ? copiedKeys(active.keyed.keys, idsOf(active)) : null;
+    if (!clip) return;
+    event.clipboardData.setData('text/plain', JSON.stringify(clip));
+    event.preventDefault();
+    say(clip.keys.length > 1 ? `${clip.keys.length} keys are copied.` : 'One key is copied.', 'told');
+  };
+  const paste = (event: ClipboardEvent) => {
+    if (!active?.keyed || !active.number) return;
+    event.preventDefault();
+    const clip = clipOf(event.clipboardData.getData('text/plain'));
+    if (!clip) {
+      say('What was copied are no keys: copy some in the Traces first.');
+      return;
+    }
+    const { keys, ids } = pastedKeys(active.keyed.keys, clip, Math.round(clock.frame));
+    keep(active, 'paste keys', keys);
+    selectKeys(active.number.node, active.number.port, ids);
+  };
+
   return (
-    <div className="traces traces-body" tabIndex={0} onKeyDown={press} aria-label="Traces: plus and minus go nearer and farther, F shows everything">
-      <div className="trace-labels" style={{ width: shown.length > ROOMY ? TIGHT : LABELS }}>
-        <Channels block={block} node={thing.node} shown={shown} title={`${name} ${thing.object + 1}`} />
-        <Values block={block} shown={shown} />
+    <div className="traces traces-body" tabIndex={0} onKeyDown={press} onCopy={copy} onPaste={paste} aria-label="Traces: plus and minus go nearer and farther, F shows everything; a click selects a key, a double click sets one">
+      <div className="trace-labels" style={{ width: rows.some((row) => row.height < LINES || row.keyed) ? TIGHT : LABELS }}>
+        {own && thing ? <Channels block={own} node={thing.node} shown={rows.filter((row) => row.number === null).map((row) => row.name)} title={`${name} ${thing.object + 1}`} /> : null}
+        <Labels rows={rows} frames={frames} fps={fps} onCommand={(row, each) => (row === active ? command(each) : undefined)} active={active} />
       </div>
       <canvas
         ref={canvas}
@@ -107,47 +269,61 @@ export function Traces() {
         aria-label={`Channels of ${name} over the loop`}
         data-from={seen.from.toFixed(3)}
         data-to={seen.to.toFixed(3)}
-        onPointerDown={(event) => {
-          held.current = true;
-          event.currentTarget.setPointerCapture(event.pointerId);
-          scrub(event);
+        data-keys={JSON.stringify(rows.flatMap((row) => marksOf(row, seen, ground())))}
+        onPointerDown={down}
+        onPointerMove={move}
+        onPointerUp={up}
+        onPointerCancel={() => {
+          if (held.current && held.current !== 'scrub') live.endPreview();
+          held.current = null;
         }}
-        onPointerMove={(event) => {
-          hover.current = frameAt(event);
-          if (held.current) scrub(event);
-          else draw.current();
-        }}
-        onPointerUp={() => (held.current = false)}
         onPointerLeave={() => {
           hover.current = null;
           draw.current();
         }}
-        onDoubleClick={() => setNear(null)}
+        onDoubleClick={twice}
       />
     </div>
   );
 }
 
+/** Keys that a text holds, if it holds any. */
+function clipOf(text: string): CopiedKeys | null {
+  try {
+    const value = JSON.parse(text) as CopiedKeys;
+    const whole = (key: Key) => typeof key.frame === 'number' && typeof key.value === 'number';
+    return value.zickzack === 'keys' && value.keys.every(whole) ? value : null;
+  } catch {
+    return null;
+  }
+}
+
+/** Where keys and ribbons are, for those who cannot see a canvas. */
+function marksOf(row: Row, seen: Window, ground: Ground): { name: string; frame: number; value: number; x: number; y: number; bottom: number }[] {
+  if (!row.keyed) return [];
+  const heightOf = scaleOf(spanOfKeys(row, ground), insideOf(row));
+  return row.keyed.keys.map((key) => ({ name: row.name, frame: key.frame, value: key.value, x: (key.frame - seen.from) / (seen.to - seen.from), y: Math.round(heightOf(key.value)), bottom: Math.round(row.top + row.height) }));
+}
+
 /** Which channels are drawn, and in what order. */
-function Channels({ block, node, shown, title }: { block: TraceBlock; node: string; shown: number[]; title: string }) {
+function Channels({ block, node, shown, title }: { block: TraceBlock; node: string; shown: string[]; title: string }) {
   const [anchor, setAnchor] = useState<HTMLElement | null>(null);
   const names = block.header.channels.map((channel) => channel.name);
-  const chosen = shown.map((index) => names[index] ?? '');
-  const rest = names.filter((name) => !chosen.includes(name));
+  const rest = names.filter((name) => !shown.includes(name));
   return (
     <>
       <button type="button" className="trace-thing" aria-haspopup="dialog" title="Choose channels" aria-label={`Channels of ${title}`} onClick={(event) => setAnchor(event.currentTarget)}>
         {title} ▾
       </button>
       <Popover open={anchor !== null} anchorEl={anchor} onClose={() => setAnchor(null)} anchorOrigin={{ vertical: 'top', horizontal: 'left' }} transformOrigin={{ vertical: 'bottom', horizontal: 'left' }} transitionDuration={0} slotProps={{ paper: { className: 'view-menu channels', role: 'dialog', 'aria-label': 'Channels' } }}>
-        {[...chosen, ...rest].map((name) => (
+        {[...shown, ...rest].map((name) => (
           <div key={name} className="channel">
-            <Checkbox size="small" checked={chosen.includes(name)} disabled={chosen.length === 1 && chosen.includes(name)} onChange={() => choose(node, toggled(chosen, name))} slotProps={{ input: { 'aria-label': name } }} />
+            <Checkbox size="small" checked={shown.includes(name)} disabled={shown.length === 1 && shown.includes(name)} onChange={() => choose(node, toggled(shown, name))} slotProps={{ input: { 'aria-label': name } }} />
             <span>{name}</span>
-            <IconButton size="small" aria-label={`${name} further up`} disabled={!chosen.includes(name) || chosen[0] === name} onClick={() => choose(node, movedBy(chosen, name, -1))}>
+            <IconButton size="small" aria-label={`${name} further up`} disabled={!shown.includes(name) || shown[0] === name} onClick={() => choose(node, movedBy(shown, name, -1))}>
               ↑
             </IconButton>
-            <IconButton size="small" aria-label={`${name} further down`} disabled={!chosen.includes(name) || chosen.at(-1) === name} onClick={() => choose(node, movedBy(chosen, name, 1))}>
+            <IconButton size="small" aria-label={`${name} further down`} disabled={!shown.includes(name) || shown.at(-1) === name} onClick={() => choose(node, movedBy(shown, name, 1))}>
               ↓
             </IconButton>
           </div>
@@ -157,21 +333,65 @@ function Channels({ block, node, shown, title }: { block: TraceBlock; node: stri
   );
 }
 
-function Values({ block, shown }: { block: TraceBlock; shown: number[] }) {
+interface LabelProps {
+  rows: readonly Row[];
+  frames: number;
+  fps: number;
+  active: Row | undefined;
+  onCommand: (row: Row, command: Command) => void;
+}
+
+function Labels({ rows, frames, fps, active, onCommand }: LabelProps) {
   const frame = useFrame();
-  const step = nearest(block, frame);
   return (
     <>
-      {shown.map((index, i) => {
-        const channel = block.header.channels[index];
-        return channel ? (
-          <div key={channel.name} className={`trace-label${shown.length > ROOMY ? ' tight' : ''}`} style={{ top: `calc(${RULER}px + (100% - ${RULER}px) * ${i / shown.length})` }}>
-            <strong>{channel.name}</strong>
-            <span className="mono">{told(valueAt(block, index, step), channel.unit)}</span>
-            {channel.name === 'turn' && flips(block).length > 0 && <span className="flips">{flips(block).length === 1 ? '1 flip' : `${flips(block).length} flips`}</span>}
-          </div>
-        ) : null;
-      })}
+      {rows.map((row) => (
+        <div key={`${row.number?.port ?? 'thing'} ${row.name}`} className={`trace-label${row.height < LINES && !row.keyed ? ' tight' : ''}${row.keyed ? ' keyed-label' : ''}`} style={{ top: row.top, height: row.height }}>
+          <strong>{row.name}</strong>
+          <span className="mono">{told(valueUnder(row, frame, frames, fps), row.unit)}</span>
+          {row.name === 'turn' && flips(row.block).length > 0 && <span className="flips">{flips(row.block).length === 1 ? '1 flip' : `${flips(row.block).length} flips`}</span>}
+          {row.keyed && <Pace row={row} fps={fps} />}
+          {row.keyed && row === active && <Commands name={row.name} onCommand={(command) => onCommand(row, command)} />}
+        </div>
+      ))}
+    </>
+  );
+}
+
+/** Smallest and largest pace between the keys. */
+function Pace({ row, fps }: { row: Row; fps: number }) {
+  const found = paces(row.keyed?.keys ?? []);
+  if (!found) return null;
+  const shown = (slope: number) => told(Math.abs(slope * fps), row.unit === '' ? '/s' : `${row.unit}/s`);
+  return (
+    <span className="paces mono" title="Slowest and fastest pace between the keys">
+      {`${shown(found.slowest[1]).split(' ')[0]} … ${shown(found.fastest[1])}`}
+    </span>
+  );
+}
+
+/** What can be done with the selected keys. */
+function Commands({ name, onCommand }: { name: string; onCommand: (command: Command) => void }) {
+  const [anchor, setAnchor] = useState<HTMLElement | null>(null);
+  return (
+    <>
+      <button type="button" className="key-commands" aria-haspopup="menu" aria-label={`Keys of ${name}`} onClick={(event) => setAnchor(event.currentTarget)}>
+        keys ▾
+      </button>
+      <Menu open={anchor !== null} anchorEl={anchor} onClose={() => setAnchor(null)} transitionDuration={0}>
+        {commands.map((command) => (
+          <MenuItem
+            key={command.title}
+            onClick={() => {
+              setAnchor(null);
+              onCommand(command);
+            }}
+          >
+            <span className="menu-words">{command.title}</span>
+            <span className="mono soft">{command.letter.toUpperCase()}</span>
+          </MenuItem>
+        ))}
+      </Menu>
     </>
   );
 }

@@ -1,32 +1,52 @@
 import { clock } from '../../scene/clock';
+import { handleOf, type Key, type NumberName } from '../../scene/keyed';
 import type { TraceBlock } from '../../scene/store';
 import type { Tokens } from '../../theme/tokens';
 import { flips, told, valueAt, nearest } from './read';
+import { keyedCurve, type Row } from './rows';
 import type { Window } from './settings';
 
 /** Height of the ruler over the traces, px. */
 export const RULER = 22;
 
 export interface Painted {
-  block: TraceBlock;
+  rows: readonly Row[];
   /** Channels of the version that is laid beneath, if any. */
   beneath: TraceBlock | null;
-  shown: number[];
   window: Window;
   frames: number;
+  fps: number;
   first: number;
   /** The frame under the pointer. */
   hover: number | null;
+  /** Selected keys. */
+  selected: { node: string; port: string; ids: string[] } | null;
+  /** The number whose keys are dragged, and what it is drawn for: then its scale stands still. */
+  held: { number: NumberName; span: Span } | null;
+  /** A box that keys are selected with, px. */
+  box: [number, number, number, number] | null;
 }
 
-interface Row {
+/** Least and largest value of a row as it is drawn. */
+export interface Span {
+  low: number;
+  high: number;
+}
+
+interface Box {
   top: number;
   height: number;
 }
 
+/** Height of a ribbon of pace that can be dragged, px. */
+export const RIBBON = 22;
+
+/** The part of a row that its curve is drawn in: above the ribbon where that can be dragged. */
+export const insideOf = (row: Row): Box => ({ top: row.top + 4, height: row.height - 8 - (row.keyed ? RIBBON : 0) });
+
 /** Draws the traces on a canvas. */
 export function paint(element: HTMLCanvasElement, what: Painted, t: Tokens): void {
-  const { block, beneath, shown, window: seen, frames, first, hover } = what;
+  const { rows, beneath, window: seen, frames, fps, first, hover } = what;
   const scale = window.devicePixelRatio || 1;
   const { clientWidth: width, clientHeight: height } = element;
   if (element.width !== width * scale || element.height !== height * scale) {
@@ -41,25 +61,25 @@ export function paint(element: HTMLCanvasElement, what: Painted, t: Tokens): voi
   if (x(0) > 0) hatch(pen, 0, x(0), height, t);
   if (x(frames) < width) hatch(pen, x(frames), width, height, t);
   ruler(pen, x, seen, first, frames, width, t);
-  const rowHeight = (height - RULER) / shown.length;
-  shown.forEach((index, i) => {
-    const channel = block.header.channels[index];
-    if (!channel) return;
-    const top = RULER + i * rowHeight;
+  for (const row of rows) {
     pen.strokeStyle = t.line;
     pen.lineWidth = 1;
-    line(pen, 0, top, width, top);
-    const row = { top: top + 4, height: rowHeight - 8 };
-    const other = beneath?.header.channels.findIndex((c) => c.name === channel.name) ?? -1;
+    line(pen, 0, row.top, width, row.top);
+    const inside = insideOf(row);
+    const other = row.number === null ? (beneath?.header.channels.findIndex((c) => c.name === row.name) ?? -1) : -1;
     const under = beneath && other >= 0 ? stretch(beneath, other, seen) : null;
-    const over = stretch(block, index, seen);
-    const y = scaleOf([over, ...(under ? [under] : [])], row);
-    ribbon(pen, stretch(block, index, seen, true), mostOf(block, index), x, row, t);
-    if (under) curve(pen, under, x, y, channel.unit === '°', `${t.mulberry}88`, 1.2);
-    curve(pen, over, x, y, channel.unit === '°', t.ink, 1.6);
-    if (channel.name === 'turn') for (const frame of flips(block)) flip(pen, x(frame), row, t);
-    if (hover !== null) readOut(pen, told(valueAt(block, index, nearest(block, hover)), channel.unit), x(hover), row, width, t);
-  });
+    const over = valuesOf(row, seen, frames, fps);
+    const still = what.held && row.number && what.held.number.node === row.number.node && what.held.number.port === row.number.port ? what.held.span : null;
+    const span = still ?? (row.keyed ? spanOfKeys(row, what) : spanOf([over, ...(under ? [under] : [])]));
+    const y = scaleOf(span, inside);
+    const pace = row.keyed ? part(keyedCurve(row.keyed, row.block, frames, fps).pace, seen) : stretch(row.block, row.index, seen, true);
+    ribbon(pen, pace, row.keyed ? mostPace(row, frames, fps) : mostOf(row.block, row.index), x, { bottom: row.top + row.height - 1, high: row.keyed ? RIBBON : Math.min(12, inside.height * 0.35) }, t);
+    if (under) curve(pen, under, x, y, row.unit === '°', `${t.mulberry}88`, 1.2);
+    curve(pen, over, x, y, row.unit === '°' && row.number === null, t.ink, 1.6);
+    if (row.keyed) beads(pen, row, x, y, what, t);
+    if (row.name === 'turn') for (const frame of flips(row.block)) flip(pen, x(frame), inside, t);
+    if (hover !== null) readOut(pen, told(valueUnder(row, hover, frames, fps), row.unit), x(hover), inside, width, t);
+  }
   pen.setLineDash([2, 2]);
   pen.strokeStyle = t.green;
   pen.lineWidth = 1.4;
@@ -77,9 +97,95 @@ export function paint(element: HTMLCanvasElement, what: Painted, t: Tokens): voi
   pen.beginPath();
   pen.arc(x(clock.frame), RULER - 7, 4.5, 0, 7);
   pen.fill();
+  if (what.box) {
+    const [x1, y1, x2, y2] = what.box;
+    pen.strokeStyle = t.mulberry;
+    pen.setLineDash([4, 3]);
+    pen.strokeRect(Math.min(x1, x2), Math.min(y1, y2), Math.abs(x2 - x1), Math.abs(y2 - y1));
+    pen.setLineDash([]);
+  }
 }
 
-interface Stretch {
+/** The values of a row that are seen. */
+export function valuesOf(row: Row, seen: Window, frames: number, fps: number): Stretch {
+  return row.keyed ? part(keyedCurve(row.keyed, row.block, frames, fps).value, seen) : stretch(row.block, row.index, seen);
+}
+
+/** The value of a row at a frame. */
+export function valueUnder(row: Row, frame: number, frames: number, fps: number): number {
+  const step = nearest(row.block, frame);
+  return row.keyed ? (keyedCurve(row.keyed, row.block, frames, fps).value.values[step] ?? 0) : valueAt(row.block, row.index, step);
+}
+
+/** The steps that are seen, one more on either side. */
+function part({ frames, values }: Stretch, seen: Window): Stretch {
+  let [from, to] = [0, frames.length];
+  while (from < to && (frames[from + 1] ?? Infinity) < seen.from) from += 1;
+  while (to > from && (frames[to - 2] ?? -Infinity) > seen.to) to -= 1;
+  return { frames: frames.subarray(from, to), values: values.subarray(from, to) };
+}
+
+/** The largest pace of keys, by second. */
+export function mostPace(row: Row, frames: number, fps: number): number {
+  if (!row.keyed) return 0;
+  return keyedCurve(row.keyed, row.block, frames, fps).pace.values.reduce((most, pace) => Math.max(most, Math.abs(pace)), 0);
+}
+
+/** Half the size of a key's mark, px. */
+const MARK = 4;
+
+/** Keys: a round bead, or a square one where the value is held; those selected with their handles. */
+function beads(pen: CanvasRenderingContext2D, row: Row, x: (frame: number) => number, y: (value: number) => number, { selected }: Painted, t: Tokens): void {
+  const keys = row.keyed?.keys ?? [];
+  const ids = selected?.node === row.number?.node && selected?.port === row.number?.port ? (selected?.ids ?? []) : [];
+  const chosen = keys.filter((key) => ids.includes(key.id));
+  if (chosen.length > 1) {
+    const [from, to] = [x(Math.min(...chosen.map((key) => key.frame))), x(Math.max(...chosen.map((key) => key.frame)))];
+    pen.strokeStyle = t.mulberry;
+    pen.lineWidth = 2;
+    line(pen, from, row.top + GRIP / 2, to, row.top + GRIP / 2);
+    for (const at of [from, to]) line(pen, at, row.top, at, row.top + GRIP);
+  }
+  keys.forEach((key, i) => {
+    const [px, py] = [x(key.frame), y(key.value)];
+    const on = ids.includes(key.id);
+    if (on) {
+      pen.strokeStyle = t.mulberry;
+      pen.lineWidth = 1;
+      for (const end of handleEnds(keys, i)) {
+        const [hx, hy] = [x(end.frame), y(end.value)];
+        line(pen, px, py, hx, hy);
+        pen.beginPath();
+        pen.arc(hx, hy, 3, 0, 7);
+        pen.stroke();
+      }
+    }
+    pen.fillStyle = on ? t.mulberry : t.raised;
+    pen.strokeStyle = on ? t.mulberry : t.ink;
+    pen.lineWidth = 1.6;
+    pen.beginPath();
+    if (key.handles === 'held') pen.rect(px - MARK, py - MARK, 2 * MARK, 2 * MARK);
+    else pen.arc(px, py, MARK, 0, 7);
+    pen.fill();
+    pen.stroke();
+  });
+}
+
+/** Height of the bar over several selected keys, px. */
+export const GRIP = 8;
+
+/** The ends of a key's handles. */
+export function handleEnds(keys: readonly Key[], i: number): { after: boolean; frame: number; value: number }[] {
+  const key = keys[i];
+  if (!key) return [];
+  const sides = [...(i > 0 && keys[i - 1]?.handles !== 'held' ? [false] : []), ...(i < keys.length - 1 && key.handles !== 'held' ? [true] : [])];
+  return sides.map((after) => {
+    const [frames, value] = handleOf(keys, i, after);
+    return { after, frame: key.frame + frames, value: key.value + value };
+  });
+}
+
+export interface Stretch {
   frames: Float32Array;
   values: Float32Array;
 }
@@ -146,10 +252,8 @@ function mostOf(block: TraceBlock, index: number): number {
 }
 
 /** How fast the channel changes, whichever way. */
-function ribbon(pen: CanvasRenderingContext2D, { frames, values }: Stretch, most: number, x: (frame: number) => number, row: Row, t: Tokens): void {
+function ribbon(pen: CanvasRenderingContext2D, { frames, values }: Stretch, most: number, x: (frame: number) => number, { bottom, high }: { bottom: number; high: number }, t: Tokens): void {
   if (most < 1e-6) return;
-  const bottom = row.top + row.height + 3;
-  const high = Math.min(12, row.height * 0.35);
   pen.fillStyle = `${t.mulberry}3a`;
   pen.beginPath();
   pen.moveTo(x(frames[0] ?? 0), bottom);
@@ -158,8 +262,8 @@ function ribbon(pen: CanvasRenderingContext2D, { frames, values }: Stretch, most
   pen.fill();
 }
 
-/** Heights for values, so that all that is seen fits a row. */
-function scaleOf(all: Stretch[], row: Row): (value: number) => number {
+/** Least and largest of all values; what hardly changes has a span of its own, so that it is no noise over the whole height. */
+export function spanOf(all: readonly Stretch[]): Span {
   let low = Infinity;
   let high = -Infinity;
   for (const { values } of all) {
@@ -168,10 +272,27 @@ function scaleOf(all: Stretch[], row: Row): (value: number) => number {
       high = Math.max(high, value);
     }
   }
-  // What hardly changes is drawn in the middle, not as noise over the whole height.
+  return { low, high };
+}
+
+/** Least and largest value that a row with keys is drawn for; where it is level there is room on both sides. */
+export function spanOfKeys(row: Row, { window: seen, frames, fps }: Pick<Painted, 'window' | 'frames' | 'fps'>): Span {
+  const { low, high } = spanOf([valuesOf(row, seen, frames, fps)]);
+  const room = high - low > 1e-6 * Math.max(1, Math.abs(high)) ? 0 : 0.5 * Math.max(1, Math.abs(high));
+  return { low: low - room, high: high + room };
+}
+
+/** Heights for values, so that a span fits a row. */
+export function scaleOf({ low, high }: Span, row: Box): (value: number) => number {
   const span = Math.max(high - low, 1e-4 * Math.max(1, Math.abs(high)));
   const middle = (low + high) / 2;
   return (value) => row.top + row.height * (0.5 - ((value - middle) / span) * 0.84);
+}
+
+/** The value at a height: the other way round. */
+export function valueAtHeight({ low, high }: Span, row: Box, y: number): number {
+  const span = Math.max(high - low, 1e-4 * Math.max(1, Math.abs(high)));
+  return (low + high) / 2 + ((0.5 - (y - row.top) / row.height) / 0.84) * span;
 }
 
 function curve(pen: CanvasRenderingContext2D, { frames, values }: Stretch, x: (frame: number) => number, y: (value: number) => number, angle: boolean, colour: string, width: number): void {
@@ -188,7 +309,7 @@ function curve(pen: CanvasRenderingContext2D, { frames, values }: Stretch, x: (f
 }
 
 /** A crossed-out place: the thing turns about in one frame. */
-function flip(pen: CanvasRenderingContext2D, x: number, row: Row, t: Tokens): void {
+function flip(pen: CanvasRenderingContext2D, x: number, row: Box, t: Tokens): void {
   const middle = row.top + 6;
   pen.strokeStyle = t.brick;
   pen.lineWidth = 1.8;
@@ -197,7 +318,7 @@ function flip(pen: CanvasRenderingContext2D, x: number, row: Row, t: Tokens): vo
 }
 
 /** A value beside the pointer's line, on its own piece of paper. */
-function readOut(pen: CanvasRenderingContext2D, text: string, x: number, row: Row, width: number, t: Tokens): void {
+function readOut(pen: CanvasRenderingContext2D, text: string, x: number, row: Box, width: number, t: Tokens): void {
   pen.font = '12px "Atkinson Hyperlegible Mono", monospace';
   const wide = pen.measureText(text).width + 8;
   const left = x + 6 + wide > width ? x - 6 - wide : x + 6;

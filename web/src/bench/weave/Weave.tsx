@@ -1,19 +1,20 @@
-import { Button, Tooltip } from '@mui/material';
+import { Button, ListSubheader, Menu, MenuItem, Tooltip } from '@mui/material';
 import { Background, BackgroundVariant, ReactFlow, ReactFlowProvider, useNodesInitialized, useReactFlow, type Connection, type Edge, type EdgeChange, type FinalConnectionState, type IsValidConnection, type Node, type NodeChange } from '@xyflow/react';
 import '@xyflow/react/dist/style.css';
 import { useCallback, useEffect, useMemo, useRef, useState, type ClipboardEvent, type KeyboardEvent } from 'react';
 import type { NodeSchema, Scene } from '../../api/types';
 import { freshId, put, remove } from '../../scene/edits';
+import { portsOf, portWords } from '../../scene/giving';
 import { say, select, selectAll, useScene } from '../../scene/store';
 import { marking, type Mark } from '../card/Card';
 import { useLive } from '../live';
-import { useSchemas } from '../schemas';
+import { isShown, useSchemas } from '../schemas';
 import { AddNode } from './AddNode';
 import { GroupSlip } from './GroupSlip';
 import { laidNodes, laidThreads, sameWeave } from './lay';
 import { Slip } from './Slip';
 import { Stitch } from './Stitch';
-import { addition, clipOf, copied, duplicated, feeds, grouped, kindOf, membersOf, offered, pasted, putBetween, removal, takingUp, threading, tidied, type Loose } from './work';
+import { addition, ANY_NUMBER, clipOf, copied, duplicated, feeds, grouped, kindOf, membersOf, offered, pasted, portKind, putBetween, removal, takingUp, threading, tidied, type Loose } from './work';
 
 /** Shows all slips, none larger than it is. */
 const ALL = { padding: 0.12, maxZoom: 1 };
@@ -47,6 +48,7 @@ function Graph() {
   const [thread, setThread] = useState<string | null>(null);
   const [over, setOver] = useState<string | null>(null);
   const [adding, setAdding] = useState<Adding>(null);
+  const [driving, setDriving] = useState<{ from: string; to: string } | null>(null);
   const panel = useRef<HTMLDivElement>(null);
   const measured = useNodesInitialized();
   useEffect(() => {
@@ -125,11 +127,13 @@ function Graph() {
 
   const fits: IsValidConnection = (wish) => {
     if (!document || wish.source === wish.target) return false;
-    const port = schemas.find((schema) => schema.name === document.nodes?.[wish.target]?.type)?.inputs.find((input) => input.name === wish.targetHandle);
-    return port !== undefined && kindOf(schemas, document, wish.source) === port.kind && !feeds(document, wish.target, wish.source);
+    const schema = schemas.find((schema) => schema.name === document.nodes?.[wish.target]?.type);
+    const kind = wish.targetHandle === ANY_NUMBER ? 'signal' : portKind(schema, wish.targetHandle ?? '');
+    return kind !== null && kindOf(schemas, document, wish.source) === kind && !feeds(document, wish.target, wish.source);
   };
   const join = (wish: Connection) => {
-    if (document && wish.targetHandle) live.edit('thread', threading(document, wish.source, wish.target, wish.targetHandle));
+    if (wish.targetHandle === ANY_NUMBER) setDriving({ from: wish.source, to: wish.target });
+    else if (document && wish.targetHandle) live.edit('thread', threading(document, wish.source, wish.target, wish.targetHandle));
   };
   const joinEnds = (event: MouseEvent | TouchEvent, state: FinalConnectionState) => {
     if (state.toHandle && state.isValid === false) {
@@ -264,6 +268,18 @@ function Graph() {
           <p className="soft">Draw a path in the View with P, or add a node with N: a path, a Ride on it, and an Output make a first loop.</p>
         </div>
       )}
+      {driving && document && (
+        <Drive
+          document={document}
+          schemas={schemas}
+          to={driving.to}
+          onChoose={(port) => live.edit('thread', threading(document, driving.from, driving.to, port))}
+          onClose={() => {
+            setDriving(null);
+            panel.current?.focus();
+          }}
+        />
+      )}
       {adding !== null && document && (
         <AddNode
           schemas={adding === 'any' ? schemas : offered(document, schemas, adding.loose)}
@@ -275,6 +291,29 @@ function Graph() {
         />
       )}
     </div>
+  );
+}
+
+/** Which number of a node a signal that was pulled to it drives. */
+function Drive({ document, schemas, to, onChoose, onClose }: { document: Scene; schemas: readonly NodeSchema[]; to: string; onChoose: (port: string) => void; onClose: () => void }) {
+  const schema = schemas.find((schema) => schema.name === document.nodes?.[to]?.type);
+  const ports = schema?.params.filter((param) => isShown(document, to, schema, param)).flatMap(portsOf) ?? [];
+  const slip = window.document.querySelector(`.react-flow__node[data-id="${CSS.escape(to)}"]`);
+  return (
+    <Menu open anchorEl={slip} onClose={onClose} transitionDuration={0}>
+      <ListSubheader>Which number?</ListSubheader>
+      {ports.map((port) => (
+        <MenuItem
+          key={port}
+          onClick={() => {
+            onChoose(port);
+            onClose();
+          }}
+        >
+          {portWords(schema, port)}
+        </MenuItem>
+      ))}
+    </Menu>
   );
 }
 

@@ -53,13 +53,21 @@ export function laidNodes(document: Scene, schemas: readonly NodeSchema[], chose
         selected: chosen.includes(id),
         // Without what was measured, a slip would be hidden and its threads cut until it is measured anew.
         measured: sizes[id],
-        data: { name: node.name, type: node.type, schema: schema ?? null, flat: document.space === 'flat', marks: marksOf(node) },
+        data: { name: node.name, type: node.type, schema: schema ?? null, flat: document.space === 'flat', marks: marksOf(node), driven: drivenPorts(document, schema, id) },
         ariaLabel: `${schema?.title ?? node.type} ${node.name}`,
       },
     ];
   });
   return [...groups, ...slips];
 }
+
+/** Numbers of a node that signals are threaded to, as one text, so that it is the same while they are. */
+const drivenPorts = (document: Scene, schema: NodeSchema | undefined, id: string): string =>
+  Object.values(document.threads ?? {})
+    .filter((thread) => thread.to === id && !schema?.inputs.some((input) => input.name === thread.port))
+    .map((thread) => thread.port)
+    .sort()
+    .join(' ');
 
 /** The marks of a node, in words. */
 const marksOf = (node: NonNullable<Scene['nodes']>[string]): string => [node.bypassed && 'bypassed', node.hidden && 'hidden', node.solo && 'solo', node.locked && 'locked'].filter(Boolean).join(', ');

@@ -1,10 +1,22 @@
 import type { NodeSchema, Op, PortKind, Scene, SceneNode, Thread } from '../../api/types';
 import { freshId, put, remove } from '../../scene/edits';
+import { portsOf } from '../../scene/giving';
+import type { NumberName } from '../../scene/keyed';
 
 /** What a node gives; an Output, which gives nothing, still shows a motion. */
 export const kindOf = (schemas: readonly NodeSchema[], scene: Scene, id: string): PortKind | null => schemas.find((schema) => schema.name === scene.nodes?.[id]?.type)?.output ?? null;
 
 const schemaOf = (schemas: readonly NodeSchema[], scene: Scene, id: string): NodeSchema | undefined => schemas.find((schema) => schema.name === scene.nodes?.[id]?.type);
+
+/** What may be threaded to a port: that of an input, or a signal for a number. */
+export function portKind(schema: NodeSchema | undefined, port: string): PortKind | null {
+  const input = schema?.inputs.find((input) => input.name === port)?.kind;
+  if (input) return input;
+  return schema?.params.some((param) => portsOf(param).includes(port)) ? 'signal' : null;
+}
+
+/** Stands for any number of a node, until it is chosen which. */
+export const ANY_NUMBER = 'any number';
 
 /** True when `from` feeds `to`, however far down. */
 export function feeds(document: Scene, from: string, to: string): boolean {
@@ -24,6 +36,15 @@ export function freeName(document: Scene, wished: string, also: readonly string[
 export function threading(document: Scene, from: string, to: string, port: string): Op[] {
   const known = Object.entries(document.threads ?? {}).find(([, thread]) => thread.to === to && thread.port === port);
   return [...(known ? [remove(['threads', known[0]])] : []), put(['threads', freshId('thread')], { from, to, port })];
+}
+
+/** A new node that gives a signal to a number, beside the node that takes it. */
+export function giver(document: Scene, schema: NodeSchema, id: string, number: NumberName, now: { value: number; frame: number }): Op[] {
+  const [x = 24, y = 0] = document.nodes?.[number.node]?.at ?? [];
+  const at = freePlace(document, [x - SLIP.width - 24, y]);
+  // It takes over at the value that the number has.
+  const params: Record<string, unknown> = { keys: { keys: [{ id: freshId('key'), ...now }] }, wave: { middle: now.value }, noise: { middle: now.value }, ramp: { from: now.value, to: now.value + 1 } }[schema.name] ?? {};
+  return [put(['nodes', id], { type: schema.name, name: freeName(document, schema.title), at, params })];
 }
 
 /** Room that a slip takes in the Weave. */

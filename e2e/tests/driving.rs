@@ -1,0 +1,153 @@
+//! Numbers over time: keys, their pace, signals that several listen to.
+
+use anyhow::{Context, Result};
+use fantoccini::key::Key;
+use serde_json::Value;
+use zickzack_e2e::Visit;
+
+/// The signal or number over time that is drawn under this name, from a little before the loop to a little after it.
+async fn signal(visit: &Visit, name: &str) -> Result<Vec<f64>> {
+    let script = format!("return window.zickzack?.signal({})", serde_json::json!(name));
+    let values = visit.until(name, &format!("{script}?.length > 0 && {}", &script[7..])).await?;
+    Ok(values.as_array().context("values")?.iter().filter_map(Value::as_f64).collect())
+}
+
+/// Where the keys of the drawn number are: frame, value, and place in the page.
+async fn keys(visit: &Visit) -> Result<Vec<(f64, f64, (f64, f64))>> {
+    let script = "const c = document.querySelector('.trace-canvas'); const b = c.getBoundingClientRect(); \
+        return JSON.parse(c.dataset.keys).map((k) => [k.frame, k.value, b.left + k.x * b.width, b.top + k.y, b.top + k.bottom])";
+    let found = visit.until("keys", script).await?;
+    let list = found.as_array().context("a list")?.iter();
+    Ok(list.map(|key| (number(key, 0), number(key, 1), (number(key, 2), number(key, 3)))).collect())
+}
+
+fn number(list: &Value, i: usize) -> f64 {
+    list[i].as_f64().unwrap_or(f64::NAN)
+}
+
+/// Smallest and largest step from one drawn frame to the next within some frames, as parts of the mean step.
+fn steps(values: &[f64], frames: f64, from: f64, to: f64) -> (f64, f64) {
+    let per = (values.len() - 1) as f64 / (1.3 * frames);
+    let at = |frame: f64| ((frame + 0.15 * frames) * per).round() as usize;
+    let steps: Vec<f64> = values[at(from)..=at(to)].windows(2).map(|pair| pair[1] - pair[0]).collect();
+    let mean = steps.iter().sum::<f64>() / steps.len() as f64;
+    let (low, high) = steps.iter().fold((f64::MAX, f64::MIN), |(low, high), step| (low.min(*step), high.max(*step)));
+    (low / mean, high / mean)
+}
+
+#[tokio::test]
+async fn a_progress_is_keyed_and_eased_its_pace_dragged_and_its_slowest_point_lifted() -> Result<()> {
+    let visit = Visit::start(1280, 800).await?;
+    visit.begin_from("One path, many riders").await?;
+    visit.choose_node("Twelve").await?;
+    visit.choose("pace given as", "progress").await?;
+    visit.give("progress", "Keys").await?;
+    // At the loop's last frame it is once round: a number that is typed there is a key there.
+    visit.press(".dial .bead").await?;
+    visit.keys(&char::from(Key::Right).to_string().repeat(143), &[]).await?;
+    visit.fill("progress", "1").await?;
+    visit.kept().await?;
+    assert_eq!(keys(&visit).await?.iter().map(|key| (key.0, key.1)).collect::<Vec<_>>(), [(0.0, 0.0), (143.0, 1.0)]);
+
+    // Dragged one frame to the right it is at the seam: the loop closes at an even pace.
+    let last = keys(&visit).await?[1].2;
+    let frame = (keys(&visit).await?[1].2.0 - keys(&visit).await?[0].2.0) / 143.0;
+    visit.drag_holding(last, (frame, 0.0), &[Key::Shift]).await?;
+    visit.until("a knot", "return document.querySelector('.seam-knot.closed') != null").await?;
+    visit.kept().await?;
+    assert_eq!(keys(&visit).await?[1].0, 144.0);
+    assert_eq!(keys(&visit).await?[1].1, 1.0);
+    let (slow, quick) = steps(&signal(&visit, "progress").await?, 144.0, 1.0, 143.0);
+    assert!(slow > 0.999 && quick < 1.001, "an even pace: {slow} {quick}");
+
+    // Eased it stands still at its keys.
+    visit.keys("a", &[Key::Control]).await?;
+    visit.keys("e", &[]).await?;
+    visit.kept().await?;
+    let (slow, quick) = steps(&signal(&visit, "progress").await?, 144.0, 0.0, 144.0);
+    assert!(slow < 0.01 && quick > 1.4, "eased: {slow} {quick}");
+
+    // The ribbon of its pace, pulled down in the middle, makes it slow there and quick elsewhere; all of it stays.
+    let ribbon = "const c = document.querySelector('.trace-canvas'); const b = c.getBoundingClientRect(); \
+        const [k, l] = JSON.parse(c.dataset.keys); return [b.left + (k.x + l.x) / 2 * b.width, b.top + k.bottom - 18]";
+    let at = visit.until("the ribbon", ribbon).await?;
+    let at = (number(&at, 0), number(&at, 1));
+    visit.drag(at, (0.0, 12.0)).await?;
+    visit.kept().await?;
+    assert_eq!(keys(&visit).await?.len(), 3);
+    let values = signal(&visit, "progress").await?;
+    let (middle, _) = steps(&values, 144.0, 70.0, 74.0);
+    let whole = values[values.len() - 1] - values[0];
+    assert!((middle * 4.0).is_finite() && whole.is_finite());
+    let pace = |from: f64, to: f64| {
+        let per = (values.len() - 1) as f64 / (1.3 * 144.0);
+        let at = |frame: f64| ((frame + 0.15 * 144.0) * per).round() as usize;
+        (values[at(to)] - values[at(from)]) / (to - from)
+    };
+    assert!(pace(70.0, 74.0) < pace(40.0, 44.0), "slower in the middle");
+    assert!((pace(0.0, 143.5) * 143.5 - 1.0).abs() < 0.01, "as far as before");
+
+    // One command lifts the slowest point off zero.
+    visit.press("button[aria-label=\"Keys of progress\"]").await?;
+    visit.click("Lift slowest").await?;
+    visit.kept().await?;
+    let (slow, _) = steps(&signal(&visit, "progress").await?, 144.0, 0.5, 143.5);
+    assert!(slow > 0.12, "slow, but not still: {slow}");
+    // And that is one edit, taken back by one.
+    visit.click("Undo").await?;
+    visit.kept().await?;
+    let (slow, _) = steps(&signal(&visit, "progress").await?, 144.0, 0.0, 144.0);
+    assert!(slow < 0.01);
+    visit.end().await
+}
+
+/// Metres between two places.
+fn apart(a: &[f64], b: &[f64]) -> f64 {
+    a.iter().zip(b).take(3).map(|(a, b)| (a - b).powi(2)).sum::<f64>().sqrt()
+}
+
+#[tokio::test]
+async fn two_things_listen_to_one_signal_and_both_change_when_it_does() -> Result<()> {
+    let visit = Visit::start(1280, 800).await?;
+    visit.begin_from("One path, many riders").await?;
+    visit.choose_node("Twelve").await?;
+    visit.give("above", "New Wave").await?;
+    visit.kept().await?;
+    visit.choose_node("Twelve").await?;
+    visit.give("to the right", "Wave").await?;
+    visit.kept().await?;
+    visit.choose_node("Wave").await?;
+    visit
+        .until("who listens", "return document.querySelector('.card-body')?.textContent.includes('Shared by 2')")
+        .await?;
+    let before = visit.pose("out", 0, 36).await?;
+    visit.fill("amount", "0.25").await?;
+    visit.kept().await?;
+    let moved = "return document.querySelector('.facts')?.textContent.includes('0.25')";
+    visit.until("the change", moved).await?;
+    let after = visit.pose("out", 0, 36).await?;
+    // A quarter of the loop on the wave is at its height: it falls from 1 to 0.25, up and to the right.
+    assert!((apart(&before, &after) - 0.75 * 2.0_f64.sqrt()).abs() < 1e-3, "{before:?} {after:?}");
+
+    // Confined to the second half of the loop there is nothing of it in the first.
+    visit.add_node("Span").await?;
+    visit.fill("from", "72").await?;
+    visit.fill("to", "144").await?;
+    visit.choose_node("Twelve").await?;
+    visit.give("above", "Span").await?;
+    visit.kept().await?;
+    let (first, second) = (visit.pose("out", 0, 36).await?, visit.pose("out", 0, 108).await?);
+    assert!((apart(&first, &after) - 0.25).abs() < 1e-3, "nothing upwards in the first half: {first:?} {after:?}");
+
+    // A duplicate stands by itself.
+    visit.choose_node("Wave").await?;
+    visit.press(".weave-body").await.ok();
+    visit.choose_node("Wave").await?;
+    visit.keys("d", &[Key::Control]).await?;
+    visit.kept().await?;
+    visit.fill("amount", "2").await?;
+    visit.kept().await?;
+    let still = visit.pose("out", 0, 108).await?;
+    assert_eq!(still, second);
+    visit.end().await
+}

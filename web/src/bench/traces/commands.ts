@@ -1,0 +1,33 @@
+import { eased, lengthened, lifted, withHandles, type Key } from '../../scene/keyed';
+
+/** What can be done with selected keys; letters act while the Traces have the focus. */
+export interface Command {
+  title: string;
+  letter: string;
+  /** The keys after it, or a sentence that says why not. */
+  act: (keys: readonly Key[], ids: readonly string[]) => Key[] | string;
+  /** Works on the whole number, whatever is selected. */
+  all?: boolean;
+}
+
+/** How much longer or shorter handles get at once. */
+const LONGER = 1.25;
+
+export const commands: Command[] = [
+  { title: 'Ease', letter: 'e', act: (keys, ids) => eased(keys, ids, 'both') },
+  { title: 'Ease in', letter: 'i', act: (keys, ids) => eased(keys, ids, 'before') },
+  { title: 'Ease out', letter: 'o', act: (keys, ids) => eased(keys, ids, 'after') },
+  { title: 'Level', letter: 'l', act: (keys, ids) => withHandles(keys, ids, 'flat') },
+  { title: 'Straight', letter: 't', act: (keys, ids) => withHandles(keys, ids, 'straight') },
+  { title: 'Joined', letter: 'j', act: (keys, ids) => withHandles(keys, ids, 'joined') },
+  { title: 'Split', letter: 's', act: (keys, ids) => withHandles(keys, ids, 'split') },
+  { title: 'Hold', letter: 'h', act: (keys, ids) => withHandles(keys, ids, 'held') },
+  { title: 'Longer handles', letter: '.', act: (keys, ids) => lengthened(keys, ids, LONGER) },
+  { title: 'Shorter handles', letter: ',', act: (keys, ids) => lengthened(keys, ids, 1 / LONGER) },
+  {
+    title: 'Lift slowest',
+    letter: 'u',
+    all: true,
+    act: (keys) => lifted(keys) ?? 'Its slowest point cannot be lifted: the values turn back, stay as they are, or hold.',
+  },
+];
