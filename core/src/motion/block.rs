@@ -11,10 +11,17 @@ const SIZE: usize = 7;
 const KIND: usize = 8;
 const TINT: usize = 9;
 const LOOK_FLOATS: usize = TINT + 1;
+/// Of motions whose brightness varies also that.
+const BRIGHTNESS: usize = 10;
+const BRIGHT_FLOATS: usize = BRIGHTNESS + 1;
 
 /// Floats per thing and frame that a motion takes.
 pub fn pose_floats(motion: &dyn Motion) -> usize {
-    if motion.kinds().is_empty() { POSE_FLOATS } else { LOOK_FLOATS }
+    match (motion.varies().contain(Columns::BRIGHTNESS), motion.kinds().is_empty()) {
+        (true, _) => BRIGHT_FLOATS,
+        (false, true) => POSE_FLOATS,
+        (false, false) => LOOK_FLOATS,
+    }
 }
 
 /// Things sampled at a time, so that their columns stay in the nearest cache.
@@ -30,7 +37,11 @@ pub fn fill_poses(motion: &dyn Motion, frames: &[f64], out: &mut [f32], cancel: 
     if row == 0 {
         return Ok(());
     }
-    let looks = if floats > POSE_FLOATS { Columns::TINT } else { Columns::NONE };
+    let looks = match floats {
+        POSE_FLOATS => Columns::NONE,
+        LOOK_FLOATS => Columns::TINT,
+        _ => Columns::TINT | Columns::BRIGHTNESS,
+    };
     let columns = Columns::POSITION | Columns::POSE.and(motion.varies()) | looks;
     out.par_chunks_mut(row).zip(frames.par_iter()).try_for_each_init(Sample::default, |sample, (row, &frame)| {
         if cancel.cancelled() {
@@ -41,12 +52,16 @@ pub fn fill_poses(motion: &dyn Motion, frames: &[f64], out: &mut [f32], cancel: 
             motion.sample_range(frame, first..first + part.len() / floats, columns, sample);
             match floats {
                 POSE_FLOATS => write::<POSE_FLOATS>(sample, part),
-                _ => write::<LOOK_FLOATS>(sample, part),
+                LOOK_FLOATS => write::<LOOK_FLOATS>(sample, part),
+                _ => write::<BRIGHT_FLOATS>(sample, part),
             }
             if floats > POSE_FLOATS {
                 for (row, out) in part.chunks_exact_mut(floats).enumerate() {
                     out[KIND] = motion.kind(first + row) as f32;
                     out[TINT] = sample.tints[row] as f32;
+                    if let (Some(out), Some(bright)) = (out.get_mut(BRIGHTNESS), sample.brightness.get(row)) {
+                        *out = *bright as f32;
+                    }
                 }
             }
         }

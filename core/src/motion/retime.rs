@@ -6,10 +6,11 @@ use super::{
 };
 use crate::curve::Path;
 use crate::pose::Axis;
+use crate::signal::{Driven, Thing};
 use std::sync::Arc;
 
 /// Which frame of the other motion is shown when.
-#[derive(Debug, Clone, Copy, PartialEq)]
+#[derive(Debug, Clone, PartialEq)]
 pub enum Timing {
     /// So many frames later.
     Delay(f64),
@@ -23,12 +24,20 @@ pub enum Timing {
     Hold { from: f64, during: f64 },
     /// Only every so many frames something new is shown.
     Every(f64),
+    /// The frame that a number over time says.
+    Shown(Driven),
 }
+
+/// The first thing, by which a number over time is asked.
+const FIRST: Thing = Thing { index: 0, count: 1 };
+/// Looks at a frame for where a number over time passes a value.
+const LOOKS: f64 = 4.0;
 
 impl Timing {
     /// The frame that is shown, and how fast it changes.
     pub fn at(&self, frame: f64) -> (f64, f64) {
         match *self {
+            Self::Shown(ref shown) => (shown.at(frame, FIRST), shown.slope(frame, FIRST)),
             Self::Delay(delay) => (frame - delay, 1.0),
             Self::Speed(speed) => (frame * speed, speed),
             Self::Reverse { frames } => (frames - frame, -1.0),
@@ -57,6 +66,10 @@ impl Timing {
             (0..count).map(|i| Break { frame: first + (low + i as f64) * step, kind }).collect::<Vec<_>>()
         };
         match *self {
+            Self::Shown(ref shown) => {
+                let bends = shown.bends(range.from, range.to).into_iter();
+                bends.map(|frame| Break { frame, kind: BreakKind::Corner }).collect()
+            }
             Self::Delay(_) | Self::Speed(_) | Self::Reverse { .. } => Vec::new(),
             Self::ThereAndBack { frames } => every(0.0, 0.5 * frames, BreakKind::Corner),
             Self::Hold { from, during } => [from, from + during]
@@ -72,10 +85,19 @@ impl Timing {
     fn shown(&self, range: Frames) -> Frames {
         let mut ends = vec![self.at(range.from).0, self.at(range.to).0];
         ends.extend(self.breaks(range).into_iter().map(|b| self.at(b.frame).0));
+        if let Self::Shown(shown) = self {
+            ends.extend(looks(range).map(|frame| shown.at(frame, FIRST)));
+        }
         let low = ends.iter().copied().fold(f64::MAX, f64::min);
         let high = ends.iter().copied().fold(f64::MIN, f64::max);
         Frames { from: low, to: high }
     }
+}
+
+/// Frames within a range at which a number over time is looked at.
+fn looks(range: Frames) -> impl Iterator<Item = f64> {
+    let count = (((range.to - range.from) * LOOKS).ceil() as usize).clamp(1, MOST_BREAKS);
+    (0..=count).map(move |i| range.from + (range.to - range.from) * i as f64 / count as f64)
 }
 
 /// A motion of which other frames are shown.
@@ -94,6 +116,21 @@ impl Retimed {
     /// Frames within a range at which a frame of the other motion is shown, on each of the stretches between bends.
     fn when(&self, shown: f64, range: Frames) -> Vec<f64> {
         match self.timing {
+            Timing::Shown(ref driven) => {
+                let off = |frame: f64| driven.at(frame, FIRST) - shown;
+                let all: Vec<f64> = looks(range).collect();
+                let passes = all.windows(2).filter(|pair| off(pair[0]) * off(pair[1]) <= 0.0 && off(pair[0]) != 0.0);
+                passes
+                    .map(|pair| {
+                        let (mut low, mut high) = (pair[0], pair[1]);
+                        for _ in 0..60 {
+                            let middle = 0.5 * (low + high);
+                            if off(low) * off(middle) <= 0.0 { high = middle } else { low = middle }
+                        }
+                        high
+                    })
+                    .collect()
+            }
             Timing::Delay(delay) => vec![shown + delay],
             Timing::Speed(0.0) | Timing::Every(_) => Vec::new(),
             Timing::Speed(speed) => vec![shown / speed],

@@ -27,6 +27,8 @@ impl Columns {
     pub const PLACE: Self = Self(128);
     /// Places on the scale of colours.
     pub const TINT: Self = Self(256);
+    /// Brightness.
+    pub const BRIGHTNESS: Self = Self(512);
     /// Everything a pose is made of, and whether it is there.
     pub const POSE: Self = Self(1 | 2 | 4 | 8);
 
@@ -93,6 +95,8 @@ pub struct Sample {
     pub places: Vec<Place>,
     /// Places on the scale of colours, 0 to 1.
     pub tints: Vec<f64>,
+    /// Factors on how bright a thing is, at least 0.
+    pub brightness: Vec<f64>,
 }
 
 impl Sample {
@@ -114,6 +118,7 @@ impl Sample {
         column(&mut self.travels, columns.contain(Columns::TRAVEL), rows, DVec3::ZERO);
         column(&mut self.places, columns.contain(Columns::PLACE), rows, Place::default());
         column(&mut self.tints, columns.contain(Columns::TINT), rows, 0.0);
+        column(&mut self.brightness, columns.contain(Columns::BRIGHTNESS), rows, 1.0);
     }
 
     /// Keeps only these columns, of those that were asked for to make them.
@@ -143,6 +148,7 @@ impl Sample {
         self.travels.append(&mut other.travels);
         self.places.append(&mut other.places);
         self.tints.append(&mut other.tints);
+        self.brightness.append(&mut other.brightness);
     }
 
     /// The pose in a row; asks for position, orientation and scale.
