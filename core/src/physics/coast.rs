@@ -1,0 +1,609 @@
+//! A bead on a wire: gravity sets the pace along a path.
+//!
+//! Along the path the equation is s″ = g·t − μ|N| sign(s′) with the force of the wire N = κs′² − g⊥ (per unit of
+//! mass). It is regular at turning points, so it is integrated in time, by Dormand and Prince's pair of orders 5 and 4
+//! (1980) with a relative error of 1e-13 a step; between steps a quintic through place, speed and acceleration is
+//! used. Without friction the speed is kept to the energy after every step.
+
+use crate::curve::{OnStrand, Path, Strand};
+use crate::motion::{Break, BreakKind, Columns, Extent, Frames, Motion, MotionError, Outside, Place, Sample};
+use glam::DVec3;
+use std::sync::Arc;
+
+/// What happens where an open path ends.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum CoastEnd {
+    /// It stops there and stays.
+    Stops,
+    /// It comes back as fast as it came.
+    Rebounds,
+}
+
+/// How a bead is let go.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct CoastSetup {
+    /// Metres from the path's start.
+    pub start: f64,
+    /// Speed along the path, metres per second.
+    pub push: f64,
+    /// Metres per second squared.
+    pub gravity: DVec3,
+    /// Friction against the force of the wire; 0 for none.
+    pub friction: f64,
+    /// At the end of an open path.
+    pub end: CoastEnd,
+    /// Frames per second.
+    pub fps: f64,
+}
+
+/// What becomes of a bead.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub enum CoastFate {
+    /// It lies where it was let go.
+    Rests,
+    /// It goes round in so many seconds, again and again.
+    Round { period: f64 },
+    /// It goes to and fro in so many seconds, again and again; the rise that is next is so many metres higher than
+    /// it comes, where there is one.
+    Swings { period: f64, short: Option<f64> },
+    /// It comes to rest after so many seconds.
+    Stops { after: f64 },
+    /// It is still under way after all the time that was looked at.
+    Goes,
+}
+
+/// A thing that coasts along the first strand of a path that does not move.
+#[derive(Clone)]
+pub struct Coast {
+    path: Path,
+    setup: CoastSetup,
+    nodes: Arc<Vec<Node>>,
+    fate: CoastFate,
+    /// Seconds at which it turns about or stops at once.
+    turns: Arc<Vec<f64>>,
+    undecided: bool,
+}
+
+/// The bead at a moment: metres from the start with whole laps, metres per second, metres per second squared.
+#[derive(Debug, Clone, Copy)]
+struct Node {
+    t: f64,
+    s: f64,
+    v: f64,
+    a: f64,
+}
+
+/// Error of one step, as a part of what is covered.
+const TOLERANCE: f64 = 1e-13;
+/// Most steps.
+const MOST_NODES: usize = 200_000;
+/// Seconds that are looked at, at most, where it neither repeats nor comes to rest.
+const LONGEST: f64 = 600.0;
+/// Part of the largest speed below which it may be all but still on a hump.
+const SLOW: f64 = 1e-6;
+/// Part of a strand over which its bend is measured.
+const BEND: f64 = 1e-5;
+/// Places at which a path's height is looked at.
+const LOOKS: usize = 4096;
+
+/// The wire, and what pulls.
+struct Wire<'a> {
+    strand: &'a Strand,
+    setup: &'a CoastSetup,
+}
+
+impl Wire<'_> {
+    fn on(&self, s: f64) -> OnStrand {
+        self.strand.at(s)
+    }
+
+    /// Height against gravity, in metres squared per second squared.
+    fn potential(&self, s: f64) -> f64 {
+        -self.on(s).point.dot(self.setup.gravity)
+    }
+
+    /// The force of the wire, and the pull of gravity along it, per unit of mass.
+    fn forces(&self, s: f64, v: f64) -> (f64, f64) {
+        let here = self.on(s);
+        let pull = here.tangent.dot(self.setup.gravity);
+        if self.setup.friction == 0.0 {
+            return (0.0, pull);
+        }
+        let step = BEND * self.strand.length();
+        let bend = (self.on(s + step).tangent - self.on(s - step).tangent) / (2.0 * step);
+        let across = self.setup.gravity - here.tangent * pull;
+        ((bend * (v * v) - across).length(), pull)
+    }
+
+    /// Acceleration while it moves the way `sign` says.
+    fn acceleration(&self, s: f64, v: f64, sign: f64) -> f64 {
+        let (normal, pull) = self.forces(s, v);
+        pull - sign * self.setup.friction * normal
+    }
+
+    /// True where static friction holds a bead that stands still.
+    fn sticks(&self, s: f64) -> bool {
+        let (normal, pull) = self.forces(s, 0.0);
+        pull.abs() <= self.setup.friction * normal + 1e-12 * self.setup.gravity.length()
+    }
+
+    /// One step of so many seconds: place and speed after it, and the estimated errors of both.
+    fn step(&self, from: Node, h: f64, sign: f64) -> ([f64; 2], [f64; 2]) {
+        // Dormand and Prince 1980, "A family of embedded Runge-Kutta formulae", table 2.
+        const A: [&[f64]; 6] = [
+            &[1.0 / 5.0],
+            &[3.0 / 40.0, 9.0 / 40.0],
+            &[44.0 / 45.0, -56.0 / 15.0, 32.0 / 9.0],
+            &[19372.0 / 6561.0, -25360.0 / 2187.0, 64448.0 / 6561.0, -212.0 / 729.0],
+            &[9017.0 / 3168.0, -355.0 / 33.0, 46732.0 / 5247.0, 49.0 / 176.0, -5103.0 / 18656.0],
+            &[35.0 / 384.0, 0.0, 500.0 / 1113.0, 125.0 / 192.0, -2187.0 / 6784.0, 11.0 / 84.0],
+        ];
+        const E: [f64; 7] = [
+            71.0 / 57600.0,
+            0.0,
+            -71.0 / 16695.0,
+            71.0 / 1920.0,
+            -17253.0 / 339_200.0,
+            22.0 / 525.0,
+            -1.0 / 40.0,
+        ];
+        let mut k = [[0.0; 2]; 7];
+        k[0] = [from.v, self.acceleration(from.s, from.v, sign)];
+        let mut there = [from.s, from.v];
+        for (stage, row) in A.iter().enumerate() {
+            there = [from.s, from.v];
+            for (slope, weight) in k.iter().zip(*row) {
+                there[0] += h * weight * slope[0];
+                there[1] += h * weight * slope[1];
+            }
+            k[stage + 1] = [there[1], self.acceleration(there[0], there[1], sign)];
+        }
+        let error = [0, 1].map(|part| h * k.iter().zip(E).map(|(slope, weight)| weight * slope[part]).sum::<f64>());
+        (there, error)
+    }
+}
+
+/// Place and speed at a time between two nodes: a quintic with place, speed and acceleration of both.
+fn between(a: &Node, b: &Node, t: f64) -> (f64, f64) {
+    let h = b.t - a.t;
+    if h <= 0.0 {
+        return (b.s, b.v);
+    }
+    let x = (t - a.t) / h;
+    let (v0, v1, a0, a1) = (a.v * h, b.v * h, a.a * h * h, b.a * h * h);
+    let rise = b.s - a.s;
+    let c3 = 10.0 * rise - 6.0 * v0 - 4.0 * v1 - 1.5 * a0 + 0.5 * a1;
+    let c4 = -15.0 * rise + 8.0 * v0 + 7.0 * v1 + 1.5 * a0 - a1;
+    let c5 = 6.0 * rise - 3.0 * v0 - 3.0 * v1 - 0.5 * a0 + 0.5 * a1;
+    let s = a.s + x * (v0 + x * (0.5 * a0 + x * (c3 + x * (c4 + x * c5))));
+    let v = v0 + x * (a0 + x * (3.0 * c3 + x * (4.0 * c4 + x * 5.0 * c5)));
+    (s, v / h)
+}
+
+/// A run that is being worked out.
+struct Run<'a> {
+    wire: Wire<'a>,
+    nodes: Vec<Node>,
+    turns: Vec<f64>,
+    /// The way it moves, or is about to.
+    sign: f64,
+    /// Half of the squared speed and the potential, where nothing takes from it.
+    energy: f64,
+    /// The largest speed that there may be, to measure others by.
+    fastest: f64,
+    undecided: bool,
+}
+
+/// Why a step ended.
+enum Event {
+    None,
+    /// It stands still.
+    Still,
+    /// It is at an end of an open path.
+    End,
+    /// It has come round to a place.
+    Passes,
+}
+
+impl<'a> Run<'a> {
+    fn new(wire: Wire<'a>) -> Self {
+        let setup = wire.setup;
+        let (s, v) = (setup.start, setup.push);
+        let pull = wire.forces(s, 0.0).1;
+        let sign = if v == 0.0 { pull.signum() } else { v.signum() };
+        let energy = 0.5 * v * v + wire.potential(s);
+        let lowest = potentials(&wire).into_iter().map(|(_, height)| height).fold(f64::MAX, f64::min);
+        let fastest = (2.0 * (energy - lowest).max(0.0)).sqrt().max(v.abs());
+        let a = wire.acceleration(s, v, sign);
+        Self { wire, nodes: vec![Node { t: 0.0, s, v, a }], turns: Vec::new(), sign, energy, fastest, undecided: false }
+    }
+
+    fn now(&self) -> Node {
+        self.nodes[self.nodes.len() - 1]
+    }
+
+    /// A step that keeps to the tolerance, or less where something happens in it. `goal` is a place to stop at.
+    fn advance(&mut self, h: &mut f64, goal: Option<f64>) -> Event {
+        let from = self.now();
+        let scale = [self.wire.strand.length().min(1e3), self.fastest.max(1e-9)];
+        let (mut there, mut tries) = self.wire.step(from, *h, self.sign).into_try(scale);
+        while tries > 1.0 && *h > 1e-9 {
+            *h *= (0.9 * libm::pow(tries, -0.2)).clamp(0.1, 0.9);
+            (there, tries) = self.wire.step(from, *h, self.sign).into_try(scale);
+        }
+        let used = *h;
+        *h *= (0.9 * libm::pow(tries.max(1e-10), -0.2)).clamp(0.2, 4.0);
+        let still = there[1] * self.sign < 0.0;
+        let beyond = |s: f64| !self.wire.strand.closed() && !(0.0..=self.wire.strand.length()).contains(&s);
+        let passes = goal.is_some_and(|goal| (from.s - goal) * (there[0] - goal) <= 0.0 && from.s != goal);
+        if !still && !beyond(there[0]) && !passes {
+            let s = there[0];
+            let v = self.kept(s, there[1]);
+            let a = self.wire.acceleration(s, v, self.sign);
+            self.nodes.push(Node { t: from.t + used, s, v, a });
+            return Event::None;
+        }
+        // What happens first within the step, to the last bit: each is looked for by its own sign.
+        let length = self.wire.strand.length();
+        let signs: Vec<(Event, Box<dyn Fn([f64; 2]) -> bool>)> = {
+            let sign = self.sign;
+            let closed = self.wire.strand.closed();
+            let ahead = goal.map(|goal| (goal, goal > from.s));
+            vec![
+                (Event::Still, Box::new(move |x: [f64; 2]| x[1] * sign <= 0.0)),
+                (Event::End, Box::new(move |x: [f64; 2]| !closed && !(0.0..=length).contains(&x[0]))),
+                (
+                    Event::Passes,
+                    Box::new(move |x: [f64; 2]| ahead.is_some_and(|(goal, up)| if up { x[0] >= goal } else { x[0] <= goal })),
+                ),
+            ]
+        };
+        let mut first = (used, Event::None, there);
+        for (event, happened) in signs {
+            if !happened(there) || happened([from.s, from.v]) {
+                continue;
+            }
+            let (mut low, mut high) = (0.0, used);
+            for _ in 0..200 {
+                let middle = 0.5 * (low + high);
+                if middle <= low || middle >= high {
+                    break;
+                }
+                if happened(self.wire.step(from, middle, self.sign).0) { high = middle } else { low = middle }
+            }
+            if high <= first.0 {
+                first = (high, event, self.wire.step(from, high, self.sign).0);
+            }
+        }
+        let (after, event, [mut s, mut v]) = first;
+        match event {
+            Event::Still => v = 0.0,
+            Event::End => s = s.clamp(0.0, length),
+            Event::Passes => s = goal.unwrap_or(s),
+            Event::None => {}
+        }
+        let a = self.wire.acceleration(s, v, self.sign);
+        self.nodes.push(Node { t: from.t + after, s, v, a });
+        event
+    }
+
+    /// The speed that the energy leaves, where nothing takes from it and it is not all but still.
+    fn kept(&mut self, s: f64, v: f64) -> f64 {
+        if self.wire.setup.friction != 0.0 {
+            return v;
+        }
+        if v.abs() < SLOW * self.fastest && self.wire.forces(s, 0.0).1.abs() < 1e-4 * self.wire.setup.gravity.length() {
+            // It has just enough for a hump and would never be over it: it is given a little, and that is said.
+            self.undecided = true;
+            let v = self.sign * 2.0 * SLOW * self.fastest;
+            self.energy = 0.5 * v * v + self.wire.potential(s);
+            return v;
+        }
+        let left = 2.0 * (self.energy - self.wire.potential(s));
+        // Near a turning point the energy says little about the speed.
+        if left > 1e-4 * self.fastest * self.fastest { self.sign * left.sqrt() } else { v }
+    }
+
+    /// It turns about where it stands; false where it stays.
+    fn turn(&mut self) -> bool {
+        let here = self.now();
+        self.turns.push(here.t);
+        if self.wire.sticks(here.s) {
+            return false;
+        }
+        self.sign = self.wire.forces(here.s, 0.0).1.signum();
+        let a = self.wire.acceleration(here.s, 0.0, self.sign);
+        let last = self.nodes.len() - 1;
+        self.nodes[last].a = a;
+        true
+    }
+
+    /// At an end of an open path; false where it stays.
+    fn end(&mut self) -> bool {
+        let here = self.now();
+        self.turns.push(here.t);
+        if self.wire.setup.end == CoastEnd::Stops {
+            self.nodes.push(Node { v: 0.0, a: 0.0, ..here });
+            return false;
+        }
+        self.sign = -self.sign;
+        let v = self.sign * here.v.abs();
+        let a = self.wire.acceleration(here.s, v, self.sign);
+        self.nodes.push(Node { v, a, ..here });
+        true
+    }
+}
+
+trait IntoTry {
+    /// Where a step leads, and its error as a part of the tolerance.
+    fn into_try(self, scale: [f64; 2]) -> ([f64; 2], f64);
+}
+
+impl IntoTry for ([f64; 2], [f64; 2]) {
+    fn into_try(self, scale: [f64; 2]) -> ([f64; 2], f64) {
+        let (there, error) = self;
+        (there, (error[0].abs() / scale[0]).max(error[1].abs() / scale[1]) / TOLERANCE)
+    }
+}
+
+/// Places along the wire with their potential.
+fn potentials(wire: &Wire<'_>) -> Vec<(f64, f64)> {
+    let length = wire.strand.length();
+    (0..=LOOKS)
+        .map(|i| {
+            let s = length * i as f64 / LOOKS as f64;
+            (s, wire.potential(s))
+        })
+        .collect()
+}
+
+impl Coast {
+    /// Works out where the bead goes: one period where it repeats itself, or until it rests, or for so many seconds.
+    pub fn new(path: Path, setup: CoastSetup, seconds: f64) -> Self {
+        let curve = path.at(0.0);
+        let strand = &curve.strands()[0];
+        let mut run = Run::new(Wire { strand, setup: &setup });
+        let fate = follow(&mut run, seconds.clamp(1.0, LONGEST));
+        let (nodes, turns, undecided) = (run.nodes, run.turns, run.undecided);
+        Self { path, setup, nodes: Arc::new(nodes), fate, turns: Arc::new(turns), undecided }
+    }
+
+    /// What becomes of it.
+    pub const fn fate(&self) -> CoastFate {
+        self.fate
+    }
+
+    /// True where it had just enough for a hump, which cannot be decided.
+    pub const fn undecided(&self) -> bool {
+        self.undecided
+    }
+
+    /// Seconds after which it does the same again.
+    pub const fn period(&self) -> Option<f64> {
+        match self.fate {
+            CoastFate::Round { period } | CoastFate::Swings { period, .. } => Some(period),
+            CoastFate::Rests | CoastFate::Stops { .. } | CoastFate::Goes => None,
+        }
+    }
+
+    /// Least and largest speed, metres per second.
+    pub fn speeds(&self) -> (f64, f64) {
+        self.nodes.iter().fold((f64::MAX, 0.0), |(low, high), node| (low.min(node.v.abs()), high.max(node.v.abs())))
+    }
+
+    /// Metres from the start with whole laps, and metres per second, after so many seconds.
+    fn after(&self, seconds: f64) -> (f64, f64) {
+        let last = self.nodes[self.nodes.len() - 1];
+        let (t, laps) = match self.fate {
+            CoastFate::Round { period } | CoastFate::Swings { period, .. } => {
+                let number = (seconds / period).floor();
+                (seconds - number * period, number)
+            }
+            CoastFate::Rests | CoastFate::Stops { .. } | CoastFate::Goes => (seconds, 0.0),
+        };
+        if t <= 0.0 && laps == 0.0 {
+            let first = self.nodes[0];
+            // Before it is let go it lies there.
+            return (first.s, if t < 0.0 { 0.0 } else { first.v });
+        }
+        let gained = match self.fate {
+            CoastFate::Round { .. } => laps * (last.s - self.nodes[0].s),
+            _ => 0.0,
+        };
+        let next = self.nodes.partition_point(|node| node.t <= t);
+        let (s, v) = match (self.nodes.get(next.saturating_sub(1)), self.nodes.get(next)) {
+            (Some(a), Some(b)) => between(a, b, t),
+            _ if self.period().is_some() => (last.s, last.v),
+            _ => (last.s, 0.0),
+        };
+        (s + gained, v)
+    }
+
+    /// The way it travels: as it moves, or where it stands as it moved last.
+    fn way(&self, seconds: f64, v: f64) -> f64 {
+        if v != 0.0 {
+            return v.signum();
+        }
+        let (_, before) = self.after(seconds - 1e-3);
+        let (_, after) = self.after(seconds + 1e-3);
+        [before, after].into_iter().find(|v| *v != 0.0).map_or_else(
+            || self.nodes.iter().rev().find(|node| node.v != 0.0).map_or(1.0, |node| node.v.signum()),
+            f64::signum,
+        )
+    }
+}
+
+/// Follows the bead until it is known what becomes of it.
+fn follow(run: &mut Run<'_>, seconds: f64) -> CoastFate {
+    let first = run.now();
+    if first.v == 0.0 && run.wire.sticks(first.s) {
+        return CoastFate::Rests;
+    }
+    let closed = run.wire.strand.closed();
+    let lossless = run.wire.setup.friction == 0.0;
+    let length = run.wire.strand.length();
+    // A bead that is let go without a push begins at a turning point.
+    let mut still: Vec<f64> = if first.v == 0.0 { vec![0.0] } else { Vec::new() };
+    let mut h = 1e-4;
+    while run.now().t < seconds && run.nodes.len() < MOST_NODES {
+        let goal = (closed && lossless).then(|| first.s + run.sign * length);
+        match run.advance(&mut h, goal) {
+            Event::None => {}
+            Event::Passes => return CoastFate::Round { period: run.now().t },
+            Event::End if !run.end() => return CoastFate::Stops { after: run.now().t },
+            Event::End => {
+                still.push(run.now().t);
+                h = h.min(1e-3);
+            }
+            Event::Still => {
+                still.push(run.now().t);
+                if !run.turn() {
+                    return CoastFate::Stops { after: run.now().t };
+                }
+                h = h.min(1e-3);
+            }
+        }
+        if lossless && still.len() >= 2 {
+            let half = still[1] - still[0];
+            let period = 2.0 * half;
+            let short = short_of(run);
+            finish(run, period, &mut h);
+            return CoastFate::Swings { period, short };
+        }
+    }
+    CoastFate::Goes
+}
+
+/// By how much the next rise is higher than the bead comes, metres; none where an end of the path is what turns it.
+fn short_of(run: &Run<'_>) -> Option<f64> {
+    let here = run.now();
+    let length = run.wire.strand.length();
+    let gravity = run.wire.setup.gravity.length();
+    let from = run.wire.potential(here.s);
+    // On beyond the place where it turned, up to the first top.
+    let way = if run.nodes.len() > 1 { (here.s - run.nodes[run.nodes.len() - 2].s).signum() } else { 1.0 };
+    let (mut top, mut s) = (from, here.s);
+    for _ in 0..LOOKS {
+        s += way * length / LOOKS as f64;
+        if !run.wire.strand.closed() && !(0.0..=length).contains(&s) {
+            return None;
+        }
+        let height = run.wire.potential(s);
+        if height < top {
+            break;
+        }
+        top = height;
+    }
+    (top > from && gravity > 0.0).then_some((top - from) / gravity)
+}
+
+/// Goes on to the end of a period, which is to the bit where it began.
+fn finish(run: &mut Run<'_>, period: f64, h: &mut f64) {
+    let first = run.nodes[0];
+    while run.now().t < period && run.nodes.len() < MOST_NODES {
+        *h = h.min(period - run.now().t);
+        match run.advance(h, None) {
+            Event::None | Event::Passes => {}
+            Event::End => {
+                run.end();
+                *h = h.min(1e-3);
+            }
+            Event::Still => {
+                run.turn();
+                *h = h.min(1e-3);
+            }
+        }
+        if period - run.now().t < 1e-12 * period {
+            break;
+        }
+    }
+    run.turns.retain(|turn| *turn < period * (1.0 - 1e-12));
+    if first.v == 0.0 {
+        run.turns.insert(0, 0.0);
+    }
+    let last = run.nodes.len() - 1;
+    run.nodes[last] = Node { t: period, ..first };
+}
+
+impl Motion for Coast {
+    fn len(&self) -> usize {
+        1
+    }
+
+    fn extent(&self) -> Extent {
+        let to = self.nodes[self.nodes.len() - 1].t * self.setup.fps;
+        let outside = if self.period().is_some() { Outside::Periodic } else { Outside::Holds };
+        Extent { from: 0.0, to, outside }
+    }
+
+    fn sample_at(&self, at: &[(usize, f64)], columns: Columns, out: &mut Sample) {
+        out.reset(at.len(), columns);
+        let curve = self.path.at(0.0);
+        let strand = &curve.strands()[0];
+        for (row, &(_, frame)) in at.iter().enumerate() {
+            let seconds = frame / self.setup.fps;
+            let (s, v) = self.after(seconds);
+            let here = strand.at(if strand.closed() { s } else { s.clamp(0.0, strand.length()) });
+            if let Some(position) = out.positions.get_mut(row) {
+                *position = here.point;
+            }
+            if let Some(velocity) = out.velocities.get_mut(row) {
+                *velocity = here.tangent * (v / self.setup.fps);
+            }
+            if columns.touch(Columns::TRAVEL | Columns::PLACE) {
+                let way = self.way(seconds, v);
+                if let Some(travel) = out.travels.get_mut(row) {
+                    *travel = here.tangent * way;
+                }
+                if let Some(place) = out.places.get_mut(row) {
+                    let s_on = if strand.closed() { strand.normalise(s) } else { s.clamp(0.0, strand.length()) };
+                    *place = Place { strand: 0, s: s_on, laps: s / strand.length(), direction: way };
+                }
+            }
+        }
+    }
+
+    fn varies(&self) -> Columns {
+        Columns::POSITION
+    }
+
+    fn breaks(&self, _object: usize, range: Frames) -> Result<Vec<Break>, MotionError> {
+        let fps = self.setup.fps;
+        let curve = self.path.at(0.0);
+        let strand = &curve.strands()[0];
+        let mut seconds: Vec<f64> = if self.setup.end == CoastEnd::Rebounds || self.period().is_none() {
+            self.turns.to_vec()
+        } else {
+            Vec::new()
+        };
+        for corner in strand.corners() {
+            for pair in self.nodes.windows(2) {
+                let laps = |s: f64| if strand.closed() { ((s - corner) / strand.length()).floor() } else { f64::from(u8::from(s >= *corner)) };
+                if laps(pair[0].s) == laps(pair[1].s) {
+                    continue;
+                }
+                let (mut low, mut high) = (pair[0].t, pair[1].t);
+                for _ in 0..60 {
+                    let middle = 0.5 * (low + high);
+                    if laps(between(&pair[0], &pair[1], middle).0) == laps(pair[0].s) { low = middle } else { high = middle }
+                }
+                seconds.push(high);
+            }
+        }
+        let mut breaks = Vec::new();
+        let period = self.period().unwrap_or(f64::INFINITY);
+        let (first, last) = ((range.from / fps / period).floor(), (range.to / fps / period).floor());
+        let laps = if period.is_finite() { (last - first) as usize + 1 } else { 1 };
+        for lap in 0..laps.min(100_000) {
+            let from = if period.is_finite() { (first + lap as f64) * period } else { 0.0 };
+            breaks.extend(seconds.iter().map(|t| (t + from) * fps).filter(|frame| range.holds(*frame)));
+        }
+        breaks.sort_by(f64::total_cmp);
+        breaks.dedup_by(|a, b| (*a - *b).abs() < 1e-9);
+        Ok(breaks.into_iter().map(|frame| Break { frame, kind: BreakKind::Corner }).collect())
+    }
+
+    fn path(&self) -> Option<&Path> {
+        Some(&self.path)
+    }
+}
