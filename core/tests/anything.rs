@@ -225,7 +225,7 @@ proptest! {
         };
         let compiled = compile(&scene, &workshop);
         for told in report(&compiled).values() {
-            let sentences = told.messages.iter().all(|text| text.ends_with('.') && text.chars().next().is_some_and(char::is_uppercase));
+            let sentences = told.messages.iter().all(|text| text.ends_with('.') && text.chars().next().is_some_and(|first| first.is_uppercase() || first.is_numeric()));
             prop_assert!(sentences, "{:?}", told.messages);
         }
         compiled.miniatures(&cancel).unwrap();

@@ -154,10 +154,11 @@ fn at_an_open_end_it_stops_or_comes_back() {
 #[test]
 fn a_drawn_track_with_a_hump_is_passed_or_not_by_its_height() {
     let point = |x: f64, y: f64| PathPoint { position: DVec3::new(x, y, 0.0), kind: PointKind::Smooth, handles: None };
-    let strand = through(&[point(0.0, 3.0), point(2.0, 0.0), point(4.0, 2.0), point(6.0, 0.5), point(8.0, 3.5)], false).unwrap();
-    let coast = |push: f64| Coast::new(still(strand.clone()), CoastSetup { end: CoastEnd::Stops, ..setup(0.0, push) }, 600.0);
+    let strand =
+        through(&[point(0.0, 3.0), point(2.0, 0.0), point(4.0, 2.0), point(6.0, 0.5), point(8.0, 3.5)], false).unwrap();
+    let coast =
+        |push: f64| Coast::new(still(strand.clone()), CoastSetup { end: CoastEnd::Stops, ..setup(0.0, push) }, 600.0);
     // From 3 m it passes a hump of 2 m, and the end at 3.5 m it reaches with a push only.
     let CoastFate::Swings { .. } = coast(0.0).fate() else { panic!("{:?}", coast(0.0).fate()) };
     assert!(matches!(coast(4.0).fate(), CoastFate::Stops { .. }));
-
 }

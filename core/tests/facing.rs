@@ -243,7 +243,7 @@ proptest! {
     ) {
         let inner = facing(riding(wavy(&radii, &heights), "1"), FaceUp::STEADY);
         let bank = Bank { amount, limit: 1.0, over: 6.0, gravity: 0.02 };
-        let steering = Steering { smoothing, limit, corner, bank: Some(bank), lead: FRAMES, ..Steering::NONE };
+        let steering = Steering { smoothing, limit, corner, bank: Some(bank), lead: 4.0 * FRAMES, ..Steering::NONE };
         let motion: Arc<dyn Motion> = Arc::new(Steered::new(inner, steering));
         let seam = measure(&motion, FRAMES, 24.0, &Cancel::default()).unwrap();
         prop_assert!(seam.closes(1e-9), "{seam:?}");

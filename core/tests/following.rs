@@ -152,7 +152,7 @@ proptest! {
             _ => Timing::Hold { from: 30.0, during: number * 5.0 },
         };
         let lead = ride("1", 2);
-        let motion = Retimed::new(lead.clone(), timing);
+        let motion = Retimed::new(lead.clone(), timing.clone());
         let (shown, _) = timing.at(frame);
         let (here, own) = (sampled(&motion, frame, ALL | Columns::VELOCITY), sampled(&*lead, shown, ALL));
         prop_assert_eq!(&here.positions, &own.positions);

@@ -103,7 +103,7 @@ async fn a_progress_is_keyed_and_eased_its_pace_dragged_and_its_slowest_point_li
 
 /// Metres between two places.
 fn apart(a: &[f64], b: &[f64]) -> f64 {
-    a.iter().zip(b).take(3).map(|(a, b)| (a - b).powi(2)).sum::<f64>().sqrt()
+    a.iter().zip(b).take(3).map(|(a, b)| (a - b) * (a - b)).sum::<f64>().sqrt()
 }
 
 #[tokio::test]

@@ -24,6 +24,9 @@ pub enum Figure {
     Star { points: usize, outer: f64, inner: f64, rounding: f64 },
     /// Round the z axis from z = 0, the radius changing evenly; negative turns go clockwise.
     Helix { from: f64, to: f64, turns: f64, height: f64 },
+    /// A belt round two wheels of these radii, their middles so far apart along x; counter-clockwise from below the
+    /// first wheel, which lies at −x. Neither wheel may lie within the other.
+    Belt { first: f64, second: f64, apart: f64 },
     /// To and fro across while it goes once along: 2 lobes are a figure eight.
     Eight { width: f64, height: f64, lobes: usize },
 }
@@ -64,6 +67,7 @@ impl Figure {
                 Strand::new(rounded(&(0..2 * points).map(corner).collect::<Vec<_>>(), rounding), true)
             }
             Self::Helix { from, to, turns, height } => helix(from, to, turns, height),
+            Self::Belt { first, second, apart } => belt(first, second, apart),
             Self::Eight { width, height, lobes } => {
                 let n = lobes as f64;
                 let eight = |a: f64| {
@@ -99,6 +103,33 @@ fn arcs(radius: f64, start: f64, sweep: f64) -> Vec<Segment> {
         sweep: sweep / count,
     };
     (0..count as usize).map(piece).collect()
+}
+
+/// Its straight parts touch both wheels from outside: the direction to where they do is the same on both.
+fn belt(first: f64, second: f64, apart: f64) -> Result<Strand, CurveError> {
+    let lean = (first - second) / apart;
+    if !(-1.0..=1.0).contains(&lean) {
+        return Err(CurveError::NoLength);
+    }
+    let angle = libm::acos(lean);
+    let (sine, cosine) = libm::sincos(angle);
+    let (left, right) = (DVec3::NEG_X * (0.5 * apart), DVec3::X * (0.5 * apart));
+    let (above, below) = (DVec3::new(cosine, sine, 0.0), DVec3::new(cosine, -sine, 0.0));
+    let arc = |centre: DVec3, radius: f64, start: f64, sweep: f64| Segment::Arc {
+        centre,
+        x: DVec3::X,
+        y: DVec3::Y,
+        radius,
+        start,
+        sweep,
+    };
+    let segments = vec![
+        Segment::Line { from: left + below * first, to: right + below * second },
+        arc(right, second, -angle, 2.0 * angle),
+        Segment::Line { from: right + above * second, to: left + above * first },
+        arc(left, first, angle, TAU - 2.0 * angle),
+    ];
+    Strand::new(segments, true)
 }
 
 fn helix(from: f64, to: f64, turns: f64, height: f64) -> Result<Strand, CurveError> {

@@ -14,7 +14,7 @@ pub use compile::{Compiled, End, NodeResult, Workshop, compile};
 pub use memo::Memo;
 pub use miniature::{LivingMiniature, Miniature};
 pub use node::{
-    Assets, Closing, Context, NodeType, Offer, OfferMaker, Outcome, PathProduct, Product, Timing, curve_facts,
+    Assets, Closing, Context, Mend, NodeType, Offer, OfferMaker, Outcome, PathProduct, Product, Timing, curve_facts,
     no_assets,
 };
 pub use report::{EndReport, KindReport, LONGEST_ORBIT, NodeReport, SeamReport, report};

@@ -245,6 +245,18 @@ impl Looks {
 /// What would close a loop whose things look like this.
 pub type OfferMaker = Arc<dyn Fn(&Looks) -> Vec<Closing> + Send + Sync>;
 
+/// A value of one of a node's parameters that mends what its warnings or facts speak of.
+#[derive(Debug, Clone, PartialEq, Serialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+pub struct Mend {
+    /// Name of the parameter.
+    pub param: &'static str,
+    /// The value offered.
+    pub value: Value,
+    /// What it is about, in words.
+    pub text: String,
+}
+
 /// What came of an evaluation.
 #[derive(Clone)]
 pub struct Outcome {
@@ -258,12 +270,24 @@ pub struct Outcome {
     pub offers: Option<OfferMaker>,
     /// The angle in degrees that a closed path had left after a lap, from −180 to 180, where one is spread over it.
     pub closing: Option<f64>,
+    /// What would mend it.
+    pub mends: Vec<Mend>,
+    /// The frame at which one shot cuts to another.
+    pub cut: Option<f64>,
 }
 
 impl Outcome {
     /// Only a product.
     pub fn new(product: impl Into<Product>) -> Self {
-        Self { product: product.into(), warnings: Vec::new(), facts: Vec::new(), offers: None, closing: None }
+        Self {
+            product: product.into(),
+            warnings: Vec::new(),
+            facts: Vec::new(),
+            offers: None,
+            closing: None,
+            mends: Vec::new(),
+            cut: None,
+        }
     }
 
     /// A curve with its length and the number of its strands as facts.

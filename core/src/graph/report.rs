@@ -1,7 +1,7 @@
 //! What is said about a compiled scene, on the command line and on the wire.
 
 use super::compile::{Compiled, End, NodeResult};
-use super::node::{Offer, Product};
+use super::node::{Mend, Offer, Product};
 use crate::motion::{Cancel, Columns, Contact, Frames, Kind, Motion, MotionError, Sample};
 use crate::scene::Mark;
 use crate::seam::{Gap, Seam, measure, orbit};
@@ -20,6 +20,10 @@ pub struct NodeReport {
     pub facts: Vec<String>,
     /// The angle in degrees that a closed path had left after a lap, where one is spread over it.
     pub closing: Option<f64>,
+    /// What would mend what is said.
+    pub mends: Vec<Mend>,
+    /// The frame at which one shot cuts to another, where there are two.
+    pub cut: Option<f64>,
     /// What is wrong in formulas, and where.
     pub marks: Vec<Mark>,
     /// Milliseconds it took; 0 when it was remembered.
@@ -35,6 +39,8 @@ impl NodeReport {
                 messages: outcome.warnings.clone(),
                 facts: outcome.facts.clone(),
                 closing: outcome.closing,
+                mends: outcome.mends.clone(),
+                cut: outcome.cut,
                 marks: Vec::new(),
                 millis,
             },
@@ -43,6 +49,8 @@ impl NodeReport {
                 messages: vec![why.clone()],
                 facts: Vec::new(),
                 closing: None,
+                mends: Vec::new(),
+                cut: None,
                 marks: result.marks.clone(),
                 millis,
             },

@@ -55,7 +55,11 @@ impl Mimic {
             at.iter().map(|&(object, frame)| (object % count, frame - self.how.delay)).collect();
         let turned = if self.how.turned { Columns::ORIENTATION | Columns::SPIN } else { Columns::NONE };
         let mut sample = Sample::default();
-        self.other.sample_at(&moved, columns.and(Columns::POSE | Columns::VELOCITY | Columns::SPIN) | turned, &mut sample);
+        self.other.sample_at(
+            &moved,
+            columns.and(Columns::POSE | Columns::VELOCITY | Columns::SPIN) | turned,
+            &mut sample,
+        );
         sample
     }
 

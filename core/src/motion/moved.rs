@@ -58,6 +58,12 @@ impl Moving {
         self.position.iter().chain(&self.orientation).chain([&self.scale])
     }
 
+    /// True when nothing is moved.
+    pub fn is_none(&self) -> bool {
+        let still = |parts: &[Driven; 3]| parts.iter().all(|part| part.fixed() == Some(0.0));
+        still(&self.position) && still(&self.orientation) && self.scale.fixed() == Some(1.0)
+    }
+
     fn over_time(&self) -> bool {
         self.all().any(Driven::over_time)
     }

@@ -1,7 +1,9 @@
 //! Forward and back along the way, again and again.
 
 use super::swell::with_bends;
-use super::{Break, BreakKind, Cancel, Columns, Contact, Extent, Frames, MOST_BREAKS, Motion, MotionError, Sample, as_inner};
+use super::{
+    Break, BreakKind, Cancel, Columns, Contact, Extent, Frames, MOST_BREAKS, Motion, MotionError, Sample, as_inner,
+};
 use crate::curve::{Path, Strand};
 use crate::pose::Axis;
 use crate::signal::{Driven, Thing};
@@ -63,7 +65,8 @@ impl Shudder {
     }
 
     fn needs(&self, columns: Columns) -> Columns {
-        let moved = columns.contain(Columns::POSITION) || columns.contain(Columns::VELOCITY) || columns.contain(Columns::PLACE);
+        let moved =
+            columns.contain(Columns::POSITION) || columns.contain(Columns::VELOCITY) || columns.contain(Columns::PLACE);
         if !moved {
             return columns;
         }
@@ -140,9 +143,12 @@ impl Motion for Shudder {
         let how = &self.how;
         let mut breaks = self.inner.breaks(object, range)?;
         if !how.soft {
-            let (first, last) = (((range.from - how.start) / how.every).ceil(), ((range.to - how.start) / how.every).floor());
+            let (first, last) =
+                (((range.from - how.start) / how.every).ceil(), ((range.to - how.start) / how.every).floor());
             if last - first > MOST_BREAKS as f64 {
-                return Err(MotionError::TooMuch("it shudders too often: let it go to the other side less often".to_owned()));
+                return Err(MotionError::TooMuch(
+                    "it shudders too often: let it go to the other side less often".to_owned(),
+                ));
             }
             let count = if last >= first { (last - first) as usize + 1 } else { 0 };
             let jump = |i: usize| Break { frame: how.start + (first + i as f64) * how.every, kind: BreakKind::Jump };

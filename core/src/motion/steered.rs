@@ -38,7 +38,7 @@ pub struct Steering {
     pub smoothing: f64,
     /// Largest turn per frame, radians; 0 for none.
     pub limit: f64,
-    /// The frames that the turn limit has to come into step before the frames that are asked for: a loop.
+    /// The frames that the turn limit has to come into step before the frames that are asked for: some loops.
     pub lead: f64,
     /// Turn about the nose in degrees, clockwise as seen from behind.
     pub roll: Driven,

@@ -103,7 +103,12 @@ impl Waver {
         let mut sample = Sample::default();
         let moved: Vec<(usize, f64)> = at.iter().map(|&(object, frame)| (object, frame + offset)).collect();
         self.inner.sample_at(&moved, Columns::ORIENTATION, &mut sample);
-        sample.orientations.iter().zip(&moved).map(|(turn, &(object, frame))| self.turned(*turn, object, frame)).collect()
+        sample
+            .orientations
+            .iter()
+            .zip(&moved)
+            .map(|(turn, &(object, frame))| self.turned(*turn, object, frame))
+            .collect()
     }
 }
 

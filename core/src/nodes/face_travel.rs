@@ -17,6 +17,8 @@ pub struct FaceTravelNode;
 const UPS: &[&str] = &["world", "steady", "second path", "surface", "place"];
 /// Earth's, metres per second squared.
 const GRAVITY: f64 = 9.81;
+/// Loops in which a turn limit has to come into step: where it is met nearly all the time one is too few.
+const LEAD: f64 = 4.0;
 
 impl NodeType for FaceTravelNode {
     fn schema(&self) -> Schema {
@@ -226,7 +228,7 @@ fn steering(params: &Params<'_>, timing: Timing, flat: bool) -> Steering {
         bank: (amount != 0.0 && !flat).then_some(bank),
         smoothing: params.number("smoothing"),
         limit: params.number("limit").to_radians(),
-        lead: timing.frames,
+        lead: LEAD * timing.frames,
         roll: params.driven("roll"),
         spin: TAU * params.fraction("spin").value() / timing.frames,
     }

@@ -6,7 +6,8 @@ use crate::schema::{Group, Param, PortKind, Role, Schema, Spaces, Unit};
 /// A figure with few numbers.
 pub struct FigureNode;
 
-const FIGURES: &[&str] = &["circle", "line", "arc", "ellipse", "polygon", "star", "helix", "spiral", "figure eight"];
+const FIGURES: &[&str] =
+    &["circle", "line", "arc", "ellipse", "polygon", "star", "helix", "spiral", "figure eight", "belt"];
 
 impl NodeType for FigureNode {
     fn schema(&self) -> Schema {
@@ -20,7 +21,13 @@ impl NodeType for FigureNode {
             Param::choice("figure", "figure", Group::Form, FIGURES, "What it is."),
             length("length", "length", 4.0, "From end to end.").only_when("figure", &["line"]).role(Role::Size),
             length("radius", "radius", 2.0, "From the middle to the line, or to its corners.")
-                .only_when("figure", &["circle", "arc", "polygon", "star", "helix", "spiral"])
+                .only_when("figure", &["circle", "arc", "polygon", "star", "helix", "spiral", "belt"])
+                .role(Role::Size),
+            length("second-radius", "second radius", 2.0, "Of the wheel on the right.")
+                .only_when("figure", &["belt"])
+                .role(Role::Size),
+            length("apart", "wheels apart", 8.0, "From the middle of one wheel to that of the other.")
+                .only_when("figure", &["belt"])
                 .role(Role::Size),
             length("end-radius", "radius at end", 2.0, "What the radius has become where the line ends.")
                 .only_when("figure", &["helix", "spiral"])
@@ -69,7 +76,7 @@ impl NodeType for FigureNode {
             name: "figure",
             title: "Figure",
             group: "Paths",
-            help: "A line, arc, circle, ellipse, polygon, star, helix, spiral or figure eight.",
+            help: "A line, arc, circle, ellipse, polygon, star, helix, spiral, figure eight, or a belt round two wheels.",
             inputs: vec![],
             output: Some(PortKind::Path),
             params,
@@ -104,6 +111,13 @@ impl NodeType for FigureNode {
                 turns: number("turns"),
                 height: if kind == "helix" && !is_flat(context) { number("rise") } else { 0.0 },
             },
+            "belt" => {
+                let (first, second, apart) = (number("radius"), number("second-radius"), number("apart"));
+                if apart <= (first - second).abs() {
+                    return Err("One wheel lies within the other: put them further apart.".to_owned());
+                }
+                Figure::Belt { first, second, apart }
+            }
             "figure eight" => Figure::Eight {
                 width: number("width"),
                 height: number("height"),

@@ -1,16 +1,20 @@
 //! The node types: each file holds a schema and the call into the room that does the work.
 
 mod close_loop;
+mod coast;
 mod drawn_path;
 mod face_travel;
 mod figure;
 mod followers;
 mod formula_path;
+mod head_count;
 mod join;
 mod kinds;
 mod launch;
 mod lettering;
+mod links;
 mod meander;
+mod mimic;
 mod move_path;
 mod output;
 mod placing;
@@ -21,15 +25,21 @@ mod retime;
 mod reverse;
 mod ride;
 mod sheaf;
+mod shudder;
 mod signal_effects;
 mod signals;
 mod smooth;
 mod surfaces;
 mod svg_path;
+mod swell;
+mod tether;
 mod together;
 mod torus_winding;
 mod trim;
+mod two_shots;
 mod wake;
+mod waver;
+mod wheel;
 
 use crate::graph::NodeType;
 use crate::pose::Axis;
@@ -67,11 +77,21 @@ pub fn all() -> Vec<Arc<dyn NodeType>> {
         Arc::new(join::Join),
         Arc::new(move_path::MovePath),
         Arc::new(ride::RideNode),
+        Arc::new(coast::CoastNode),
         Arc::new(launch::LaunchNode),
         Arc::new(face_travel::FaceTravelNode),
         Arc::new(followers::FollowersNode),
+        Arc::new(shudder::ShudderNode),
+        Arc::new(mimic::MimicNode),
+        Arc::new(waver::WaverNode),
+        Arc::new(swell::SwellNode),
         Arc::new(retime::Retime),
         Arc::new(kinds::KindsNode),
+        Arc::new(head_count::HeadCountNode),
+        Arc::new(wheel::WheelNode),
+        Arc::new(links::LinksNode),
+        Arc::new(tether::TetherNode),
+        Arc::new(two_shots::TwoShotsNode),
         Arc::new(together::TogetherNode),
         Arc::new(signals::KeysNode),
         Arc::new(signals::WaveNode),

@@ -6,7 +6,7 @@ use std::sync::Arc;
 /// The same motion at other times.
 pub struct Retime;
 
-const WAYS: &[&str] = &["delay", "speed", "reverse", "there and back", "hold", "every few frames"];
+const WAYS: &[&str] = &["delay", "speed", "reverse", "there and back", "hold", "every few frames", "frame shown"];
 
 impl NodeType for Retime {
     fn schema(&self) -> Schema {
@@ -34,6 +34,15 @@ impl NodeType for Retime {
                 frames("from", "held from", 48.0, -1e5, &["hold"], "The frame from which it stands still."),
                 frames("during", "held for", 24.0, 0.0, &["hold"], "Frames for which it stands still."),
                 frames("step", "every", 2.0, 1e-2, &["every few frames"], "Frames from one picture to the next."),
+                Param::number(
+                    "shown",
+                    "frame shown",
+                    Group::Time,
+                    (Unit::Frames, 0.0, -1e6, 1e6),
+                    "The frame of the motion that is shown; give it keys or a signal.",
+                )
+                .only_when("way", &["frame shown"])
+                .over_time(),
             ],
             uses_timing: true,
         }
@@ -46,6 +55,7 @@ impl NodeType for Retime {
             "reverse" => Timing::Reverse { frames },
             "there and back" => Timing::ThereAndBack { frames },
             "hold" => Timing::Hold { from: params.number("from"), during: params.number("during") },
+            "frame shown" => Timing::Shown(params.driven("shown")),
             "every few frames" => Timing::Every(params.number("step")),
             _ => Timing::Delay(params.number("delay")),
         };

@@ -1,6 +1,9 @@
+use super::placing::level;
 use crate::graph::{Context, NodeType, Outcome, Product};
-use crate::motion::{Motion, Together};
-use crate::schema::{Port, PortKind, Schema};
+use crate::motion::{Motion, Moved, Moving, Together};
+use crate::scene::Space;
+use crate::schema::{Group, Param, Port, PortKind, Role, Schema, Unit};
+use crate::signal::Driven;
 use std::sync::Arc;
 
 /// Several motions as one.
@@ -18,11 +21,45 @@ impl NodeType for TogetherNode {
             name: "together",
             title: "Together",
             group: "On the way",
-            help: "Puts the things of several motions into one.",
+            help: "Puts the things of several motions into one, which can be moved, turned and enlarged as one.",
             inputs: PORTS.map(port).into(),
             output: Some(PortKind::Motion),
-            params: Vec::new(),
-            uses_timing: false,
+            params: vec![
+                Param::vector(
+                    "position",
+                    "position",
+                    Group::Form,
+                    (Unit::Metres, [0.0; 3]),
+                    "How far all of it is moved.",
+                )
+                .role(Role::Place)
+                .over_time(),
+                Param::vector(
+                    "orientation",
+                    "orientation",
+                    Group::Form,
+                    (Unit::Degrees, [0.0; 3]),
+                    "How far all of it is turned about x, then y, then z.",
+                )
+                .over_time(),
+                Param::number(
+                    "scale",
+                    "scale",
+                    Group::Form,
+                    (Unit::None, 1.0, 1e-3, 1e3),
+                    "How many times as large all of it is.",
+                )
+                .role(Role::Size)
+                .over_time(),
+                Param::vector(
+                    "about",
+                    "about",
+                    Group::Form,
+                    (Unit::Metres, [0.0; 3]),
+                    "The place about which it is turned and enlarged.",
+                ),
+            ],
+            uses_timing: true,
         }
     }
 
@@ -31,6 +68,20 @@ impl NodeType for TogetherNode {
         let others = PORTS[1..].iter().filter_map(|port| context.motion(port).ok());
         let together = Together::new(std::iter::once(first).chain(others).collect());
         let facts = vec![format!("{} things", together.len())];
-        Ok(Outcome { facts, ..Outcome::new(Product::Motion(Arc::new(together))) })
+        let params = &context.params;
+        let ([x, y, mut z], [mut rx, mut ry, rz]) =
+            (params.driven_vector("position"), params.driven_vector("orientation"));
+        if context.timing.space == Space::Flat {
+            (z, rx, ry) = (Driven::Fixed(0.0), Driven::Fixed(0.0), Driven::Fixed(0.0));
+        }
+        let how = Moving {
+            position: [x, y, z],
+            orientation: [rx, ry, rz],
+            scale: params.driven("scale"),
+            about: level(context, params.vector("about")),
+        };
+        let all: Arc<dyn Motion> = Arc::new(together);
+        let all = if how.is_none() { all } else { Arc::new(Moved::new(all, how)) };
+        Ok(Outcome { facts, ..Outcome::new(Product::Motion(all)) })
     }
 }

@@ -138,15 +138,8 @@ impl Wire<'_> {
             &[9017.0 / 3168.0, -355.0 / 33.0, 46732.0 / 5247.0, 49.0 / 176.0, -5103.0 / 18656.0],
             &[35.0 / 384.0, 0.0, 500.0 / 1113.0, 125.0 / 192.0, -2187.0 / 6784.0, 11.0 / 84.0],
         ];
-        const E: [f64; 7] = [
-            71.0 / 57600.0,
-            0.0,
-            -71.0 / 16695.0,
-            71.0 / 1920.0,
-            -17253.0 / 339_200.0,
-            22.0 / 525.0,
-            -1.0 / 40.0,
-        ];
+        const E: [f64; 7] =
+            [71.0 / 57600.0, 0.0, -71.0 / 16695.0, 71.0 / 1920.0, -17253.0 / 339_200.0, 22.0 / 525.0, -1.0 / 40.0];
         let mut k = [[0.0; 2]; 7];
         k[0] = [from.v, self.acceleration(from.s, from.v, sign)];
         let mut there = [from.s, from.v];
@@ -193,6 +186,9 @@ struct Run<'a> {
     fastest: f64,
     undecided: bool,
 }
+
+/// Whether something has happened by a place and a speed.
+type Sign = Box<dyn Fn([f64; 2]) -> bool>;
 
 /// Why a step ended.
 enum Event {
@@ -245,7 +241,7 @@ impl<'a> Run<'a> {
         }
         // What happens first within the step, to the last bit: each is looked for by its own sign.
         let length = self.wire.strand.length();
-        let signs: Vec<(Event, Box<dyn Fn([f64; 2]) -> bool>)> = {
+        let signs: Vec<(Event, Sign)> = {
             let sign = self.sign;
             let closed = self.wire.strand.closed();
             let ahead = goal.map(|goal| (goal, goal > from.s));
@@ -254,7 +250,9 @@ impl<'a> Run<'a> {
                 (Event::End, Box::new(move |x: [f64; 2]| !closed && !(0.0..=length).contains(&x[0]))),
                 (
                     Event::Passes,
-                    Box::new(move |x: [f64; 2]| ahead.is_some_and(|(goal, up)| if up { x[0] >= goal } else { x[0] <= goal })),
+                    Box::new(move |x: [f64; 2]| {
+                        ahead.is_some_and(|(goal, up)| if up { x[0] >= goal } else { x[0] <= goal })
+                    }),
                 ),
             ]
         };
@@ -446,7 +444,7 @@ fn follow(run: &mut Run<'_>, seconds: f64) -> CoastFate {
     let mut still: Vec<f64> = if first.v == 0.0 { vec![0.0] } else { Vec::new() };
     let mut h = 1e-4;
     while run.now().t < seconds && run.nodes.len() < MOST_NODES {
-        let goal = (closed && lossless).then(|| first.s + run.sign * length);
+        let goal = (closed && lossless).then_some(first.s + run.sign * length);
         match run.advance(&mut h, goal) {
             Event::None => {}
             Event::Passes => return CoastFate::Round { period: run.now().t },
@@ -494,7 +492,7 @@ fn short_of(run: &Run<'_>) -> Option<f64> {
         }
         top = height;
     }
-    (top > from && gravity > 0.0).then_some((top - from) / gravity)
+    if top > from && gravity > 0.0 { Some((top - from) / gravity) } else { None }
 }
 
 /// Goes on to the end of a period, which is to the bit where it began.
@@ -578,14 +576,24 @@ impl Motion for Coast {
         };
         for corner in strand.corners() {
             for pair in self.nodes.windows(2) {
-                let laps = |s: f64| if strand.closed() { ((s - corner) / strand.length()).floor() } else { f64::from(u8::from(s >= *corner)) };
+                let laps = |s: f64| {
+                    if strand.closed() {
+                        ((s - corner) / strand.length()).floor()
+                    } else {
+                        f64::from(u8::from(s >= *corner))
+                    }
+                };
                 if laps(pair[0].s) == laps(pair[1].s) {
                     continue;
                 }
                 let (mut low, mut high) = (pair[0].t, pair[1].t);
                 for _ in 0..60 {
                     let middle = 0.5 * (low + high);
-                    if laps(between(&pair[0], &pair[1], middle).0) == laps(pair[0].s) { low = middle } else { high = middle }
+                    if laps(between(&pair[0], &pair[1], middle).0) == laps(pair[0].s) {
+                        low = middle
+                    } else {
+                        high = middle
+                    }
                 }
                 seconds.push(high);
             }

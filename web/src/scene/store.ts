@@ -248,7 +248,7 @@ function only<T>(entries: Record<string, T>, passes: (name: string) => boolean):
   return left.length === names.length ? entries : Object.fromEntries(left.map((name) => [name, entries[name] as T]));
 }
 
-const told = ({ state, messages, facts, closing, millis }: NodeStatus): string => JSON.stringify([state, messages, facts, closing, millis]);
+const told = ({ state, messages, facts, closing, mends, cut, millis }: NodeStatus): string => JSON.stringify([state, messages, facts, closing, mends, cut, millis]);
 
 /** Takes in the state of all nodes, keeping what did not change, and forgets what is gone. */
 export function takeNodes(nodes: Record<string, NodeStatus>): void {
@@ -302,3 +302,6 @@ export const traceOf = (name: string): number[] => channelOf(get().traces, name)
 
 /** A number over time of the selected node, as the server has it; for tests. */
 export const signalOf = (name: string): number[] => channelOf(get().signals, name);
+
+/** Frames at which one shot cuts to another. */
+export const cutsOf = (nodes: Record<string, NodeStatus>): number[] => [...new Set(Object.values(nodes).flatMap(({ cut }) => (cut == null ? [] : [cut])))];

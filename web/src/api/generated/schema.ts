@@ -615,6 +615,15 @@ export interface components {
             /** @description Which of three numbers; 0 for a single one. */
             part: number;
         };
+        /** @description A value of one of a node's parameters that mends what its warnings or facts speak of. */
+        Mend: {
+            /** @description Name of the parameter. */
+            param: string;
+            /** @description What it is about, in words. */
+            text: string;
+            /** @description The value offered. */
+            value: unknown;
+        };
         /** @description Lines and dots in scene space. */
         Miniature: {
             /** @description x, y, z, x, y, z …, metres, at frame 0. */
@@ -673,10 +682,17 @@ export interface components {
              * @description The angle in degrees that a closed path had left after a lap, where one is spread over it.
              */
             closing?: number | null;
+            /**
+             * Format: double
+             * @description The frame at which one shot cuts to another, where there are two.
+             */
+            cut?: number | null;
             /** @description Derived figures worth reading. */
             facts: string[];
             /** @description What is wrong in formulas, and where. */
             marks: components["schemas"]["Mark"][];
+            /** @description What would mend what is said. */
+            mends: components["schemas"]["Mend"][];
             /** @description Sentences: the error, or the warnings. */
             messages: string[];
             /**

@@ -1,6 +1,6 @@
 import { Button, Tooltip } from '@mui/material';
 import { memo, useEffect, useState } from 'react';
-import type { NodeSchema, Op, Param, Scene } from '../../api/types';
+import type { NodeSchema, NodeStatus, Op, Param, Scene } from '../../api/types';
 import { put, remove } from '../../scene/edits';
 import { portWords } from '../../scene/giving';
 import { select, selectAll, useScene } from '../../scene/store';
@@ -63,11 +63,26 @@ function NodeCard({ id, schema, document }: { id: string; schema: NodeSchema; do
             {text}
           </p>
         ))}
+        {status && status.mends.length > 0 && <Mends id={id} mends={status.mends} />}
         {status && status.facts.length > 0 && <p className="facts mono">{status.facts.join(' · ')}</p>}
       </header>
       <Sections ids={[id]} params={schema.params.filter((param) => isShown(document, id, schema, param))} document={document} />
       <Uses ids={[id]} schema={schema} document={document} />
       <Foot ids={[id]} document={document} />
+    </div>
+  );
+}
+
+/** Values that would mend what is said, each by a click. */
+function Mends({ id, mends }: { id: string; mends: NodeStatus['mends'] }) {
+  const live = useLive();
+  return (
+    <div className="mends">
+      {mends.map(({ param, value, text }) => (
+        <Button key={text} variant="outlined" className="offer" onClick={() => live.edit(text.split(' (')[0] ?? text, [put(['nodes', id, 'params', param], value)])}>
+          {text}
+        </Button>
+      ))}
     </div>
   );
 }

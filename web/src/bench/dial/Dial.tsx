@@ -3,7 +3,7 @@ import { useEffect, useRef, type KeyboardEvent, type PointerEvent } from 'react'
 import type { EndReport, Scene } from '../../api/types';
 import { put } from '../../scene/edits';
 import { clock, playModes, playSpeeds, useFrame, usePlaying, usePlayMode, usePlayRange, usePlaySpeed } from '../../scene/clock';
-import { selectThing, useScene } from '../../scene/store';
+import { cutsOf, selectThing, useScene } from '../../scene/store';
 import { fractionValue } from '../card/Row';
 import { useLive } from '../live';
 import { upstreamRole, useSchemas, valueOf } from '../schemas';
@@ -70,6 +70,7 @@ export function Dial() {
               </path>
             );
           })}
+        <Cuts frames={frames} />
         <Bead frames={frames} phaseAt={phaseAt} />
         {end && end.density.length > 0 && <Band end={end} phaseAt={phaseAt} />}
         {end && <Phases end={end} phaseAt={phaseAt} selected={thing?.object ?? 0} />}
@@ -392,4 +393,18 @@ function Spiral({ node }: { node: string }) {
     return `${x.toFixed(2)},${y.toFixed(2)}`;
   });
   return <polyline points={points.join(' ')} className="spiral" />;
+}
+
+/** Where one shot cuts to another: a line across the rim. */
+function Cuts({ frames }: { frames: number }) {
+  const cuts = useScene((state) => cutsOf(state.nodes).join());
+  if (cuts === '') return null;
+  return cuts.split(',').map((cut) => {
+    const [[x1, y1], [x2, y2]] = [turn(Number(cut) / frames, RIM - 16), turn(Number(cut) / frames, RIM + 6)];
+    return (
+      <line key={cut} className="cut" x1={x1} y1={y1} x2={x2} y2={y2}>
+        <title>{`cut at frame ${cut}`}</title>
+      </line>
+    );
+  });
 }

@@ -4,7 +4,7 @@ import { clock, useFrame } from '../../scene/clock';
 import { copiedKeys, keyOps, moved, paces, pastedKeys, type CopiedKeys, type Key } from '../../scene/keyed';
 import { keyAt } from '../../scene/giving';
 import { rateOf } from '../../scene/rate';
-import { say, selectKeys, useScene, type TraceBlock } from '../../scene/store';
+import { cutsOf, say, selectKeys, useScene, type TraceBlock } from '../../scene/store';
 import { useMode } from '../../theme/mode';
 import { tokens } from '../../theme/tokens';
 import { useLive } from '../live';
@@ -36,6 +36,7 @@ export function Traces() {
   const selected = useScene((state) => state.keys);
   const name = useScene((state) => (thing ? (state.document?.nodes?.[thing.node]?.name ?? '') : ''));
   const chosen = useTraceSettings((state) => (thing ? state.chosen[thing.node] : undefined));
+  const cuts = useScene((state) => cutsOf(state.nodes).join());
   const mode = useMode((state) => state.mode);
   const canvas = useRef<HTMLCanvasElement>(null);
   const held = useRef<'scrub' | Grasp | { box: [number, number, number, number]; row: Row; also: boolean } | null>(null);
@@ -59,7 +60,7 @@ export function Traces() {
       const grip = held.current;
       const dragged = typeof grip === 'object' && grip && 'span' in grip ? grip : null;
       const box = typeof grip === 'object' && grip && 'box' in grip ? grip.box : null;
-      paint(element, { rows, beneath: same, window: seen, frames, fps, first, hover: hover.current, selected, held: dragged?.row.number ? { number: dragged.row.number, span: dragged.span } : null, box }, tokens[mode]);
+      paint(element, { rows, beneath: same, window: seen, frames, fps, first, hover: hover.current, selected, held: dragged?.row.number ? { number: dragged.row.number, span: dragged.span } : null, box, cuts: cuts === '' ? [] : cuts.split(',').map(Number) }, tokens[mode]);
     };
     draw.current();
     const stop = clock.subscribe(draw.current);

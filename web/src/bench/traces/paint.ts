@@ -25,6 +25,8 @@ export interface Painted {
   held: { number: NumberName; span: Span } | null;
   /** A box that keys are selected with, px. */
   box: [number, number, number, number] | null;
+  /** Frames at which one shot cuts to another. */
+  cuts: readonly number[];
 }
 
 /** Least and largest value of a row as it is drawn. */
@@ -84,6 +86,9 @@ export function paint(element: HTMLCanvasElement, what: Painted, t: Tokens): voi
   pen.strokeStyle = t.green;
   pen.lineWidth = 1.4;
   for (const frame of [0, frames]) line(pen, x(frame), RULER - 6, x(frame), height);
+  pen.setLineDash([7, 3]);
+  pen.strokeStyle = t.ink;
+  for (const frame of what.cuts) line(pen, x(frame), RULER - 6, x(frame), height);
   pen.setLineDash([]);
   if (hover !== null) {
     pen.strokeStyle = t.soft;

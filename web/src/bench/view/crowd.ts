@@ -47,6 +47,8 @@ const lookOf = (shown: Shown): string => `${shown.kind} ${shown.kind === 'letter
 /** Where a thing's kind and its place on the scale of colours stand among its numbers. */
 const KIND = 8;
 const TINT = 9;
+/** Where poses hold how bright a thing is, where that varies. */
+const BRIGHT = 10;
 /** Axes of a thing along its way at so many places. */
 const STATIONS = 36;
 
@@ -221,11 +223,14 @@ export class Crowd {
 
   /** Gives every thing its colour, which may change from frame to frame. */
   private dye({ colours, meshes, objects }: Troop, frame: number): void {
-    if (!colours) return;
     const { poses } = this;
+    const shines = poses.floats > BRIGHT;
+    if (!colours && !shines) return;
     objects.forEach((object, i) => {
-      const share = poses.numbers[(frame * poses.things + object) * poses.floats + TINT] ?? 0;
-      scratch.colour.lerpColors(colours[0], colours[1], share);
+      const start = (frame * poses.things + object) * poses.floats;
+      if (colours) scratch.colour.lerpColors(colours[0], colours[1], poses.numbers[start + TINT] ?? 0);
+      else scratch.colour.set(0xffffff);
+      if (shines) scratch.colour.multiplyScalar(poses.numbers[start + BRIGHT] ?? 1);
       for (const mesh of meshes) mesh.setColorAt(i, scratch.colour);
     });
     for (const mesh of meshes) if (mesh.instanceColor) mesh.instanceColor.needsUpdate = true;

@@ -1,0 +1,167 @@
+use crate::curve::Path;
+use crate::fraction::Fraction;
+use crate::graph::{Closing, Context, NodeType, OfferMaker, Outcome, Product, Timing};
+use crate::physics::{Coast, CoastEnd, CoastFate, CoastSetup};
+use crate::schema::{Group, Param, Port, PortKind, Role, Schema, Unit};
+use glam::DVec3;
+use serde_json::json;
+use std::sync::Arc;
+
+/// A bead on a wire.
+pub struct CoastNode;
+
+const ENDS: &[&str] = &["stops", "comes back"];
+
+impl NodeType for CoastNode {
+    fn schema(&self) -> Schema {
+        Schema {
+            name: "coast",
+            title: "Coast",
+            group: "Travel",
+            help: "Lets a thing coast along a path: gravity sets its pace, slow at the top and quick in the dip.",
+            inputs: vec![Port::new("path", PortKind::Path, "What it coasts along.")],
+            output: Some(PortKind::Motion),
+            params: vec![
+                Param::number(
+                    "start",
+                    "start",
+                    Group::Form,
+                    (Unit::Laps, 0.0, 0.0, 1.0),
+                    "Where on the path it is let go, as a part of its length.",
+                )
+                .role(Role::Phase),
+                Param::number(
+                    "push",
+                    "push",
+                    Group::Form,
+                    (Unit::Speed, 0.0, -1e4, 1e4),
+                    "How fast it is let go along the path; negative goes against its direction.",
+                ),
+                Param::choice("end", "at the end", Group::Form, ENDS, "What happens where an open path ends."),
+                Param::number(
+                    "gravity",
+                    "gravity",
+                    Group::Time,
+                    (Unit::Acceleration, 9.81, 0.0, 1e4),
+                    "How strongly it is pulled down.",
+                ),
+                Param::number(
+                    "friction",
+                    "friction",
+                    Group::Time,
+                    (Unit::None, 0.0, 0.0, 100.0),
+                    "How much of the force of the path holds it back; with 0 it goes on for ever.",
+                ),
+            ],
+            uses_timing: true,
+        }
+    }
+
+    fn evaluate(&self, context: &Context<'_>) -> Result<Outcome, String> {
+        let (params, timing, path) = (&context.params, context.timing, context.path("path")?);
+        let mut warnings = Vec::new();
+        let still = Path::Still(path.at(0.0));
+        if path.unmoving().is_none() {
+            warnings.push("The path moves, and a thing coasts along it as it is at frame 0.".to_owned());
+        }
+        let curve = still.at(0.0);
+        if curve.strands().len() > 1 {
+            warnings.push("The path has several strands: it coasts along the first.".to_owned());
+        }
+        let setup = CoastSetup {
+            start: params.number("start") * curve.strands()[0].length(),
+            push: params.number("push"),
+            gravity: DVec3::NEG_Y * params.number("gravity"),
+            friction: params.number("friction"),
+            end: if params.text("end") == ENDS[0] { CoastEnd::Stops } else { CoastEnd::Rebounds },
+            fps: timing.fps,
+        };
+        let seconds = 3.0 * timing.frames / timing.fps;
+        let coast = Coast::new(still.clone(), setup, seconds);
+        if coast.fate() == CoastFate::Rests {
+            warnings
+                .push("It never leaves its start: give it a push, or let it go where the path is steeper.".to_owned());
+        }
+        if coast.undecided() {
+            warnings.push(
+                "It comes to a top with nothing left, which decides nothing: it goes on. Push a little more or less."
+                    .to_owned(),
+            );
+        }
+        let facts = facts(&coast, timing);
+        let offers = coast.period().map(|period| offers(still, setup, period, timing));
+        Ok(Outcome { facts, warnings, offers, ..Outcome::new(Product::Motion(Arc::new(coast))) })
+    }
+}
+
+fn facts(coast: &Coast, timing: Timing) -> Vec<String> {
+    let (slow, quick) = coast.speeds();
+    let speeds = format!("{slow:.2} … {quick:.2} m/s");
+    match coast.fate() {
+        CoastFate::Rests => vec!["stays where it is".to_owned()],
+        CoastFate::Round { period } => {
+            vec![format!("goes round in {:.1} frames", period * timing.fps), speeds, "enough for every rise".to_owned()]
+        }
+        CoastFate::Swings { period, short } => {
+            let mut facts = vec![format!("to and fro in {:.1} frames", period * timing.fps), speeds];
+            facts.extend(short.map(|short| format!("{short:.2} m short of the next top")));
+            facts
+        }
+        CoastFate::Stops { after } => vec![format!("at rest after {:.1} frames", after * timing.fps), speeds],
+        CoastFate::Goes => vec!["goes on beyond what was looked at".to_owned(), speeds],
+    }
+}
+
+/// What makes its period a whole part of the loop: gravity where it is let go without a push, or else the push; and
+/// loops of whole frames that hold the period to the frame.
+fn offers(path: Path, setup: CoastSetup, period: f64, timing: Timing) -> OfferMaker {
+    Arc::new(move |_| {
+        let loops = timing.frames / timing.fps / period;
+        let times = loops.round().max(1.0);
+        if (loops - times).abs() < 1e-9 {
+            return Vec::new();
+        }
+        let wanted = timing.frames / timing.fps / times;
+        let said = format!("{:.1} → {:.1} frames, {times} in the loop", period * timing.fps, wanted * timing.fps);
+        let mut offers = Vec::new();
+        if setup.push == 0.0 {
+            // Times go by 1/√g.
+            let gravity = setup.gravity.length();
+            let to = gravity * (period / wanted) * (period / wanted);
+            offers.push(Closing::Value("gravity", json!(to), format!("gravity {gravity:.2} → {to:.3} m/s² ({said})")));
+        } else if let Some(push) = push_for(&path, setup, wanted) {
+            let text = format!("push {:.2} → {push:.3} m/s ({said})", setup.push);
+            offers.push(Closing::Value("push", json!(push), text));
+        }
+        let frames = period * timing.fps;
+        if (frames - frames.round()).abs() < 1e-9 {
+            offers.extend(Fraction::whole(frames.round() as i64).map(Closing::Period));
+        }
+        offers
+    })
+}
+
+/// The push with which the period is so many seconds, near the one there is.
+fn push_for(path: &Path, setup: CoastSetup, wanted: f64) -> Option<f64> {
+    let off = |push: f64| Some(Coast::new(path.clone(), CoastSetup { push, ..setup }, 1.0).period()? - wanted);
+    let here = off(setup.push)?;
+    // The nearest push on either side that is off the other way.
+    const STEPS: i32 = 24;
+    let other = (1..=STEPS).flat_map(|i| {
+        let part = 0.04 * f64::from(i);
+        [setup.push * (1.0 + part), setup.push * (1.0 - part)]
+    });
+    let other = other.into_iter().find(|push| off(*push).is_some_and(|there| there * here < 0.0))?;
+    let (mut near, mut far) = (setup.push, other);
+    for _ in 0..60 {
+        let middle = 0.5 * (near + far);
+        match off(middle) {
+            Some(there) if there * here > 0.0 => near = middle,
+            Some(_) => far = middle,
+            None => return None,
+        }
+    }
+    // Where it changes from going round to swinging, no push in between has the period.
+    let found = 0.5 * (near + far);
+    off(found).filter(|there| there.abs() < 1e-9 * wanted).map(|_| found)
+}
