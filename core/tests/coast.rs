@@ -41,14 +41,14 @@ proptest! {
 
     #[test]
     fn a_pendulum_swings_in_the_time_of_the_elliptic_integral(radius in 0.2..5.0f64, angle in 0.05..3.0f64) {
-        let exact = 4.0 * (radius / G).sqrt() * elliptic((0.5 * angle).sin());
+        let exact = 4.0 * (radius / G).sqrt() * elliptic(libm::sin(0.5 * angle));
         let coast = Coast::new(hoop(radius), setup(radius * angle, 0.0), 600.0);
         let CoastFate::Swings { period, short } = coast.fate() else { panic!("{:?}", coast.fate()) };
         prop_assert!((period / exact - 1.0).abs() <= 1e-9, "{period} is not {exact}");
         // What it lacks for the top is what the other side of the circle is higher.
-        prop_assert!((short.unwrap() - radius * (1.0 + angle.cos())).abs() < 1e-3 * radius);
+        prop_assert!((short.unwrap() - radius * (1.0 + libm::cos(angle))).abs() < 1e-3 * radius);
         // And by a push from below to the same height it takes as long.
-        let push = (2.0 * G * radius * (1.0 - angle.cos())).sqrt();
+        let push = (2.0 * G * radius * (1.0 - libm::cos(angle))).sqrt();
         let pushed = Coast::new(hoop(radius), setup(0.0, push), 600.0);
         prop_assert!((pushed.period().unwrap() / exact - 1.0).abs() <= 1e-9);
     }
@@ -71,7 +71,7 @@ proptest! {
         let coast = Coast::new(hoop(radius), setup(radius * angle, 0.0), 600.0);
         let (place, velocity) = at(&coast, frame);
         let energy = 0.5 * (velocity * 24.0).length_squared() + G * place.y;
-        let whole = -G * radius * angle.cos();
+        let whole = -G * radius * libm::cos(angle);
         prop_assert!((energy - whole).abs() < 1e-7 * G * radius);
         let later = at(&coast, frame + coast.period().unwrap() * 24.0);
         prop_assert!(later.0.distance(place) < 1e-9 * radius && later.1.distance(velocity) < 1e-8);
@@ -90,8 +90,8 @@ proptest! {
 
     #[test]
     fn on_a_slope_with_friction_it_stops_where_the_formula_says(angle in 0.02..0.5f64, more in 0.05..0.9f64, push in 0.5..6.0f64) {
-        let (sine, cosine) = (angle.sin(), angle.cos());
-        let friction = angle.tan() * (1.0 + more);
+        let (sine, cosine) = (libm::sin(angle), libm::cos(angle));
+        let friction = libm::tan(angle) * (1.0 + more);
         let line = Segment::Line { from: DVec3::ZERO, to: DVec3::new(cosine, -sine, 0.0) * 200.0 };
         let path = still(Strand::new(vec![line], false).unwrap());
         let coast = Coast::new(path, CoastSetup { friction, ..setup(0.0, push) }, 600.0);
@@ -110,8 +110,8 @@ fn a_cycloid_takes_as_long_from_any_height() {
     // x = r(θ + sin θ), y = −r(1 + cos θ)… the lowest point in the middle: every swing takes 4π√(r/g).
     let r = 0.7;
     let jet = |theta: f64| Jet {
-        point: DVec3::new(r * (theta + theta.sin()), r * (1.0 - theta.cos()), 0.0),
-        derivative: DVec3::new(r * (1.0 + theta.cos()), r * theta.sin(), 0.0),
+        point: DVec3::new(r * (theta + libm::sin(theta)), r * (1.0 - libm::cos(theta)), 0.0),
+        derivative: DVec3::new(r * (1.0 + libm::cos(theta)), r * libm::sin(theta), 0.0),
     };
     // Finer than paths are made, so that it is the motion that is measured.
     let fine = Fineness { tolerance: 1e-15, pieces: 4000, halvings: 2 };

@@ -312,7 +312,7 @@ fn so_many_heads_are_there_as_the_number_says_from_either_end() {
     for from_last in [false, true] {
         let counted = HeadCount::new(ride.clone(), wave(3.0, 3.0), from_last);
         for frame in [0.0, 10.0, 12.5, 30.0] {
-            let number = 3.0 + 3.0 * (TAU * (frame / FRAMES + 0.1)).sin();
+            let number = 3.0 + 3.0 * libm::sin(TAU * (frame / FRAMES + 0.1));
             let mut sample = Sample::default();
             counted.sample(frame, Columns::POSE, &mut sample);
             let there: Vec<usize> = (0..6).filter(|i| sample.alive[*i]).collect();
@@ -328,7 +328,7 @@ fn things_swell_and_shine_as_the_numbers_say() {
     let ride: Arc<dyn Motion> = Arc::new(Ride::new(still(circle(1.0)), 2, laps(1, 1), FRAMES));
     let swell = Swell::new(ride, wave(0.5, 1.0), Driven::Fixed(2.0));
     let sample = sampled(&swell, 1, 12.0);
-    let factor = 1.0 + 0.5 * (2.0 * PI * (0.25 + 0.1)).sin();
+    let factor = 1.0 + 0.5 * libm::sin(2.0 * PI * (0.25 + 0.1));
     assert!((sample.scales[0].x - factor).abs() < 1e-12);
     assert_eq!(sample.brightness[0], 2.0);
 }
