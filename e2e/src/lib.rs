@@ -351,6 +351,17 @@ impl Visit {
         self.drag(at, (0.0, 0.0)).await
     }
 
+    /// Presses and lets go of the pointer twice at a place, as quickly as a double click.
+    pub async fn tap_twice(&self, at: (f64, f64)) -> Result<()> {
+        let mut mouse =
+            MouseActions::new("mouse".to_owned()).then(PointerAction::MoveTo { duration: None, x: at.0, y: at.1 });
+        for _ in 0..2 {
+            mouse = mouse.then(PointerAction::Down { button: 0 }).then(PointerAction::Up { button: 0 });
+        }
+        self.client.perform_actions(mouse).await?;
+        Ok(self.client.release_actions().await?)
+    }
+
     /// Presses keys one after another, `holding` some.
     pub async fn keys(&self, keys: &str, holding: &[Key]) -> Result<()> {
         let mut actions = KeyActions::new("keyboard".to_owned());

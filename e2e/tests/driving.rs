@@ -151,3 +151,107 @@ async fn two_things_listen_to_one_signal_and_both_change_when_it_does() -> Resul
     assert_eq!(still, second);
     visit.end().await
 }
+
+#[tokio::test]
+async fn a_lead_and_eight_followers_change_with_the_lead_s_path() -> Result<()> {
+    let visit = Visit::start(1280, 800).await?;
+    visit.begin_from("One path, many riders").await?;
+    visit.choose_node("Twelve").await?;
+    visit.fill("riders", "1").await?;
+    visit.choose_node("Noses ahead").await?;
+    visit.add_node("Followers").await?;
+    visit.fill("followers", "8").await?;
+    visit.fill("delay", "7.5").await?;
+    visit.kept().await?;
+    // The lead and its eight: each is where the lead was 15 frames before for every second of them.
+    let followers = visit.node("Followers").await?;
+    let poses = async |frame: usize| -> Result<(Vec<f64>, Vec<f64>)> {
+        Ok((visit.pose(&followers, 0, frame - 15).await?, visit.pose(&followers, 2, frame).await?))
+    };
+    let (lead, second) = poses(60).await?;
+    assert!(lead.iter().zip(&second).all(|(a, b)| (a - b).abs() < 1e-5), "{lead:?} {second:?}");
+    // The path is changed: a point of it elsewhere, and all of them with it.
+    visit.choose_node("Jetty walk").await?;
+    let before = visit.pose(&followers, 2, 60).await?;
+    let point = visit.middle("button[aria-label^=\"Point 4 of Jetty walk\"]").await?;
+    visit.drag(point, (40.0, 30.0)).await?;
+    visit.kept().await?;
+    visit.choose_node("Followers").await?;
+    let (lead, second) = poses(60).await?;
+    assert!(lead.iter().zip(&second).all(|(a, b)| (a - b).abs() < 1e-5), "{lead:?} {second:?}");
+    assert!(apart(&before, &second) > 0.0);
+    visit.end().await
+}
+
+#[tokio::test]
+async fn two_shots_are_cut_and_what_is_apart_is_matched_by_a_click() -> Result<()> {
+    let visit = Visit::start(1280, 800).await?;
+    visit.click("Two shots").await?;
+    visit.choose_node("Cut").await?;
+    visit
+        .until("a match", "return document.querySelector('.facts')?.textContent.includes('0.000 m, 0.000 m/s')")
+        .await?;
+    // The second shot comes too late: the Card says by how much it misses, and what would match.
+    visit.fill("second later", "55").await?;
+    visit.kept().await?;
+    visit.until("what is apart", "return !document.querySelector('.facts')?.textContent.includes('0.000 m,')").await?;
+    visit.click("second later 55.00 → 48.00 frames").await?;
+    visit.kept().await?;
+    visit
+        .until("a match", "return document.querySelector('.facts')?.textContent.includes('0.000 m, 0.000 m/s')")
+        .await?;
+    let shift = visit.document().await?["nodes"]["cut"]["params"]["shift"].as_f64().context("a shift")?;
+    assert!((shift - 48.0).abs() < 1e-4, "{shift}");
+    assert_eq!(visit.js("return document.querySelectorAll('.dial .cut').length").await?, 1);
+    visit.end().await
+}
+
+#[tokio::test]
+async fn a_number_is_keyed_with_k_and_a_signal_is_pulled_to_another_in_the_weave() -> Result<()> {
+    let visit = Visit::start(1280, 800).await?;
+    visit.begin_from("One path, many riders").await?;
+    visit.choose_node("Twelve").await?;
+    // Selected by a click on its field, left by Escape; then K keys it where the playhead is.
+    visit.press("input[aria-label=\"above\"]").await?;
+    visit.keys(&char::from(Key::Escape).to_string(), &[]).await?;
+    visit.press(".dial .bead").await?;
+    visit.keys("k", &[]).await?;
+    visit.until("a key", "return document.querySelector('.key-bead.on') !== null").await?;
+    visit.kept().await?;
+    visit.keys(&char::from(Key::Right).to_string().repeat(12), &[]).await?;
+    visit.until("no key here", "return document.querySelector('.key-bead:not(.on)') !== null").await?;
+    visit.keys("k", &[]).await?;
+    visit.kept().await?;
+    assert_eq!(keys(&visit).await?.iter().map(|key| key.0).collect::<Vec<_>>(), [0.0, 12.0]);
+    // A double click on its trace sets another, Delete takes it away.
+    let (first, second) = (keys(&visit).await?[0].2, keys(&visit).await?[1].2);
+    let beyond = (second.0 + 2.0 * (second.0 - first.0), second.1);
+    visit.tap_twice(beyond).await?;
+    visit
+        .until("three keys", "return JSON.parse(document.querySelector('.trace-canvas').dataset.keys).length === 3")
+        .await?;
+    visit.kept().await?;
+    visit.press(".traces-body").await.ok();
+    visit.tap(keys(&visit).await?[2].2).await?;
+    visit.keys(&char::from(Key::Delete).to_string(), &[]).await?;
+    visit
+        .until("two keys", "return JSON.parse(document.querySelector('.trace-canvas').dataset.keys).length === 2")
+        .await?;
+    visit.kept().await?;
+
+    // A signal is pulled onto a slip; which of its numbers it drives is chosen there.
+    visit.press(".weave-body").await.ok();
+    visit.add_node("Wave").await?;
+    tokio::time::sleep(std::time::Duration::from_millis(900)).await;
+    let from = visit.middle(".react-flow__node[data-id^=wave] .react-flow__handle.source").await?;
+    let to = visit.middle(".react-flow__node[data-id=twelve] .number-port.open, .react-flow__node:has([data-name=Twelve]) .number-port.open").await?;
+    visit.drag(from, (to.0 - from.0, to.1 - from.1)).await?;
+    visit.click("to the right").await?;
+    visit.kept().await?;
+    let threads = visit.document().await?["threads"].clone();
+    let wave = visit.node("Wave").await?;
+    let found =
+        threads.as_object().context("threads")?.values().any(|t| t["from"] == wave.as_str() && t["port"] == "across");
+    assert!(found, "{threads}");
+    visit.end().await
+}

@@ -28,7 +28,7 @@ pub struct Links {
 
 /// Radians between nodes of the axes.
 const AXES_STEP: f64 = 0.02;
-/// Half the frames over which turns are measured.
+/// Half the part of a pitch over which turns are measured.
 const STEP: f64 = 1e-3;
 /// Places at which links are laid to see how they fit.
 const LOOKS: usize = 2000;
@@ -90,16 +90,12 @@ impl Links {
     }
 
     /// Laps and speed, metres per frame along the path, of what carries them.
-    fn carried(&self, frames: impl Iterator<Item = f64>, speed: bool) -> Vec<(f64, f64)> {
+    fn carried(&self, frames: impl Iterator<Item = f64>) -> Vec<(f64, f64)> {
         let first: Vec<(usize, f64)> = frames.map(|frame| (0, frame)).collect();
-        let more = if speed { Columns::VELOCITY | Columns::TRAVEL } else { Columns::NONE };
         let mut sample = Sample::default();
-        self.inner.sample_at(&first, Columns::PLACE | more, &mut sample);
-        let speed = |row: usize| {
-            let velocity = sample.velocities.get(row).copied().unwrap_or_default();
-            velocity.dot(sample.travels.get(row).copied().unwrap_or_default()) * sample.places[row].direction
-        };
-        sample.places.iter().enumerate().map(|(row, place)| (place.laps, speed(row))).collect()
+        self.inner.sample_at(&first, Columns::PLACE, &mut sample);
+        let length = self.curve.strands()[0].length();
+        sample.places.iter().map(|place| (place.laps, place.rate * length)).collect()
     }
 
     fn fill(&self, at: impl Fn(usize) -> (usize, f64), carried: &[(f64, f64)], columns: Columns, out: &mut Sample) {
@@ -118,22 +114,26 @@ impl Links {
             if let (Some(scale), true) = (out.scales.get_mut(row), self.stretch) {
                 *scale = DVec3::ONE + self.nose * (stretched - 1.0);
             }
-            if columns.touch(Columns::VELOCITY | Columns::SPIN) {
+            if let Some(velocity) = out.velocities.get_mut(row) {
+                let (from, to) = (strand.at(s - 0.5 * self.pitch), strand.at(s + 0.5 * self.pitch));
+                *velocity = (from.tangent + to.tangent) * (0.5 * speed);
+            }
+            if let Some(spin) = out.spins.get_mut(row) {
                 let small = STEP * self.pitch;
-                let ((before, turn_before, _), (after, turn_after, _)) = (self.pose(s - small), self.pose(s + small));
-                if let Some(velocity) = out.velocities.get_mut(row) {
-                    *velocity = (after - before) / (2.0 * small) * speed;
-                }
-                if let Some(spin) = out.spins.get_mut(row) {
-                    *spin = turn_between(turn_before, turn_after) / (2.0 * small) * speed;
-                }
+                *spin = turn_between(self.pose(s - small).1, self.pose(s + small).1) / (2.0 * small) * speed;
             }
             let direction = if speed < 0.0 { -1.0 } else { 1.0 };
             if let Some(travel) = out.travels.get_mut(row) {
                 *travel = strand.at(s).tangent * direction;
             }
             if let Some(place) = out.places.get_mut(row) {
-                *place = Place { strand: 0, s: strand.normalise(s), laps: s / strand.length(), direction };
+                *place = Place {
+                    strand: 0,
+                    s: strand.normalise(s),
+                    laps: s / strand.length(),
+                    direction,
+                    rate: speed / strand.length(),
+                };
             }
         }
     }
@@ -152,13 +152,13 @@ impl Motion for Links {
     }
 
     fn sample_at(&self, at: &[(usize, f64)], columns: Columns, out: &mut Sample) {
-        let carried = self.carried(at.iter().map(|&(_, frame)| frame), true);
+        let carried = self.carried(at.iter().map(|&(_, frame)| frame));
         self.fill(|row| at[row], &carried, columns, out);
     }
 
     fn sample_range(&self, frame: f64, objects: Range<usize>, columns: Columns, out: &mut Sample) {
         // All are carried by the same.
-        let carried = vec![self.carried(std::iter::once(frame), true)[0]; objects.len()];
+        let carried = vec![self.carried(std::iter::once(frame))[0]; objects.len()];
         self.fill(|row| (objects.start + row, frame), &carried, columns, out);
     }
 

@@ -175,6 +175,9 @@ impl Motion for Retimed {
             if let Some(spin) = out.spins.get_mut(row) {
                 *spin *= rate;
             }
+            if let Some(place) = out.places.get_mut(row) {
+                place.rate *= rate;
+            }
             if rate < 0.0 {
                 // What goes back travels the other way.
                 if let Some(travel) = out.travels.get_mut(row) {

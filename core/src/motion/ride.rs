@@ -416,7 +416,9 @@ impl Ride {
             *travel = here.tangent * direction;
         }
         if let Some(place) = out.places.get_mut(row) {
-            *place = Place { strand: index, s: spot.s, laps: spot.laps, direction };
+            let rate = if changing { rate } else { rate / self.seating.frames } * spot.pace;
+            let rate = if spot.beyond == 0.0 { rate } else { 0.0 };
+            *place = Place { strand: index, s: spot.s, laps: spot.laps, direction, rate };
         }
         if let (Some(alive), Some((from, to))) = (out.alive.get_mut(row), self.visible) {
             let part = spot.s / strand.length();

@@ -72,6 +72,8 @@ pub struct Place {
     pub laps: f64,
     /// +1 along the strand, −1 against it.
     pub direction: f64,
+    /// How fast `laps` grows, per frame.
+    pub rate: f64,
 }
 
 /// Poses and more of many things: one vector per column, filled only when asked for.

@@ -112,6 +112,7 @@ impl Motion for Shudder {
                     pace = after * (speed + rate * place.direction) - before * speed;
                     place.s = strand.normalise(place.s + along);
                     place.laps += along / strand.length();
+                    place.rate += rate * place.direction / strand.length();
                 }
                 if let Some(position) = out.positions.get_mut(row) {
                     *position += moved;

@@ -105,14 +105,13 @@ impl Motion for Wheel {
         }
         let first: Vec<(usize, f64)> = at.iter().map(|&(_, frame)| (0, frame)).collect();
         let mut sample = Sample::default();
-        self.inner.sample_at(&first, Columns::PLACE | Columns::VELOCITY | Columns::TRAVEL, &mut sample);
+        self.inner.sample_at(&first, Columns::PLACE, &mut sample);
         for (row, place) in sample.places.iter().enumerate() {
             if let Some(turn) = out.orientations.get_mut(row) {
                 *turn = (about(self.axis, self.angle(place.laps)) * self.base).normalize();
             }
             if let Some(spin) = out.spins.get_mut(row) {
-                let along = sample.travels[row] * place.direction;
-                *spin = self.axis * (sample.velocities[row].dot(along) / self.radius);
+                *spin = self.axis * self.angle(place.rate);
             }
         }
     }

@@ -143,7 +143,13 @@ fn offers(path: Path, setup: CoastSetup, period: f64, timing: Timing) -> OfferMa
 
 /// The push with which the period is so many seconds, near the one there is.
 fn push_for(path: &Path, setup: CoastSetup, wanted: f64) -> Option<f64> {
-    let off = |push: f64| Some(Coast::new(path.clone(), CoastSetup { push, ..setup }, 1.0).period()? - wanted);
+    let round = |coast: &Coast| matches!(coast.fate(), CoastFate::Round { .. });
+    let now = round(&Coast::new(path.clone(), setup, 1.0));
+    // To and fro is another motion than round, whatever their periods.
+    let off = |push: f64| {
+        let coast = Coast::new(path.clone(), CoastSetup { push, ..setup }, 1.0);
+        coast.period().filter(|_| round(&coast) == now).map(|period| period - wanted)
+    };
     let here = off(setup.push)?;
     // The nearest push on either side that is off the other way.
     const STEPS: i32 = 24;
@@ -161,7 +167,6 @@ fn push_for(path: &Path, setup: CoastSetup, wanted: f64) -> Option<f64> {
             None => return None,
         }
     }
-    // Where it changes from going round to swinging, no push in between has the period.
     let found = 0.5 * (near + far);
     off(found).filter(|there| there.abs() < 1e-9 * wanted).map(|_| found)
 }

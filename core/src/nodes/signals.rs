@@ -20,7 +20,7 @@ pub(super) fn outcome(signal: Arc<dyn Signal>, timing: Timing) -> Outcome {
     let (low, high) = values.iter().fold((f64::MAX, f64::MIN), |(low, high), x| (low.min(*x), high.max(*x)));
     let sum = signal.integral(0.0, timing.frames);
     let mean = sum.map_or_else(|| values.iter().sum::<f64>() / values.len() as f64, |sum| sum / timing.frames);
-    let mut facts = vec![format!("{} … {}", plain(low), plain(high)), format!("{} in the middle", plain(mean))];
+    let mut facts = vec![format!("{} … {}", plain(low), plain(high)), format!("{} on average", plain(mean))];
     let gained = signal.at(timing.frames) - signal.at(0.0);
     if gained.abs() > 1e-9 * (1.0 + high.abs().max(low.abs())) {
         facts.push(format!("{}{} a loop", if gained > 0.0 { "+" } else { "" }, plain(gained)));

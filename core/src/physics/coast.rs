@@ -356,7 +356,8 @@ fn potentials(wire: &Wire<'_>) -> Vec<(f64, f64)> {
 }
 
 impl Coast {
-    /// Works out where the bead goes: one period where it repeats itself, or until it rests, or for so many seconds.
+    /// Works out where the bead goes: one period where it repeats itself, or until it rests, or with friction for so
+    /// many seconds at most.
     pub fn new(path: Path, setup: CoastSetup, seconds: f64) -> Self {
         let curve = path.at(0.0);
         let strand = &curve.strands()[0];
@@ -443,6 +444,8 @@ fn follow(run: &mut Run<'_>, seconds: f64) -> CoastFate {
     // A bead that is let go without a push begins at a turning point.
     let mut still: Vec<f64> = if first.v == 0.0 { vec![0.0] } else { Vec::new() };
     let mut h = 1e-4;
+    // What nothing takes from repeats itself, and that is found out.
+    let seconds = if lossless { LONGEST } else { seconds };
     while run.now().t < seconds && run.nodes.len() < MOST_NODES {
         let goal = (closed && lossless).then_some(first.s + run.sign * length);
         match run.advance(&mut h, goal) {
@@ -555,7 +558,8 @@ impl Motion for Coast {
                 }
                 if let Some(place) = out.places.get_mut(row) {
                     let s_on = if strand.closed() { strand.normalise(s) } else { s.clamp(0.0, strand.length()) };
-                    *place = Place { strand: 0, s: s_on, laps: s / strand.length(), direction: way };
+                    let (laps, rate) = (s / strand.length(), v / strand.length() / self.setup.fps);
+                    *place = Place { strand: 0, s: s_on, laps, direction: way, rate };
                 }
             }
         }

@@ -349,7 +349,7 @@ function Labels({ rows, frames, fps, active, onCommand }: LabelProps) {
       {rows.map((row) => (
         <div key={`${row.number?.port ?? 'thing'} ${row.name}`} className={`trace-label${row.height < LINES && !row.keyed ? ' tight' : ''}${row.keyed ? ' keyed-label' : ''}`} style={{ top: row.top, height: row.height }}>
           <strong>{row.name}</strong>
-          <span className="mono">{told(valueUnder(row, frame, frames, fps), row.unit)}</span>
+          {(row.name !== 'turn' || flips(row.block).length === 0 || row.height >= LINES) && <span className="mono">{told(valueUnder(row, frame, frames, fps), row.unit)}</span>}
           {row.name === 'turn' && flips(row.block).length > 0 && <span className="flips">{flips(row.block).length === 1 ? '1 flip' : `${flips(row.block).length} flips`}</span>}
           {row.keyed && <Pace row={row} fps={fps} />}
           {row.keyed && row === active && <Commands name={row.name} onCommand={(command) => onCommand(row, command)} />}
