@@ -249,10 +249,11 @@ fn handle(keys: &[Key], i: usize, after: bool) -> (f64, f64) {
     }
 }
 
-/// The slope of joined handles: that of the one that was given, or one that never overshoots.
+/// The slope of joined handles: that of the longer one that was given, or one that never overshoots.
 fn joined_slope(keys: &[Key], i: usize) -> f64 {
     let key = &keys[i];
-    let given = [key.after, key.before].into_iter().flatten().find(|(frames, _)| *frames != 0.0);
+    let given = [key.after, key.before].into_iter().flatten().filter(|(frames, _)| *frames != 0.0);
+    let given = given.reduce(|a, b| if b.0.abs() > a.0.abs() { b } else { a });
     if let Some((frames, value)) = given {
         return value / frames;
     }

@@ -55,8 +55,9 @@ const ordered = (keys: readonly Key[]): Key[] => [...keys].sort((a, b) => a.fram
 /** The slope of joined handles, as the server has it. */
 function joinedSlope(keys: readonly Key[], i: number): number {
   const key = keys[i] as Key;
-  const given = [key.after, key.before].find((handle) => handle && handle[0] !== 0);
-  if (given) return given[1] / given[0];
+  // The longer one says more about the direction.
+  const given = [key.after, key.before].filter((handle) => handle !== undefined).reduce<Pair | null>((a, b) => (a && Math.abs(a[0]) >= Math.abs(b[0]) ? a : b), null);
+  if (given && given[0] !== 0) return given[1] / given[0];
   const [last, next] = [keys[i - 1], keys[i + 1]];
   const slope = (other: Key | undefined) => (other && other.frame !== key.frame ? (other.value - key.value) / (other.frame - key.frame) : null);
   const [a, b] = [slope(last), slope(next)];
@@ -147,7 +148,8 @@ export function inserted(keys: readonly Key[], frame: number, id = freshId('key'
   const own = (j: number): Key => {
     const key = keys[j] as Key;
     if (key.handles === 'held') return key;
-    const kept = { ...key, ...(j > 0 && keys[j - 1]?.handles !== 'held' && { before: handleOf(keys, j, false) }), ...(j < keys.length - 1 && { after: handleOf(keys, j, true) }) };
+    const { before: _, after: __, ...plain } = key;
+    const kept = { ...plain, ...(j > 0 && keys[j - 1]?.handles !== 'held' && { before: handleOf(keys, j, false) }), ...(j < keys.length - 1 && { after: handleOf(keys, j, true) }) };
     return key.handles === 'straight' ? { ...kept, handles: 'split' } : kept;
   };
   const held = keys[i] as Key;
