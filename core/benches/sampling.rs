@@ -9,7 +9,11 @@ use std::sync::Arc;
 use std::time::{Duration, Instant};
 use zickzack_core::curve::{Curve, Path, PathPoint, PointKind, through};
 use zickzack_core::fraction::Fraction;
-use zickzack_core::motion::{Cancel, FaceTravel, FaceUp, Motion, POSE_FLOATS, Ride, fill_poses};
+use zickzack_core::motion::{
+    Cancel, Columns, Delays, FaceTravel, FaceUp, Follower, Followers, Frames, Motion, POSE_FLOATS, Ride, Sample, fill_poses,
+    prepared,
+};
+use zickzack_core::physics::{Bounds, Launch, LaunchSetup, Side};
 use zickzack_core::pose::Axis;
 
 const RIDERS: usize = 10_000;
@@ -94,4 +98,58 @@ fn main() {
         let took = took.as_secs_f64();
         println!("{name:22} {:7.1} ms   {:5.1} × the plain write", took * 1e3, took / plain);
     }
+    let facing = facing(FaceUp::STEADY);
+    follow("Face travel of a ride", &facing);
+    let setup = LaunchSetup {
+        start: DVec3::Y,
+        velocity: DVec3::new(3.0, 4.0, 1.0),
+        gravity: 9.81,
+        bounds: Bounds { min: DVec3::new(-9.0, 0.0, -9.0), max: DVec3::new(9.0, 9.0, 9.0) },
+        sides: vec![Side::Bottom, Side::Left, Side::Right],
+        bounciness: 0.8,
+        friction: 0.1,
+        start_frame: 0.0,
+        fps: 24.0,
+    };
+    let thrown: Arc<dyn Motion> = Arc::new(Launch::solve(setup, 2.0 * FRAMES as f64));
+    follow("a throw", &thrown);
+}
+
+const FOLLOWERS: usize = 1000;
+
+/// Followers of the first thing of a lead, against sampling the lead at the same times.
+fn follow(name: &str, lead: &Arc<dyn Motion>) {
+    let delays = Delays::Even(0.37);
+    let range = Frames { from: -400.0, to: FRAMES as f64 };
+    let Ok(lead) = prepared(lead, range, &Cancel::default()) else { return };
+    let line = Follower::line(FOLLOWERS, &delays, DVec3::ZERO, 1.0);
+    let behind: Vec<f64> = line.iter().map(|follower| follower.delay).collect();
+    let leads = lead.len();
+    let followers = Followers::new(lead.clone(), line, true);
+    let (one, two) = (RefCell::new(Sample::default()), RefCell::new(Sample::default()));
+    let alone = || {
+        let mut sample = one.borrow_mut();
+        for frame in 0..FRAMES {
+            let at: Vec<(usize, f64)> = behind.iter().map(|delay| (0, frame as f64 - delay)).collect();
+            lead.sample_at(&at, Columns::POSE, &mut sample);
+            black_box(&*sample);
+        }
+    };
+    let behind_it = || {
+        let mut sample = two.borrow_mut();
+        for frame in 0..FRAMES {
+            let at: Vec<(usize, f64)> = (0..FOLLOWERS).map(|i| (i * leads, frame as f64)).collect();
+            followers.sample_at(&at, Columns::POSE, &mut sample);
+            black_box(&*sample);
+        }
+    };
+    let mut works: Vec<Box<dyn FnMut() + '_>> = vec![Box::new(alone), Box::new(behind_it)];
+    let times = best(&mut works);
+    let (alone, behind) = (times[0].as_secs_f64(), times[1].as_secs_f64());
+    println!(
+        "{FOLLOWERS} followers of {name}: {:.1} ms, {:.2} × the lead at the same times ({:.1} ms)",
+        behind * 1e3,
+        behind / alone,
+        alone * 1e3
+    );
 }

@@ -276,3 +276,43 @@ fn a_span_that_ends_before_it_begins_runs_across_the_seam() {
         [1.0, 1.0, 0.0, 0.0, 1.0, 1.0, 1.0]
     );
 }
+
+#[test]
+fn keyed_travel_is_at_each_point_when_its_key_says_so_and_at_constant_speed_goes_evenly() {
+    let places = [[0.0, 0.0, 0.0], [3.0, 1.0, 0.0], [4.0, 0.0, 2.0], [1.0, 2.0, 5.0]];
+    let points: Value =
+        places.iter().enumerate().map(|(i, at)| json!({ "id": format!("p{i}"), "at": at })).collect();
+    let times = [(0.0, 0.0), (10.0, 1.0), (31.0, 2.0), (44.0, 3.0)];
+    let made = |between: &str, closed: bool| {
+        let nodes = json!({
+            "drawn": { "type": "drawn-path", "name": "Drawn", "params": { "points": points, "closed": closed } },
+            "keyed": { "type": "keyed-travel", "name": "Keyed", "params": { "between": between, "point": { "keys": keys(&times), "beyond": "holds" } } },
+            "out2": { "type": "output", "name": "Out 2" }
+        });
+        let threads = json!({ "t3": { "from": "drawn", "to": "keyed", "port": "path" }, "t4": { "from": "keyed", "to": "out2", "port": "motion" } });
+        compiled(&scene(json!({}), nodes, threads))
+    };
+    let sampled = |compiled: &Compiled, frame: f64| {
+        let end = compiled.ends.iter().find(|end| end.node == "out2").unwrap();
+        let mut sample = Sample::default();
+        end.motion.sample_at(&[(0, frame)], Columns::POSITION | Columns::VELOCITY, &mut sample);
+        (sample.positions[0], sample.velocities[0])
+    };
+    for closed in [false, true] {
+        let smooth = made("smooth", closed);
+        for ((frame, _), place) in times.iter().zip(places) {
+            let here = sampled(&smooth, *frame).0;
+            assert!(here.distance(place.into()) < 1e-9, "{here} at {frame}");
+        }
+        // No jolt at the points in between.
+        for frame in [10.0, 31.0] {
+            let apart = sampled(&smooth, frame - 1e-7).1 - sampled(&smooth, frame + 1e-7).1;
+            assert!(apart.length() < 1e-4, "{apart}");
+        }
+        let even = made("constant speed", closed);
+        let speeds: Vec<f64> = (1..44).map(|frame| sampled(&even, f64::from(frame)).1.length()).collect();
+        assert!(speeds.iter().all(|speed| (speed / speeds[0] - 1.0).abs() < 1e-9));
+        assert!(sampled(&even, 0.0).0.distance(places[0].into()) < 1e-9);
+        assert!(sampled(&even, 44.0).0.distance(places[3].into()) < 1e-6);
+    }
+}

@@ -132,6 +132,11 @@ impl Strand {
         Ok(strand)
     }
 
+    /// Metres from the start at which its segments begin, and at the end the whole length.
+    pub fn joints(&self) -> &[f64] {
+        &self.starts
+    }
+
     /// Metres, positive.
     #[inline]
     pub fn length(&self) -> f64 {

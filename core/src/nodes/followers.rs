@@ -1,7 +1,7 @@
 use crate::graph::{Context, NodeType, Outcome, Product};
 use crate::motion::{Delays, Follower, Followers, Motion};
 use crate::scene::Space;
-use crate::schema::{Group, Param, Port, PortKind, Schema, Unit, Values};
+use crate::schema::{Group, Param, Port, PortKind, Role, Schema, Unit, Values};
 use std::sync::Arc;
 
 /// Things behind a lead.
@@ -53,6 +53,14 @@ impl NodeType for FollowersNode {
                     "Frames behind the lead, with spaces between; the last step goes on for more followers.",
                 )
                 .only_when("delays", &["given"]),
+                Param::new(
+                    "own",
+                    "own delays",
+                    Group::Spread,
+                    Values::PerThing { unit: Unit::Frames, min: -1e5, max: 1e5 },
+                    "Frames by which each is later than its turn; drag their ticks on the Dial.",
+                )
+                .role(Role::Delays),
                 Param::number(
                     "spread",
                     "delay",
@@ -92,6 +100,11 @@ impl NodeType for FollowersNode {
         }
         if params.flag("lead") {
             followers.insert(0, Follower::LEAD);
+        }
+        for (rank, later) in params.per_thing("own") {
+            if let Some(follower) = followers.get_mut(rank) {
+                follower.delay += later;
+            }
         }
         if followers.is_empty() {
             return Err("Nobody is left: ask for at least one follower, or for the lead.".to_owned());

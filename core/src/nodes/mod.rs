@@ -9,6 +9,7 @@ mod followers;
 mod formula_path;
 mod head_count;
 mod join;
+mod keyed_travel;
 mod kinds;
 mod launch;
 mod lettering;
@@ -79,6 +80,7 @@ pub fn all() -> Vec<Arc<dyn NodeType>> {
         Arc::new(ride::RideNode),
         Arc::new(coast::CoastNode),
         Arc::new(launch::LaunchNode),
+        Arc::new(keyed_travel::KeyedTravel),
         Arc::new(face_travel::FaceTravelNode),
         Arc::new(followers::FollowersNode),
         Arc::new(shudder::ShudderNode),

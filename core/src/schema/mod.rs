@@ -207,6 +207,8 @@ pub enum Role {
     Phase,
     /// Numbers in laps for some things: how far off their even place they begin.
     Shifts,
+    /// Numbers in frames for some followers, by their rank as it is shown: how much later than their turn they are.
+    Delays,
     /// A fraction: laps in one loop.
     Laps,
     /// A vector: the point of a thing that is carried, in sizes.

@@ -9,6 +9,15 @@ pub struct Sum(pub Arc<dyn Signal>, pub Arc<dyn Signal>);
 #[derive(Debug, Clone)]
 pub struct Product(pub Arc<dyn Signal>, pub Arc<dyn Signal>);
 
+/// What one signal gives at the frame that another one says.
+#[derive(Debug, Clone)]
+pub struct Through {
+    /// Looked at where `at` says.
+    pub curve: Arc<dyn Signal>,
+    /// Says where.
+    pub at: Arc<dyn Signal>,
+}
+
 /// Some of one signal, the rest of another.
 #[derive(Debug, Clone)]
 pub struct Blend {
@@ -79,5 +88,20 @@ impl Signal for Blend {
 
     fn bends(&self, from: f64, to: f64) -> Vec<f64> {
         both(&self.first, &self.second, from, to)
+    }
+}
+
+impl Signal for Through {
+    fn at(&self, frame: f64) -> f64 {
+        self.curve.at(self.at.at(frame))
+    }
+
+    fn slope(&self, frame: f64) -> f64 {
+        self.curve.slope(self.at.at(frame)) * self.at.slope(frame)
+    }
+
+    /// Those of what says where; between them a curve that bends is bent too, which is not listed.
+    fn bends(&self, from: f64, to: f64) -> Vec<f64> {
+        self.at.bends(from, to)
     }
 }

@@ -114,14 +114,19 @@ impl Driven {
         Self::Signal(Arc::new(Drive { signal, clock, least, most }))
     }
 
+    /// As a signal that is the same for all things.
+    pub fn as_signal(&self) -> Arc<dyn Signal> {
+        let exact = matches!(self, Self::Signal(drive) if drive.stays_within());
+        Arc::new(AsSignal { value: self.clone(), exact })
+    }
+
     /// So many times as much; the same for all things.
     #[must_use]
     pub fn times(&self, factor: f64, clock: Clock) -> Self {
         match self {
             Self::Fixed(value) => Self::Fixed(value * factor),
             Self::Formula(_) | Self::Signal(_) => {
-                let exact = matches!(self, Self::Signal(drive) if drive.stays_within());
-                let all = Arc::new(AsSignal { value: self.clone(), exact });
+                let all = self.as_signal();
                 Self::signal(Arc::new(super::Rescale::new(all, (0.0, 1.0), (0.0, factor))), clock, f64::MIN, f64::MAX)
             }
         }

@@ -17,7 +17,7 @@ mod span;
 mod steps;
 mod wave;
 
-pub use combine::{Blend, Product, Sum};
+pub use combine::{Blend, Product, Sum, Through};
 pub use constant::Constant;
 pub use decay::Decay;
 pub use driven::{Accumulated, Clock, Driven, FormulaSignal, Thing, moment};

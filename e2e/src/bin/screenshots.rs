@@ -78,6 +78,21 @@ async fn main() -> Result<()> {
     visit.until("a plot", "return document.querySelectorAll('.plot').length === 2").await?;
     shoot(&visit, &folder, "hand-off").await?;
 
+    open(&visit, "Ropeway").await?;
+    visit.choose_node("Rope links").await?;
+    go_to(&visit, 40).await?;
+    shoot(&visit, &folder, "bench-ropeway").await?;
+    open(&visit, "Wild sled").await?;
+    visit.choose_node("Downhill").await?;
+    go_to(&visit, 30).await?;
+    shoot(&visit, &folder, "bench-wild-sled").await?;
+    open(&visit, "Parade").await?;
+    visit.choose_node("Stop and go").await?;
+    go_to(&visit, 96).await?;
+    visit.js("document.querySelector('.traces-body').focus()").await?;
+    visit.keys("a", &[fantoccini::key::Key::Control]).await?;
+    shoot(&visit, &folder, "keys-in-traces").await?;
+
     visit.press("button[aria-label=\"Dark paper\"]").await?;
     open(&visit, "Lantern round").await?;
     go_to(&visit, 80).await?;

@@ -9,6 +9,7 @@ export const keyTable: { where: string; keys: [string, string][] }[] = [
       ['[ and ]', 'plays from here, plays to here'],
       ['Ctrl Z, Ctrl Shift Z', 'undo, redo'],
       ['Ctrl F', 'finds a node, a number, a command'],
+      ['K', 'keys the selected number'],
       ['V', 'keeps a version'],
       ['\\', 'fills the window with the focused panel'],
       ['Alt 1 … Alt 5', 'focus on Weave, View, Card, Dial, Traces'],
@@ -66,6 +67,21 @@ export const keyTable: { where: string; keys: [string, string][] }[] = [
     ],
   },
   {
+    where: 'Keys in Traces',
+    keys: [
+      ['double click', 'sets a key'],
+      ['click, Shift, Ctrl drag', 'selects keys'],
+      ['drag a key, with Shift, Alt', 'moves it; one way; between frames'],
+      ['drag the ribbon', 'sets the pace'],
+      ['PgUp PgDn', 'to the key before, to the next'],
+      ['E, I, O', 'ease, ease in, ease out'],
+      ['L, T, J, S, H', 'level, straight, joined, split, hold'],
+      ['. and ,', 'longer, shorter handles'],
+      ['U', 'lifts the slowest point'],
+      ['Ctrl C, Ctrl V, Delete', 'copies, pastes, removes'],
+    ],
+  },
+  {
     where: 'Dial and Traces',
     keys: [
       ['drag a tick, with Shift, Alt', 'one thing, all, all in order'],
@@ -85,6 +101,7 @@ export const wordTable: [string, string][] = [
   ['Traces', 'channels over time, their pace as a ribbon below'],
   ['Seam', 'how far the end of the loop misses its beginning'],
   ['Hand-off', 'keys and files'],
+  ['signal', 'a value at every frame that drives numbers'],
   ['thing', 'what travels'],
   ['picture edge', 'the border of the picture'],
   ['work plane', 'the plane that is drawn and moved on'],

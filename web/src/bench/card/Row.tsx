@@ -284,13 +284,23 @@ function TextField({ param, value, set }: ValueProps) {
 /** Most things whose own numbers are listed. */
 const MOST_LISTED = 12;
 
-/** The things that have a number of their own. */
+/** The ranks of followers, without the lead. */
+function ranksOf(document: Scene, node: string): string[] {
+  const params = document.nodes?.[node]?.params ?? {};
+  const lead = params['lead'] !== false;
+  return Array.from({ length: Math.min(MOST_LISTED, Number(params['followers'] ?? 8)) }, (_, i) => String(i + (lead ? 1 : 0)));
+}
+
+/** The things that have a number of their own; of followers all. */
 function OwnNumbers(props: ValueProps & { unit: Extract<Param['values'], { kind: 'per-thing' }>['unit']; min: number; max: number }) {
   const live = useLive();
   const list = (Array.isArray(props.value) ? props.value : []) as { id: string; value: number }[];
-  if (list.length === 0) return <span className="counted soft">none</span>;
+  const every = props.param.role?.kind === 'delays' ? ranksOf(props.document, props.nodes.at(-1) ?? '') : [];
+  const known = new Set(list.map(({ id }) => id));
+  const shown = [...list, ...every.filter((id) => !known.has(id)).map((id) => ({ id, value: 0 }))];
+  if (shown.length === 0) return <span className="counted soft">none</span>;
   const ops = (id: string, value: number) => props.nodes.map((node) => put(['nodes', node, 'params', props.param.name, id], { id, value }));
-  const sorted = [...list].sort((a, b) => Number(a.id) - Number(b.id));
+  const sorted = [...shown].sort((a, b) => Number(a.id) - Number(b.id));
   return (
     <span className="vector">
       {sorted.slice(0, MOST_LISTED).map(({ id, value }) => (
@@ -308,9 +318,11 @@ function OwnNumbers(props: ValueProps & { unit: Extract<Param['values'], { kind:
         </span>
       ))}
       {sorted.length > MOST_LISTED && <span className="soft">{`and ${sorted.length - MOST_LISTED} more`}</span>}
-      <Button variant="outlined" onClick={props.reset}>
-        Put back
-      </Button>
+      {list.length > 0 && (
+        <Button variant="outlined" onClick={props.reset}>
+          Put back
+        </Button>
+      )}
     </span>
   );
 }

@@ -46,6 +46,26 @@ describe('dragging ticks', () => {
   });
 });
 
+describe('dragging ticks of followers', () => {
+  const laps = { ...param('laps', 'fraction', 'laps'), values: { kind: 'fraction', unit: 'laps', default: '1', min: -9, max: 9 } };
+  const own = { ...param('own', 'per-thing', 'delays'), values: { kind: 'per-thing', unit: 'frames', min: -1e5, max: 1e5 } };
+  const types = [{ ...schemas[0], params: [...(schemas[0]?.params ?? []), laps] }, schemas[1], { name: 'followers', inputs: [{ name: 'motion', kind: 'motion' }], output: 'motion', params: [own] }] as unknown as NodeSchema[];
+  const row = { frames: 120, nodes: { ride: { type: 'ride', name: 'Ride', params: { laps: '2' } }, line: { type: 'followers', name: 'Line', params: { followers: 4 } } }, threads: { t: { from: 'ride', to: 'line', port: 'motion' } } } as unknown as Scene;
+  const ownOf = (object: number, by: number, along: 'one' | 'all' | 'in order') => applied(row, shifting(row, types, 'line', object, 5, by, along)).nodes!['line']!.params!['own'];
+
+  it('lets them be later or earlier by as many frames as that is of a lap', () => {
+    // Two laps in 120 frames: a tenth of a lap are 6 frames.
+    expect(ownOf(2, -0.1, 'one')).toEqual([{ id: '2', value: 6 }]);
+    expect(ownOf(3, 0.05, 'one')).toEqual([{ id: '3', value: -3 }]);
+    expect(ownOf(2, -0.1, 'in order')).toEqual([1, 2, 3, 4].map((rank) => ({ id: String(rank), value: 3 * rank })));
+  });
+
+  it('shifts the lead by its own place', () => {
+    expect(ownOf(0, 0.1, 'one')).toBeUndefined();
+    expect(applied(row, shifting(row, types, 'line', 0, 5, 0.1, 'one')).nodes!['ride']!.params!['shifts']).toEqual([{ id: '0', value: 0.1 }]);
+  });
+});
+
 describe('turning', () => {
   it('goes the short way over twelve', () => {
     expect(shortest(0.95 - 0.05)).toBeCloseTo(-0.1, 12);
