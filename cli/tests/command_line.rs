@@ -216,7 +216,7 @@ fn nodes_are_printed_as_json() {
     let names: Vec<&str> = nodes.as_array().unwrap().iter().map(|node| node["name"].as_str().unwrap()).collect();
     let expected = "drawn-path svg-path point-table figure torus-winding lettering formula-path wake rim sheaf \
         resample smooth meander press-onto trim reverse join move \
-        ride coast launch face-travel followers shudder mimic waver swell retime kinds head-count wheel links tether \
+        ride coast launch keyed-travel face-travel followers shudder mimic waver swell retime kinds head-count wheel links tether \
         two-shots together keys wave noise decay ramp polynomial formula steps repeat span combine rescale limit \
         plane ball box torus lathe close-loop output";
     assert_eq!(names, expected.split_whitespace().collect::<Vec<_>>());

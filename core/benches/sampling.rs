@@ -10,8 +10,8 @@ use std::time::{Duration, Instant};
 use zickzack_core::curve::{Curve, Path, PathPoint, PointKind, through};
 use zickzack_core::fraction::Fraction;
 use zickzack_core::motion::{
-    Cancel, Columns, Delays, FaceTravel, FaceUp, Follower, Followers, Frames, Motion, POSE_FLOATS, Ride, Sample, fill_poses,
-    prepared,
+    Cancel, Columns, Delays, FaceTravel, FaceUp, Follower, Followers, Frames, Motion, POSE_FLOATS, Ride, Sample,
+    fill_poses, prepared,
 };
 use zickzack_core::physics::{Bounds, Launch, LaunchSetup, Side};
 use zickzack_core::pose::Axis;

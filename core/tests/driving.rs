@@ -280,8 +280,7 @@ fn a_span_that_ends_before_it_begins_runs_across_the_seam() {
 #[test]
 fn keyed_travel_is_at_each_point_when_its_key_says_so_and_at_constant_speed_goes_evenly() {
     let places = [[0.0, 0.0, 0.0], [3.0, 1.0, 0.0], [4.0, 0.0, 2.0], [1.0, 2.0, 5.0]];
-    let points: Value =
-        places.iter().enumerate().map(|(i, at)| json!({ "id": format!("p{i}"), "at": at })).collect();
+    let points: Value = places.iter().enumerate().map(|(i, at)| json!({ "id": format!("p{i}"), "at": at })).collect();
     let times = [(0.0, 0.0), (10.0, 1.0), (31.0, 2.0), (44.0, 3.0)];
     let made = |between: &str, closed: bool| {
         let nodes = json!({

@@ -61,16 +61,23 @@ fn sampled(motion: &dyn Motion, object: usize, frame: f64) -> Sample {
     sample
 }
 
-/// The velocity and the spin are the rates of change of what is shown.
+/// The velocity and the spin are the rates of change of what is shown, where two steps agree on what these are.
 fn rates_are_right(motion: &dyn Motion, object: usize, frame: f64) -> Result<(), TestCaseError> {
-    let (here, step) = (sampled(motion, object, frame), 1e-4);
-    let (before, after) = (sampled(motion, object, frame - step), sampled(motion, object, frame + step));
-    let slope = (after.positions[0] - before.positions[0]) / (2.0 * step);
+    let here = sampled(motion, object, frame);
+    let rates = |step: f64| {
+        let (before, after) = (sampled(motion, object, frame - step), sampled(motion, object, frame + step));
+        let turn = zickzack_core::pose::turn_between(before.orientations[0], after.orientations[0]);
+        ((after.positions[0] - before.positions[0]) / (2.0 * step), turn / (2.0 * step))
+    };
+    let ((slope, turn), (rough, rougher)) = (rates(1e-4), rates(1e-3));
     let size = 1.0 + here.velocities[0].length();
-    prop_assert!(slope.distance(here.velocities[0]) < 2e-3 * size, "{:?} is not {slope:?}", here.velocities[0]);
-    let turn = zickzack_core::pose::turn_between(before.orientations[0], after.orientations[0]) / (2.0 * step);
+    if slope.distance(rough) < 1e-3 * size {
+        prop_assert!(slope.distance(here.velocities[0]) < 2e-3 * size, "{:?} is not {slope:?}", here.velocities[0]);
+    }
     let size = 1.0 + turn.length();
-    prop_assert!(turn.distance(here.spins[0]) < 2e-2 * size, "{:?} is not {turn:?}", here.spins[0]);
+    if turn.distance(rougher) < 5e-3 * size {
+        prop_assert!(turn.distance(here.spins[0]) < 1e-2 * size, "{:?} is not {turn:?}", here.spins[0]);
+    }
     Ok(())
 }
 

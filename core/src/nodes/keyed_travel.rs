@@ -47,12 +47,20 @@ impl NodeType for KeyedTravel {
         let strand = &curve.strands()[0];
         let joints = strand.joints();
         let last = (joints.len() - 1) as f64;
-        let parts: Vec<Key> = joints.iter().zip(0..).map(|(s, i)| Key::new(f64::from(i), s / strand.length())).collect();
+        let parts: Vec<Key> =
+            joints.iter().zip(0..).map(|(s, i)| Key::new(f64::from(i), s / strand.length())).collect();
         let steps = Keys::new(&parts, false);
         // Round and round on a closed path; held at both ends of an open one.
         let along: Arc<dyn Signal> = if strand.closed() {
             let (before, after) = (f64::INFINITY, f64::INFINITY);
-            Arc::new(Repeat { inner: Arc::new(steps), from: 0.0, length: last, before, after, way: RepeatWay::Climbing })
+            Arc::new(Repeat {
+                inner: Arc::new(steps),
+                from: 0.0,
+                length: last,
+                before,
+                after,
+                way: RepeatWay::Climbing,
+            })
         } else {
             Arc::new(steps)
         };
@@ -62,7 +70,14 @@ impl NodeType for KeyedTravel {
             Some(_) => {
                 let ramp = Ramp { from: 0.0, to: last, start: 0.0, length: timing.frames, soft: false };
                 let (before, after) = (f64::INFINITY, f64::INFINITY);
-                Arc::new(Repeat { inner: Arc::new(ramp), from: 0.0, length: timing.frames, before, after, way: RepeatWay::Climbing })
+                Arc::new(Repeat {
+                    inner: Arc::new(ramp),
+                    from: 0.0,
+                    length: timing.frames,
+                    before,
+                    after,
+                    way: RepeatWay::Climbing,
+                })
             }
         };
         let through: Arc<dyn Signal> = Arc::new(Through { curve: along, at: at.clone() });
@@ -76,7 +91,10 @@ impl NodeType for KeyedTravel {
             .progressing(driven);
         let covered = progress.at(timing.frames) - progress.at(0.0);
         let mut outcome = Outcome::new(Product::Motion(Arc::new(ride)));
-        outcome.facts = vec![format!("{} points", joints.len() - usize::from(strand.closed())), format!("{covered:.3} laps a loop")];
+        outcome.facts = vec![
+            format!("{} points", joints.len() - usize::from(strand.closed())),
+            format!("{covered:.3} laps a loop"),
+        ];
         if curve.strands().len() > 1 {
             outcome.warnings.push("The path has several strands: it goes along the first.".to_owned());
         }

@@ -864,6 +864,9 @@ export interface components {
             kind: "shifts";
         } | {
             /** @enum {string} */
+            kind: "delays";
+        } | {
+            /** @enum {string} */
             kind: "laps";
         } | {
             /** @enum {string} */
