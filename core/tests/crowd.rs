@@ -223,6 +223,7 @@ fn colours_follow_number_phase_speed_and_age() {
     let speed = 2.0 * TAU / FRAMES;
     for object in 0..5 {
         let phase = (0.25 + object as f64 / 5.0).fract();
+        assert!((tinted(Tint::Given(Driven::Fixed(0.3)))[object] - 0.3).abs() < 1e-12);
         assert!((tinted(Tint::Index)[object] - object as f64 / 4.0).abs() < 1e-12);
         assert!((tinted(Tint::Phase { frames: FRAMES })[object] - phase).abs() < 1e-9);
         assert!((tinted(Tint::Speed { full: 2.0 * speed })[object] - 0.5).abs() < 1e-9);

@@ -4,6 +4,7 @@ use super::{Break, Cancel, Columns, Contact, Extent, Frames, Motion, MotionError
 use crate::curve::Path;
 use crate::pose::Axis;
 use crate::random;
+use crate::signal::{Driven, Thing};
 use glam::DVec3;
 use std::ops::Range;
 use std::sync::Arc;
@@ -50,7 +51,7 @@ pub struct Symmetry {
 }
 
 /// What a thing's place on the scale of colours, 0 to 1, comes from.
-#[derive(Debug, Clone, Copy, PartialEq)]
+#[derive(Debug, Clone, PartialEq)]
 pub enum Tint {
     /// Its number: the first has 0, the last has 1.
     Index,
@@ -60,6 +61,8 @@ pub enum Tint {
     Speed { full: f64 },
     /// The frames since it was at the start of its path, or else since frame 0: 1 at so many and above.
     Age { full: f64 },
+    /// A number from 0 to 1 that may change over time and from thing to thing.
+    Given(Driven),
 }
 
 /// Says of every thing of another motion which kind it is, how large and of which colour.
@@ -107,8 +110,11 @@ impl Kinds {
     fn tint(&self, object: usize, frame: f64, row: usize, sample: &Sample) -> f64 {
         let place = sample.places.get(row);
         let laps = place.map(|place| place.laps - place.laps.floor());
-        match self.tint {
+        match &self.tint {
             None => 0.0,
+            Some(Tint::Given(share)) => {
+                share.at(frame, Thing { index: object, count: self.inner.len() }).clamp(0.0, 1.0)
+            }
             Some(Tint::Index) => object as f64 / (self.inner.len().max(2) - 1) as f64,
             Some(Tint::Phase { frames }) => laps.unwrap_or(frame / frames - (frame / frames).floor()),
             Some(Tint::Speed { full }) => (sample.velocities[row].length() / full).min(1.0),
@@ -116,7 +122,7 @@ impl Kinds {
                 let speed = sample.velocities[row].length();
                 let age = match place {
                     Some(place) if speed > 0.0 => place.s / speed,
-                    Some(_) => full,
+                    Some(_) => *full,
                     None => frame.max(0.0),
                 };
                 (age / full).min(1.0)
@@ -132,7 +138,7 @@ impl Kinds {
         }
         let place = if self.inner.path().is_some() { Columns::PLACE } else { Columns::NONE };
         match self.tint {
-            None | Some(Tint::Index) => own,
+            None | Some(Tint::Index | Tint::Given(_)) => own,
             Some(Tint::Phase { .. }) => own | place,
             Some(Tint::Speed { .. }) => own | Columns::VELOCITY,
             Some(Tint::Age { .. }) => own | Columns::VELOCITY | place,

@@ -63,7 +63,7 @@ pub struct Ride {
     end: RideEnd,
     offset: Option<RideOffset>,
     /// Parts of the path between which riders are there.
-    visible: Option<(f64, f64)>,
+    visible: Option<(Driven, Driven)>,
     /// Made when they are first asked for, for the path at frame 0.
     seats: OnceLock<Vec<Seat>>,
     /// Axes along a path that does not move.
@@ -215,8 +215,9 @@ impl Ride {
     }
 
     /// There only between two parts of the path; `from` after `to` means across its start.
-    pub fn visible(mut self, from: f64, to: f64) -> Self {
-        self.visible = (from > 0.0 || to < 1.0).then_some((from, to));
+    pub fn visible(mut self, from: Driven, to: Driven) -> Self {
+        let everywhere = from.fixed().is_some_and(|from| from <= 0.0) && to.fixed().is_some_and(|to| to >= 1.0);
+        self.visible = (!everywhere).then_some((from, to));
         self
     }
 
@@ -420,8 +421,9 @@ impl Ride {
             let rate = if spot.beyond == 0.0 { rate } else { 0.0 };
             *place = Place { strand: index, s: spot.s, laps: spot.laps, direction, rate };
         }
-        if let (Some(alive), Some((from, to))) = (out.alive.get_mut(row), self.visible) {
-            let part = spot.s / strand.length();
+        if let (Some(alive), Some((from, to))) = (out.alive.get_mut(row), &self.visible) {
+            let (part, thing) = (spot.s / strand.length(), self.thing(object));
+            let (from, to) = (from.at(now.frame, thing), to.at(now.frame, thing));
             *alive = if from <= to { part >= from && part <= to } else { part >= from || part <= to };
         }
     }

@@ -10,8 +10,8 @@ use std::sync::Arc;
 /// What the things of a crowd are.
 pub struct KindsNode;
 
-const COLOURINGS: &[&str] = &["kind", "number", "phase", "speed", "age"];
-const SCALED: &[&str] = &["number", "phase", "speed", "age"];
+const COLOURINGS: &[&str] = &["kind", "number", "phase", "speed", "age", "a number over time"];
+const SCALED: &[&str] = &["number", "phase", "speed", "age", "a number over time"];
 
 impl NodeType for KindsNode {
     fn schema(&self) -> Schema {
@@ -52,6 +52,15 @@ impl NodeType for KindsNode {
                     "So many frames after the start of its path a thing has the last colour.",
                 )
                 .only_when("colouring", &["age"]),
+                Param::number(
+                    "share",
+                    "way to last",
+                    Group::Look,
+                    (Unit::None, 0.0, 0.0, 1.0),
+                    "How far a thing's colour is on its way from the first to the last; give it keys, a formula or a signal.",
+                )
+                .only_when("colouring", &["a number over time"])
+                .per_thing(),
                 Param::new(
                     "axis",
                     "alike about",
@@ -117,6 +126,7 @@ fn tint(params: &Params<'_>, timing: Timing) -> Option<Tint> {
         "phase" => Tint::Phase { frames: timing.frames },
         "speed" => Tint::Speed { full: params.number("fast") / timing.fps },
         "age" => Tint::Age { full: params.number("old") },
+        "a number over time" => Tint::Given(params.driven("share")),
         _ => return None,
     })
 }

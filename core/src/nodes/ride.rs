@@ -115,8 +115,10 @@ impl NodeType for RideNode {
                     Group::Time,
                     (Unit::Laps, 0.0, 0.0, 1.0),
                     "Things are there from this part of the path on.",
-                ),
-                Param::number("to", "seen to", Group::Time, (Unit::Laps, 1.0, 0.0, 1.0), "And to this part of it."),
+                )
+                .per_thing(),
+                Param::number("to", "seen to", Group::Time, (Unit::Laps, 1.0, 0.0, 1.0), "And to this part of it.")
+                    .per_thing(),
                 Param::new(
                     "shifts",
                     "own places",
@@ -196,7 +198,7 @@ impl NodeType for RideNode {
             .pace_spread(params.number("pace-spread"), params.flag("looping"))
             .seeded(params.whole("seed").unsigned_abs())
             .offset(offset)
-            .visible(params.number("from"), params.number("to"));
+            .visible(params.driven("from"), params.driven("to"));
         let driver = driver(params, timing);
         ride = match &driver {
             Some((_, Drive::Laps(laps))) => ride.driven(laps.clone()),

@@ -115,6 +115,18 @@ async fn main() -> Result<()> {
     measure(&visit, "1,000 things × 240 frames, a path point", point, (50.0, 30.0)).await?;
     let (x, y) = visit.middle(".dial .band").await?;
     measure(&visit, "1,000 things × 240 frames, the band of the Dial", (x + 70.0, y), (-10.0, 40.0)).await?;
+    visit.choose("pace given as", "progress").await?;
+    visit.give("progress", "Keys").await?;
+    visit.press(".dial .bead").await?;
+    visit.keys(&char::from(fantoccini::key::Key::Right).to_string().repeat(120), &[]).await?;
+    visit.fill("progress", "1").await?;
+    visit.kept().await?;
+    let key = "const c = document.querySelector('.trace-canvas'); const b = c.getBoundingClientRect(); \
+        const k = JSON.parse(c.dataset.keys)[1]; return k && [b.left + k.x * b.width, b.top + k.y]";
+    let key = visit.until("a key", key).await?;
+    let key = (key[0].as_f64().context("x")?, key[1].as_f64().context("y")?);
+    measure(&visit, "1,000 things × 240 frames, a key in the Traces", key, (70.0, 12.0)).await?;
+    visit.choose("pace given as", "laps per loop").await?;
     reshape(&visit).await?;
     let point = visit.middle("button[aria-label^=\"Point 4 of Jetty\"]").await?;
     measure(&visit, "1,000 things × 240 frames, a point of a reshaped path", point, (50.0, 30.0)).await?;
