@@ -222,7 +222,12 @@ proptest! {
         frame in 0.0..FRAMES, most in 0.1..1.5f64,
     ) {
         let gravity = 9.81 / (24.0 * 24.0);
-        let bank = Bank { amount, limit: most, over: 8.0, gravity };
+        let bank = Bank {
+            amount: Driven::Fixed(amount),
+            limit: Driven::Fixed(most.to_degrees()),
+            over: 8.0,
+            gravity,
+        };
         let inner = facing(riding(ring(radius), laps), FaceUp::Towards(DVec3::Y));
         let motion = steered(inner, Steering { bank: Some(bank), ..Steering::NONE });
         let rate = TAU * laps.parse::<Fraction>().unwrap().value() / FRAMES;
@@ -242,7 +247,12 @@ proptest! {
         smoothing in 0.0..20.0f64, limit in 0.15..0.6f64, amount in 0.0..2.0f64, corner in 0.0..9.0f64,
     ) {
         let inner = facing(riding(wavy(&radii, &heights), "1"), FaceUp::STEADY);
-        let bank = Bank { amount, limit: 1.0, over: 6.0, gravity: 0.02 };
+        let bank = Bank {
+            amount: Driven::Fixed(amount),
+            limit: Driven::Fixed(1.0_f64.to_degrees()),
+            over: 6.0,
+            gravity: 0.02,
+        };
         let steering = Steering { smoothing, limit, corner, bank: Some(bank), lead: 4.0 * FRAMES, ..Steering::NONE };
         let motion: Arc<dyn Motion> = Arc::new(Steered::new(inner, steering));
         let seam = measure(&motion, FRAMES, 24.0, &Cancel::default()).unwrap();

@@ -10,8 +10,8 @@ use std::sync::Arc;
 use zickzack_core::curve::{Curve, Figure, Path, UpRule};
 use zickzack_core::fraction::Fraction;
 use zickzack_core::motion::{
-    Cancel, Columns, FaceTravel, FaceUp, Frames, HeadCount, Links, Mimic, Mimicry, Motion, Moved, Moving, Retimed,
-    Ride, Sample, Shudder, Shuddering, Swell, TetherEnd, Timing, TwoShots, Waver, Wavering, Wheel, hanging, prepared,
+    Cancel, Columns, Delays, FaceTravel, FaceUp, Follower, Followers, Frames, HeadCount, Links, Mimic, Mimicry, Motion, Moved, Moving, Retimed,
+    Ride, Sample, Stance, Shudder, Shuddering, Swell, TetherEnd, Timing, TwoShots, Waver, Wavering, Wheel, hanging, prepared,
     tether, touch,
 };
 use zickzack_core::pose::Axis;
@@ -148,7 +148,10 @@ proptest! {
             scale: wave(0.5, 1.5),
             about: DVec3::new(1.0, 0.0, 2.0),
         };
-        let all: [Arc<dyn Motion>; 5] = [
+        let stance = Stance { offset: [wave(0.3, 0.1), Driven::Fixed(0.4), Driven::Fixed(0.0)], grow: wave(0.1, 1.0) };
+        let line = Follower::line(3, &Delays::Even(5.0), DVec3::ZERO, 1.0);
+        let all: [Arc<dyn Motion>; 6] = [
+            ready(Followers::new(lead.clone(), line, own).standing(stance)),
             ready(Shudder::new(lead.clone(), shuddering(wave(0.1, 0.2), true))),
             ready(Waver::new(lead.clone(), wavering(own))),
             ready(Mimic::new(lead.clone(), other, mimicry)),

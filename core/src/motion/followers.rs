@@ -3,7 +3,9 @@
 use super::{Break, Cancel, Columns, Contact, Extent, Frames, Kind, Motion, MotionError, Sample, Symmetry, prepared};
 use crate::curve::Path;
 use crate::pose::Axis;
+use super::swell::with_bends;
 use crate::random;
+use crate::signal::{Driven, Thing};
 use glam::{DQuat, DVec3};
 use std::sync::Arc;
 
@@ -16,6 +18,17 @@ pub struct Follower {
     pub offset: DVec3,
     /// Factor on the lead's scale.
     pub scale: f64,
+    /// Which one it is behind the lead: 0 for the lead itself, 1 for the first.
+    pub rank: f64,
+}
+
+/// What comes to each follower over time, by its rank.
+#[derive(Debug, Clone)]
+pub struct Stance {
+    /// Metres off the one before it.
+    pub offset: [Driven; 3],
+    /// How many times as large it is as the one before it.
+    pub grow: Driven,
 }
 
 /// How many frames followers are behind their lead.
@@ -49,13 +62,13 @@ impl Delays {
 
 impl Follower {
     /// The lead itself.
-    pub const LEAD: Self = Self { delay: 0.0, offset: DVec3::ZERO, scale: 1.0 };
+    pub const LEAD: Self = Self { delay: 0.0, offset: DVec3::ZERO, scale: 1.0, rank: 0.0 };
 
     /// `count` followers, each off the one before it by `offset` metres and `grow` times as large.
     pub fn line(count: usize, delays: &Delays, offset: DVec3, grow: f64) -> Vec<Self> {
         let follower = |index: usize| {
             let rank = index as f64 + 1.0;
-            Self { delay: delays.of(index), offset: offset * rank, scale: libm::pow(grow, rank) }
+            Self { delay: delays.of(index), offset: offset * rank, scale: libm::pow(grow, rank), rank }
         };
         (0..count).map(follower).collect()
     }
@@ -70,14 +83,34 @@ pub struct Followers {
     followers: Arc<Vec<Follower>>,
     /// Offsets are in the lead's axes, not in the world's.
     turned: bool,
+    stance: Option<Arc<Stance>>,
 }
 
 const LOOK: u64 = 41;
+const STANCE: u64 = 42;
 
 impl Followers {
     /// Of at least one follower.
     pub fn new(inner: Arc<dyn Motion>, followers: Vec<Follower>, turned: bool) -> Self {
-        Self { inner, followers: Arc::new(followers), turned }
+        Self { inner, followers: Arc::new(followers), turned, stance: None }
+    }
+
+    /// With what comes to each over time.
+    #[must_use]
+    pub fn standing(mut self, stance: Stance) -> Self {
+        self.stance = Some(Arc::new(stance));
+        self
+    }
+
+    /// How far a follower is off at a frame, how fast that changes, and its factor on the scale.
+    fn off(&self, follower: &Follower, object: usize, frame: f64) -> (DVec3, DVec3, f64) {
+        let Some(stance) = &self.stance else { return (follower.offset, DVec3::ZERO, follower.scale) };
+        let thing = Thing { index: object, count: self.len() };
+        let three = |part: fn(&Driven, f64, Thing) -> f64| {
+            DVec3::from([0, 1, 2].map(|axis| part(&stance.offset[axis], frame, thing))) * follower.rank
+        };
+        let grown = libm::pow(stance.grow.at(frame, thing).max(0.0), follower.rank);
+        (follower.offset + three(Driven::at), three(Driven::slope), follower.scale * grown)
     }
 
     fn part(&self, object: usize) -> (&Follower, usize) {
@@ -91,7 +124,7 @@ impl Followers {
     }
 
     fn offsets(&self) -> bool {
-        self.followers.iter().any(|follower| follower.offset != DVec3::ZERO)
+        self.stance.is_some() || self.followers.iter().any(|follower| follower.offset != DVec3::ZERO)
     }
 
     /// What the lead has to give for these columns.
@@ -125,26 +158,31 @@ impl Motion for Followers {
         let earlier: Vec<(usize, f64)> =
             parts.clone().map(|((follower, lead), frame)| (lead, frame - follower.delay)).collect();
         self.inner.sample_at(&earlier, self.needs(columns), out);
-        for (row, ((follower, _), _)) in parts.enumerate() {
-            if follower.offset != DVec3::ZERO {
+        for (row, (((follower, _), frame), &(object, _))) in parts.zip(at).enumerate() {
+            let (offset, change, factor) = self.off(follower, object, frame);
+            if offset != DVec3::ZERO || change != DVec3::ZERO {
                 let turn = if self.turned { out.orientations.get(row).copied() } else { None };
-                let offset = turn.unwrap_or(DQuat::IDENTITY) * follower.offset;
+                let turn = turn.unwrap_or(DQuat::IDENTITY);
+                let offset = turn * offset;
                 if let Some(position) = out.positions.get_mut(row) {
                     *position += offset;
                 }
-                if let (Some(velocity), true) = (out.velocities.get_mut(row), self.turned) {
-                    *velocity += out.spins[row].cross(offset);
+                if let Some(velocity) = out.velocities.get_mut(row) {
+                    *velocity += turn * change;
+                    if self.turned {
+                        *velocity += out.spins[row].cross(offset);
+                    }
                 }
             }
             if let Some(scale) = out.scales.get_mut(row) {
-                *scale *= follower.scale;
+                *scale *= factor;
             }
         }
         out.keep(columns);
     }
 
     fn varies(&self) -> Columns {
-        let scaled = self.followers.iter().any(|follower| follower.scale != 1.0);
+        let scaled = self.stance.is_some() || self.followers.iter().any(|follower| follower.scale != 1.0);
         self.inner.varies() | if scaled { Columns::SCALE } else { Columns::NONE }
     }
 
@@ -153,7 +191,10 @@ impl Motion for Followers {
         let delay = follower.delay;
         let own = Frames { from: range.from - delay, to: range.to - delay };
         let found = self.inner.breaks(lead, own)?;
-        Ok(found.into_iter().map(|b| Break { frame: b.frame + delay, ..b }).collect())
+        let breaks = found.into_iter().map(|b| Break { frame: b.frame + delay, ..b }).collect();
+        let Some(stance) = &self.stance else { return Ok(breaks) };
+        let bends = stance.offset.iter().chain([&stance.grow]).flat_map(|part| part.bends(range.from, range.to));
+        Ok(with_bends(breaks, bends.collect()))
     }
 
     fn contacts(&self, range: Frames) -> Vec<Contact> {
@@ -182,6 +223,8 @@ impl Motion for Followers {
     fn look(&self, object: usize) -> u64 {
         let (follower, lead) = self.part(object);
         let look = self.inner.look(lead);
+        // With a stance over time nobody looks like another.
+        let look = if self.stance.is_some() { random::bits(look, follower.rank.to_bits(), STANCE) } else { look };
         if follower.scale == 1.0 { look } else { random::bits(look, follower.scale.to_bits(), LOOK) }
     }
 

@@ -34,7 +34,7 @@ pub use compare::{Apart, largest_distance};
 pub use contact::Contact;
 pub use face_travel::{FaceTravel, spins};
 pub use face_up::FaceUp;
-pub use followers::{Delays, Follower, Followers};
+pub use followers::{Delays, Follower, Followers, Stance};
 pub use head_count::HeadCount;
 pub use kinds::{Kind, Kinds, Symmetry, Tint};
 pub use links::Links;

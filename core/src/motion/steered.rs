@@ -13,12 +13,12 @@ use std::ops::Range;
 use std::sync::Arc;
 
 /// How things lean into bends.
-#[derive(Debug, Clone, Copy, PartialEq)]
+#[derive(Debug, Clone, PartialEq)]
 pub struct Bank {
     /// 1 leans as a thing does that neither slips in nor out: tan β = v²κ / g.
-    pub amount: f64,
-    /// Largest lean, radians.
-    pub limit: f64,
+    pub amount: Driven,
+    /// Largest lean, degrees.
+    pub limit: Driven,
     /// Frames over which a change of the bend is eased.
     pub over: f64,
     /// Earth's gravity in metres per frame squared.
@@ -162,7 +162,7 @@ impl Steered {
 
     /// The frames beyond those asked for that averages reach into.
     fn margin(&self) -> f64 {
-        let bank = self.steering.bank.map_or(0.0, |bank| bank.over);
+        let bank = self.steering.bank.as_ref().map_or(0.0, |bank| bank.over);
         (0.5 * (self.steering.smoothing + bank + self.steering.corner)).ceil() + 2.0
     }
 
@@ -194,8 +194,8 @@ impl Steered {
         let mut steps = looked_at(inner, object, table)?;
         self.hold(&mut steps);
         self.round_corners(inner, object, table, &mut steps);
-        if let Some(bank) = self.steering.bank {
-            lean(bank, inner, table, &mut steps);
+        if let Some(bank) = &self.steering.bank {
+            lean(bank, Thing { index: object, count: inner.len() }, inner, table, &mut steps);
         }
         if self.steering.smoothing > 0.0 {
             steps.turns = averaged(&steps, &kernel(self.steering.smoothing, table.per_frame));
@@ -324,7 +324,7 @@ fn looked_at(inner: &dyn Motion, object: usize, table: &Table) -> Result<Steps, 
 }
 
 /// Leans by what the bend asks for: its turn about the top from step to step, but for corners, averaged.
-fn lean(bank: Bank, inner: &dyn Motion, table: &Table, steps: &mut Steps) {
+fn lean(bank: &Bank, thing: Thing, inner: &dyn Motion, table: &Table, steps: &mut Steps) {
     let top = inner.facing().map_or(DVec3::Y, |(_, top)| top.vector());
     let broken = |step: usize| {
         let (from, to) = (table.frame(step), table.frame(step + 1));
@@ -349,7 +349,9 @@ fn lean(bank: Bank, inner: &dyn Motion, table: &Table, steps: &mut Steps) {
         let near = |i: usize| (step + i).saturating_sub(side).min(last);
         let ours = |i: usize| if steps.sides[near(i)] == steps.sides[step] { near(i) } else { step };
         let pull: f64 = weights.iter().enumerate().map(|(i, weight)| weight * pulls[ours(i)]).sum();
-        let angle = libm::atan(bank.amount * pull / bank.gravity).clamp(-bank.limit, bank.limit);
+        let frame = table.frame(step);
+        let limit = bank.limit.at(frame, thing).to_radians();
+        let angle = libm::atan(bank.amount.at(frame, thing) * pull / bank.gravity).clamp(-limit, limit);
         let travel = steps.travels[step];
         if travel != DVec3::ZERO {
             // Counter-clockwise seen from above is a turn to the left, and leans to the left.

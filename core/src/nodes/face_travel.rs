@@ -82,14 +82,16 @@ impl NodeType for FaceTravelNode {
                     Group::Form,
                     (Unit::None, 0.0, -100.0, 100.0),
                     "How much things lean into bends: 1 as gravity and speed ask for.",
-                )),
+                )
+                .per_thing()),
                 deep(Param::number(
                     "most",
                     "most bank",
                     Group::Form,
                     (Unit::Degrees, 45.0, 0.0, 180.0),
                     "They lean no further than this.",
-                )),
+                )
+                .per_thing()),
                 deep(frames("ease", "bank eased", 8.0, "Frames over which a change of bank is eased.")),
                 frames(
                     "corner",
@@ -215,17 +217,18 @@ fn facts(facing: &FaceTravel) -> Vec<String> {
 }
 
 fn steering(params: &Params<'_>, timing: Timing, flat: bool) -> Steering {
-    let amount = params.number("bank");
+    let amount = params.driven("bank");
+    let none = amount.fixed() == Some(0.0);
     let bank = Bank {
         amount,
-        limit: params.number("most").to_radians(),
+        limit: params.driven("most"),
         over: params.number("ease"),
         gravity: GRAVITY / (timing.fps * timing.fps),
     };
     Steering {
         slow: params.number("slow") / timing.fps,
         corner: params.number("corner"),
-        bank: (amount != 0.0 && !flat).then_some(bank),
+        bank: (!none && !flat).then_some(bank),
         smoothing: params.number("smoothing"),
         limit: params.number("limit").to_radians(),
         lead: LEAD * timing.frames,

@@ -1,7 +1,9 @@
 use crate::graph::{Context, NodeType, Outcome, Product};
-use crate::motion::{Delays, Follower, Followers, Motion};
+use crate::motion::{Delays, Follower, Followers, Motion, Stance};
 use crate::scene::Space;
 use crate::schema::{Group, Param, Port, PortKind, Role, Schema, Unit, Values};
+use crate::signal::Driven;
+use glam::DVec3;
 use std::sync::Arc;
 
 /// Things behind a lead.
@@ -28,7 +30,8 @@ impl NodeType for FollowersNode {
                     Group::Form,
                     (Unit::Metres, [0.0; 3]),
                     "How far each stands off the one before it.",
-                ),
+                )
+                .per_thing(),
                 Param::choice("axes", "offset in", Group::Form, AXES, "Whose axes the offset is in."),
                 Param::number(
                     "grow",
@@ -36,7 +39,8 @@ impl NodeType for FollowersNode {
                     Group::Form,
                     (Unit::None, 1.0, 1e-3, 1e3),
                     "How many times as large each is as the one before it.",
-                ),
+                )
+                .per_thing(),
                 Param::choice("delays", "delays", Group::Time, DELAYS, "How far behind they are."),
                 Param::number(
                     "delay",
@@ -92,9 +96,14 @@ impl NodeType for FollowersNode {
             _ => Delays::Even(delay),
         };
         let flat = context.timing.space == Space::Flat;
-        let offset = params.vector("offset");
-        let offset = if flat { offset.with_z(0.0) } else { offset };
-        let mut followers = Follower::line(count, &delays, offset, params.number("grow"));
+        let ([x, y, z], grow) = (params.driven_vector("offset"), params.driven("grow"));
+        let z = if flat { Driven::Fixed(0.0) } else { z };
+        let stance = Stance { offset: [x, y, z], grow };
+        let fixed = |driven: &Driven| driven.fixed();
+        let [x, y, z] = stance.offset.each_ref().map(fixed);
+        let still = x.zip(y).zip(z).zip(fixed(&stance.grow)).map(|(((x, y), z), grow)| (DVec3::new(x, y, z), grow));
+        let (offset, grown) = still.unwrap_or((DVec3::ZERO, 1.0));
+        let mut followers = Follower::line(count, &delays, offset, grown);
         if followers.iter().any(|follower| !follower.scale.is_finite() || follower.scale > 1e6) {
             return Err("The last followers would be too large: let each grow less, or use fewer.".to_owned());
         }
@@ -110,6 +119,7 @@ impl NodeType for FollowersNode {
             return Err("Nobody is left: ask for at least one follower, or for the lead.".to_owned());
         }
         let motion = Followers::new(context.motion("motion")?, followers, params.text("axes") == AXES[0]);
+        let motion = if still.is_some() { motion } else { motion.standing(stance) };
         let facts = vec![format!("{} things", motion.len())];
         Ok(Outcome { facts, ..Outcome::new(Product::Motion(Arc::new(motion))) })
     }
