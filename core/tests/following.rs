@@ -129,7 +129,7 @@ proptest! {
         let ellipse = Path::still(Curve::from(Figure::Ellipse { x: 3.0, y: 2.0 }.strand().unwrap()));
         let lead = facing(Arc::new(Ride::new(ellipse, 1, "1".parse::<Fraction>().unwrap(), FRAMES)));
         let offset = DVec3::new(x, y, z);
-        let motion = Followers::new(lead.clone(), vec![Follower { delay: 4.0, offset, scale }], turned);
+        let motion = Followers::new(lead.clone(), vec![Follower { delay: 4.0, offset, scale, rank: 1.0 }], turned);
         let columns = ALL | Columns::VELOCITY;
         let (here, own) = (sampled(&motion, frame, columns), sampled(&*lead, frame - 4.0, columns));
         let wanted = own.positions[0] + if turned { own.orientations[0] * offset } else { offset };

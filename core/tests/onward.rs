@@ -10,9 +10,9 @@ use std::sync::Arc;
 use zickzack_core::curve::{Curve, Figure, Path, UpRule};
 use zickzack_core::fraction::Fraction;
 use zickzack_core::motion::{
-    Cancel, Columns, Delays, FaceTravel, FaceUp, Follower, Followers, Frames, HeadCount, Links, Mimic, Mimicry, Motion, Moved, Moving, Retimed,
-    Ride, Sample, Stance, Shudder, Shuddering, Swell, TetherEnd, Timing, TwoShots, Waver, Wavering, Wheel, hanging, prepared,
-    tether, touch,
+    Cancel, Columns, Delays, FaceTravel, FaceUp, Follower, Followers, Frames, HeadCount, Links, Mimic, Mimicry, Motion,
+    Moved, Moving, Retimed, Ride, Sample, Shudder, Shuddering, Stance, Swell, TetherEnd, Timing, TwoShots, Waver,
+    Wavering, Wheel, hanging, prepared, tether, touch,
 };
 use zickzack_core::pose::Axis;
 use zickzack_core::seam::measure;

@@ -1,9 +1,9 @@
 //! Things that follow a lead, each some frames behind it.
 
+use super::swell::with_bends;
 use super::{Break, Cancel, Columns, Contact, Extent, Frames, Kind, Motion, MotionError, Sample, Symmetry, prepared};
 use crate::curve::Path;
 use crate::pose::Axis;
-use super::swell::with_bends;
 use crate::random;
 use crate::signal::{Driven, Thing};
 use glam::{DQuat, DVec3};

@@ -76,22 +76,26 @@ impl NodeType for FaceTravelNode {
                     Values::Fraction { unit: Unit::None, default: "0", min: -10_000.0, max: 10_000.0 },
                     "How often things turn about their nose in a loop, evenly.",
                 ),
-                deep(Param::number(
-                    "bank",
-                    "bank",
-                    Group::Form,
-                    (Unit::None, 0.0, -100.0, 100.0),
-                    "How much things lean into bends: 1 as gravity and speed ask for.",
-                )
-                .per_thing()),
-                deep(Param::number(
-                    "most",
-                    "most bank",
-                    Group::Form,
-                    (Unit::Degrees, 45.0, 0.0, 180.0),
-                    "They lean no further than this.",
-                )
-                .per_thing()),
+                deep(
+                    Param::number(
+                        "bank",
+                        "bank",
+                        Group::Form,
+                        (Unit::None, 0.0, -100.0, 100.0),
+                        "How much things lean into bends: 1 as gravity and speed ask for.",
+                    )
+                    .per_thing(),
+                ),
+                deep(
+                    Param::number(
+                        "most",
+                        "most bank",
+                        Group::Form,
+                        (Unit::Degrees, 45.0, 0.0, 180.0),
+                        "They lean no further than this.",
+                    )
+                    .per_thing(),
+                ),
                 deep(frames("ease", "bank eased", 8.0, "Frames over which a change of bank is eased.")),
                 frames(
                     "corner",
