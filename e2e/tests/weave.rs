@@ -17,7 +17,7 @@ fn slip(node: &str) -> String {
 
 /// The Weave shows everything anew when something came or went, and glides there.
 async fn settled() {
-    tokio::time::sleep(std::time::Duration::from_millis(600)).await;
+    tokio::time::sleep(std::time::Duration::from_millis(1200)).await;
 }
 
 fn threads(document: &Value) -> Vec<(String, String)> {
@@ -111,9 +111,11 @@ async fn slips_are_bypassed_grouped_duplicated_and_pasted_into_another_scene() -
     visit.keys("g", &[Key::Control]).await?;
     visit.until("a group", "return document.querySelector('.group-slip') != null").await?;
     settled().await;
+    visit.middle(".group-fold").await?;
     visit.press(".group-fold").await?;
     visit.until("two slips less", "return document.querySelectorAll('.slip').length === 2").await?;
     settled().await;
+    visit.middle(".group-fold").await?;
     visit.press(".group-fold").await?;
     visit.until("all slips", "return document.querySelectorAll('.slip').length === 4").await?;
 
