@@ -23,6 +23,8 @@ pub use kills::{Told, edits_through_kills};
 
 /// How long anything may take to show on a slow machine with software graphics.
 const PATIENCE: Duration = Duration::from_secs(40);
+/// How long something that is there may take until it can be clicked.
+const COMING: Duration = Duration::from_secs(5);
 
 /// Places that a drag passes, and the time between them.
 const DRAG_STEPS: u32 = 24;
@@ -251,9 +253,18 @@ impl Visit {
         Ok(())
     }
 
-    /// Clicks the element.
+    /// Clicks the element, as soon as it can be: what has just come may still be on its way to its place.
     pub async fn press(&self, css: &str) -> Result<()> {
-        self.find(css).await?.click().await.with_context(|| format!("{css} cannot be clicked"))
+        let begun = Instant::now();
+        loop {
+            match self.find(css).await?.click().await {
+                Ok(()) => return Ok(()),
+                Err(error) if begun.elapsed() > COMING => {
+                    return Err(error).with_context(|| format!("{css} cannot be clicked"));
+                }
+                Err(_) => tokio::time::sleep(Duration::from_millis(100)).await,
+            }
+        }
     }
 
     /// Adds a node to the Weave by typing its name; what is selected is threaded to it.
