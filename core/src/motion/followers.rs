@@ -114,8 +114,9 @@ impl Followers {
     }
 
     fn part(&self, object: usize) -> (&Follower, usize) {
-        let leads = self.inner.len().max(1);
-        (&self.followers[object / leads], object % leads)
+        let leads = self.inner.len();
+        // One lead is by far the most frequent, and a division takes longer than all the rest.
+        if leads <= 1 { (&self.followers[object], 0) } else { (&self.followers[object / leads], object % leads) }
     }
 
     fn delays(&self) -> (f64, f64) {
@@ -125,6 +126,10 @@ impl Followers {
 
     fn offsets(&self) -> bool {
         self.stance.is_some() || self.followers.iter().any(|follower| follower.offset != DVec3::ZERO)
+    }
+
+    fn scaled(&self) -> bool {
+        self.stance.is_some() || self.followers.iter().any(|follower| follower.scale != 1.0)
     }
 
     /// What the lead has to give for these columns.
@@ -158,6 +163,9 @@ impl Motion for Followers {
         let earlier: Vec<(usize, f64)> =
             parts.clone().map(|((follower, lead), frame)| (lead, frame - follower.delay)).collect();
         self.inner.sample_at(&earlier, self.needs(columns), out);
+        if !self.offsets() && !self.scaled() {
+            return;
+        }
         for (row, (((follower, _), frame), &(object, _))) in parts.zip(at).enumerate() {
             let (offset, change, factor) = self.off(follower, object, frame);
             if offset != DVec3::ZERO || change != DVec3::ZERO {
@@ -182,8 +190,7 @@ impl Motion for Followers {
     }
 
     fn varies(&self) -> Columns {
-        let scaled = self.stance.is_some() || self.followers.iter().any(|follower| follower.scale != 1.0);
-        self.inner.varies() | if scaled { Columns::SCALE } else { Columns::NONE }
+        self.inner.varies() | if self.scaled() { Columns::SCALE } else { Columns::NONE }
     }
 
     fn breaks(&self, object: usize, range: Frames) -> Result<Vec<Break>, MotionError> {
