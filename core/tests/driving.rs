@@ -315,3 +315,18 @@ fn keyed_travel_is_at_each_point_when_its_key_says_so_and_at_constant_speed_goes
         assert!(sampled(&even, 44.0).0.distance(places[3].into()) < 1e-6);
     }
 }
+
+#[test]
+fn keyed_travel_stays_at_a_point_that_is_named_and_left_alone_goes_round() {
+    let travelled = |params: Value| {
+        let nodes = json!({ "keyed": { "type": "keyed-travel", "name": "Keyed", "params": params }, "out2": { "type": "output", "name": "Out 2" } });
+        let threads = json!({ "t3": { "from": "path", "to": "keyed", "port": "path" }, "t4": { "from": "keyed", "to": "out2", "port": "motion" } });
+        let made = compiled(&scene(json!({}), nodes, threads));
+        let end = made.ends.iter().find(|end| end.node == "out2").unwrap();
+        let mut sample = Sample::default();
+        end.motion.sample_at(&[(0, 0.0), (0, 24.0)], Columns::POSITION, &mut sample);
+        sample.positions[0].distance(sample.positions[1])
+    };
+    assert_eq!(travelled(json!({ "point": 0.25 })), 0.0);
+    assert!((travelled(json!({})) - 2.0).abs() < 1e-9);
+}

@@ -3,7 +3,7 @@ use crate::fraction::Fraction;
 use crate::graph::{Context, NodeType, Outcome, Product};
 use crate::motion::{Pace, Ride, RideEnd};
 use crate::schema::{Group, Param, Port, PortKind, Schema, Unit};
-use crate::signal::{Beyond, Clock, Driven, Key, Keys, Ramp, Repeat, RepeatWay, Signal, Through, keyed};
+use crate::signal::{Beyond, Clock, Constant, Driven, Key, Keys, Ramp, Repeat, RepeatWay, Signal, Through, keyed};
 use std::sync::Arc;
 
 /// A thing that is at the points of a path when keys say so.
@@ -26,7 +26,7 @@ impl NodeType for KeyedTravel {
                     "at point",
                     Group::Time,
                     (Unit::None, 0.0, -1e6, 1e6),
-                    "At which point it is: 0 is the first, 1 the next; without keys it goes to each in turn, evenly.",
+                    "At which point it is: 0 is the first, 1 the next; left alone it goes to each in turn, evenly.",
                 )
                 .over_time(),
                 Param::choice(
@@ -67,6 +67,8 @@ impl NodeType for KeyedTravel {
         let given = params.driven("point");
         let at = match given.fixed() {
             None => given.as_signal(),
+            // A point that was named is where it stays.
+            Some(point) if params.given("point").is_some() => Arc::new(Constant(point)),
             Some(_) => {
                 let ramp = Ramp { from: 0.0, to: last, start: 0.0, length: timing.frames, soft: false };
                 let (before, after) = (f64::INFINITY, f64::INFINITY);

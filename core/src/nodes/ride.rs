@@ -28,7 +28,7 @@ impl NodeType for RideNode {
             name: "ride",
             title: "Ride",
             group: "Travel",
-            help: "Puts things on a path and drives them along it, at constant speed unless a formula says otherwise.",
+            help: "Puts things on a path and drives them along it, at constant speed unless something drives it.",
             inputs: vec![Port::new("path", PortKind::Path, "What they ride on.")],
             output: Some(PortKind::Motion),
             params: vec![
