@@ -125,9 +125,19 @@ fn an_orbit_goes_on_until_every_thing_is_in_its_own_place() {
 
 #[test]
 fn every_scene_of_the_demo_that_loops_has_a_seam_of_0() {
-    for scene in
-        ["garland", "lantern-round", "light-writer", "name-in-lights", "parade", "ropeway", "two-shots", "wild-sled"]
-    {
+    for scene in [
+        "barrel-run",
+        "club-juggle",
+        "garland",
+        "lantern-round",
+        "light-writer",
+        "name-in-lights",
+        "parade",
+        "ring-toss",
+        "ropeway",
+        "two-shots",
+        "wild-sled",
+    ] {
         let told: Value = serde_json::from_str(&text(&zickzack(&["check", &format!("demo/{scene}.json")]))).unwrap();
         for output in told["outputs"].as_array().unwrap() {
             for what in ["position", "velocity", "orientation"] {
@@ -216,7 +226,7 @@ fn nodes_are_printed_as_json() {
     let names: Vec<&str> = nodes.as_array().unwrap().iter().map(|node| node["name"].as_str().unwrap()).collect();
     let expected = "drawn-path svg-path point-table figure torus-winding lettering formula-path wake rim sheaf \
         resample smooth meander press-onto trim reverse join move \
-        ride coast launch keyed-travel face-travel followers shudder mimic waver swell retime kinds head-count wheel links tether \
+        ride coast launch settle bodies keyed-travel pose face-travel followers trundle stick ring-down recoil attach shudder mimic waver swell retime kinds head-count wheel links tether \
         two-shots together keys wave noise decay ramp polynomial formula steps repeat span combine rescale limit \
         plane ball box torus lathe close-loop output";
     assert_eq!(names, expected.split_whitespace().collect::<Vec<_>>());

@@ -13,7 +13,7 @@ use zickzack_core::motion::{
     Cancel, Columns, Delays, FaceTravel, FaceUp, Follower, Followers, Frames, Motion, POSE_FLOATS, Ride, Sample,
     fill_poses, prepared,
 };
-use zickzack_core::physics::{Bounds, Launch, LaunchSetup, Side};
+use zickzack_core::physics::{Air, Bounds, Launch, LaunchSetup, Side};
 use zickzack_core::pose::Axis;
 
 const RIDERS: usize = 10_000;
@@ -103,13 +103,14 @@ fn main() {
     let setup = LaunchSetup {
         start: DVec3::Y,
         velocity: DVec3::new(3.0, 4.0, 1.0),
-        gravity: 9.81,
+        air: Air::still(DVec3::NEG_Y * 9.81),
         bounds: Bounds { min: DVec3::new(-9.0, 0.0, -9.0), max: DVec3::new(9.0, 9.0, 9.0) },
         sides: vec![Side::Bottom, Side::Left, Side::Right],
         bounciness: 0.8,
         friction: 0.1,
         start_frame: 0.0,
         fps: 24.0,
+        ..LaunchSetup::free(DVec3::ZERO, DVec3::ZERO, Air::still(DVec3::ZERO))
     };
     let thrown: Arc<dyn Motion> = Arc::new(Launch::solve(setup, 2.0 * FRAMES as f64));
     follow("a throw", &thrown);

@@ -1,5 +1,7 @@
 //! Gauss–Legendre quadrature.
 
+use glam::DVec2;
+
 /// Positive abscissas and weights of the 16-point rule on [−1, 1] (Abramowitz and Stegun, table 25.4).
 const RULE: [(f64, f64); 8] = [
     (0.095_012_509_837_637_44, 0.189_450_610_455_068_5),
@@ -17,6 +19,13 @@ pub fn gauss(f: impl Fn(f64) -> f64, a: f64, b: f64) -> f64 {
     let (middle, half) = (0.5 * (a + b), 0.5 * (b - a));
     let sum: f64 = RULE.iter().map(|&(x, w)| w * (f(middle - half * x) + f(middle + half * x))).sum();
     half * sum
+}
+
+/// As [`gauss`] for a vector.
+pub fn gauss_vector(f: impl Fn(f64) -> DVec2, a: f64, b: f64) -> DVec2 {
+    let (middle, half) = (0.5 * (a + b), 0.5 * (b - a));
+    let sum: DVec2 = RULE.iter().map(|&(x, w)| (f(middle - half * x) + f(middle + half * x)) * w).sum();
+    sum * half
 }
 
 /// A stretch of the parameter over which the 16-point rule is as good as f64 allows.

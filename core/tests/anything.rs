@@ -58,6 +58,15 @@ fn value(values: &Values) -> BoxedStrategy<Value> {
         Values::PerThing { min, max, .. } => prop::collection::btree_map(0usize..60, number(*min, *max), 0..5)
             .prop_map(|own| own.into_iter().map(|(id, x)| json!({ "id": id.to_string(), "value": x })).collect())
             .boxed(),
+        Values::Looks { things } => {
+            let look = (prop::sample::select(*things), "(#[0-9a-f]{6})?", 1e-3..1e3f64);
+            prop::collection::btree_map(0usize..60, look, 0..5)
+                .prop_map(|own| {
+                    let look = |(id, (thing, colour, scale)): (usize, (&str, String, f64))| json!({ "id": id.to_string(), "thing": thing, "colour": colour, "scale": scale });
+                    own.into_iter().map(look).collect()
+                })
+                .boxed()
+        }
         Values::Formula { .. } => formula().prop_map(Value::from).boxed(),
         Values::Kinds { things } => kinds(things).boxed(),
         Values::Keys => keys(&(-1e9, 1e9)).boxed(),

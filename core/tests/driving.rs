@@ -330,3 +330,56 @@ fn keyed_travel_stays_at_a_point_that_is_named_and_left_alone_goes_round() {
     assert_eq!(travelled(json!({ "point": 0.25 })), 0.0);
     assert!((travelled(json!({})) - 2.0).abs() < 1e-9);
 }
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(24))]
+
+    #[test]
+    fn links_that_do_not_fit_do_after_any_value_that_is_offered(
+        pitch in 0.1..0.6f64, figure in prop::sample::select(vec!["circle", "belt", "ellipse", "polygon"]), size in 1.0..4.0f64,
+    ) {
+        let chain = json!({ "links": { "type": "links", "name": "Chain", "params": { "given": "pitch", "pitch": pitch } } });
+        let thread = json!({ "t3": { "from": "ride", "to": "links", "port": "motion" } });
+        let mut scene = scene(json!({}), chain, thread);
+        scene.nodes.get_mut("path").unwrap().params = [("figure", json!(figure)), ("radius", json!(size)), ("second-radius", json!(0.5 * size)), ("apart", json!(3.0 * size))]
+            .map(|(name, value)| (name.to_owned(), value)).into();
+        let report = zickzack_core::graph::report(&compiled(&scene));
+        let told = &report["links"];
+        prop_assert_eq!(told.messages.len(), 1);
+        let elsewhere = told.mends.iter().filter(|mend| mend.node.is_some()).count();
+        prop_assert!(elsewhere >= 1, "{:?}", told.mends);
+        for mend in &told.mends {
+            let mut mended = scene.clone();
+            let node = mend.node.as_deref().unwrap_or("links");
+            mended.nodes.get_mut(node).unwrap().params.insert(mend.param.to_owned(), mend.value.clone());
+            let after = zickzack_core::graph::report(&compiled(&mended));
+            prop_assert!(after["links"].messages.is_empty(), "{}: {:?}", mend.text, after["links"].messages);
+        }
+    }
+
+    #[test]
+    fn a_follower_with_a_look_of_its_own_goes_as_before_and_the_others_look_as_before(
+        rank in 0usize..7, frame in 0.0..48.0f64, scale in 0.2..3.0f64, leads in 1usize..4,
+    ) {
+        let of = |params: Value| {
+            let nodes = json!({ "line": { "type": "followers", "name": "Line", "params": params } });
+            let threads = json!({ "t2": { "from": "line", "to": "out", "port": "motion" }, "t3": { "from": "ride", "to": "line", "port": "motion" } });
+            compiled(&scene(json!({ "riders": leads }), nodes, threads)).ends[0].motion.clone()
+        };
+        let look = json!([{ "id": rank.to_string(), "thing": "lantern", "colour": "#c8421a", "scale": scale }]);
+        let (plain, own) = (of(json!({ "followers": 6 })), of(json!({ "followers": 6, "looks": look })));
+        let (mut before, mut after) = (Sample::default(), Sample::default());
+        plain.sample(frame, Columns::POSE, &mut before);
+        own.sample(frame, Columns::POSE, &mut after);
+        prop_assert_eq!(&before.positions, &after.positions);
+        for object in 0..own.len() {
+            let dressed = object / leads == rank;
+            let kind = &own.kinds()[own.kind(object)];
+            prop_assert_eq!(kind.thing.as_str(), if dressed { "lantern" } else { "" });
+            prop_assert_eq!(kind.colour.as_str(), if dressed { "#c8421a" } else { "" });
+            prop_assert_eq!(after.scales[object], before.scales[object] * if dressed { scale } else { 1.0 });
+            // Those that look alike may trade places at the seam, the others not.
+            prop_assert_eq!(own.look(object) == own.look(if rank == 0 { leads } else { 0 }), !dressed);
+        }
+    }
+}

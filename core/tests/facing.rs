@@ -78,7 +78,7 @@ fn projected(goal: DVec3, travel: DVec3) -> DVec3 {
 }
 
 fn ball(radius: f64) -> Surface {
-    Surface { shape: Arc::new(Shape::Ball { radius }), position: DVec3::ZERO, orientation: DQuat::IDENTITY }
+    Surface::new(Arc::new(Shape::Ball { radius }), DVec3::ZERO, DQuat::IDENTITY)
 }
 
 fn driven(text: &str) -> Driven {
@@ -378,11 +378,7 @@ fn wound_round_a_ring_with_tops_off_it_nothing_flips() {
     let down = DQuat::from_rotation_x(-0.5 * PI);
     let segments = strand.segments().iter().map(|s| s.transformed(1.0, down, DVec3::ZERO)).collect();
     let winding = Curve::from(Strand::new(segments, true).unwrap());
-    let torus = Surface {
-        shape: Arc::new(Shape::Torus { radius: 3.0, tube: 1.0 }),
-        position: DVec3::ZERO,
-        orientation: DQuat::IDENTITY,
-    };
+    let torus = Surface::new(Arc::new(Shape::Torus { radius: 3.0, tube: 1.0 }), DVec3::ZERO, DQuat::IDENTITY);
     for up in [FaceUp::Off(Ground::Still(torus)), FaceUp::STEADY] {
         let motion = ready(&facing(riding(winding.clone(), "1"), up));
         for step in 0..480 {

@@ -9,7 +9,7 @@ use zickzack_core::motion::{
     BreakKind, Cancel, Columns, Delays, FaceTravel, FaceUp, Follower, Followers, Frames, Motion, Retimed, Ride, Sample,
     Timing, prepared,
 };
-use zickzack_core::physics::{Bounds, Launch, LaunchSetup, Side};
+use zickzack_core::physics::{Air, Bounds, Launch, LaunchSetup, Side};
 use zickzack_core::pose::Axis;
 use zickzack_core::seam::measure;
 
@@ -31,13 +31,14 @@ fn throw() -> Arc<dyn Motion> {
         LaunchSetup {
             start: DVec3::new(-2.0, 1.0, 0.0),
             velocity: DVec3::new(3.0, 4.0, 1.0),
-            gravity: 9.81,
+            air: Air::still(DVec3::NEG_Y * 9.81),
             bounds: Bounds { min: DVec3::new(-4.0, 0.0, -4.0), max: DVec3::new(4.0, 6.0, 4.0) },
             sides: Side::ALL.to_vec(),
             bounciness: 0.8,
             friction: 0.1,
             start_frame: 0.0,
             fps: 24.0,
+            ..LaunchSetup::free(DVec3::ZERO, DVec3::ZERO, Air::still(DVec3::ZERO))
         },
         400.0,
     ))

@@ -6,23 +6,27 @@ use common::{place, points, smooth, still, strand};
 use glam::DVec3;
 use proptest::prelude::*;
 use std::sync::Arc;
+use zickzack_core::curve::{Curve, Figure, Path};
 use zickzack_core::fraction::Fraction;
-use zickzack_core::keys::{Channel, Interpolation, Key, ObjectKeys, bake_dense, bake_reduced, merge};
+use zickzack_core::keys::{Channel, Interpolation, Key, ObjectKeys, bake_dense, bake_pose, bake_reduced, merge};
 use zickzack_core::motion::{Cancel, Columns, FaceTravel, FaceUp, Frames, Motion, Ride, Sample, prepared};
-use zickzack_core::physics::{Bounds, Launch, LaunchSetup, Side};
+use zickzack_core::nodes::Registry;
+use zickzack_core::physics::{Air, Bounds, Launch, LaunchSetup, Side};
 use zickzack_core::pose::{Axis, angle_between};
+use zickzack_core::scene::{Scene, keyed_number};
 
 fn ball(velocity: DVec3) -> LaunchSetup {
     LaunchSetup {
         start: DVec3::Y,
         velocity,
-        gravity: 9.81,
+        air: Air::still(DVec3::NEG_Y * 9.81),
         bounds: Bounds { min: DVec3::new(-9.0, 0.0, -9.0), max: DVec3::new(9.0, 9.0, 9.0) },
         sides: Side::ALL.to_vec(),
         bounciness: 0.8,
         friction: 0.0,
         start_frame: 0.0,
         fps: 24.0,
+        ..LaunchSetup::free(DVec3::ZERO, DVec3::ZERO, Air::still(DVec3::ZERO))
     }
 }
 
@@ -139,4 +143,67 @@ fn a_jump_becomes_a_pair_of_keys_in_all_three_coordinates() {
         merged.keys.windows(2).filter(|pair| pair[0].frame == pair[1].frame).map(|pair| pair[0].frame).collect();
     assert_eq!(pairs.len(), 2, "{pairs:?}");
     assert!((pairs[0] - 12.0).abs() < 1e-6 && (pairs[1] - 36.0).abs() < 1e-6);
+}
+
+/// A scene of one node that is posed by these numbers, as a motion.
+fn posed(params: serde_json::Value) -> Arc<dyn Motion> {
+    use zickzack_core::graph::{Memo, Workshop, compile, no_assets};
+    let document = serde_json::json!({
+        "format": "zickzack-scene", "version": 1, "name": "Keys", "space": "deep", "fps": "24", "frames": 96,
+        "nodes": { "pose": { "type": "pose", "name": "Pose", "params": params } }, "threads": {}
+    });
+    let registry = Registry::default();
+    let scene = Scene::from_value(document, &registry.schemas).unwrap();
+    let cancel = Cancel::default();
+    let workshop = Workshop {
+        types: &registry.types,
+        schemas: &registry.schemas,
+        memo: &Memo::default(),
+        assets: &no_assets(),
+        clock: &|| 0,
+        cancel: &cancel,
+    };
+    compile(&scene, &workshop).ends[0].motion.clone()
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(24))]
+
+    #[test]
+    fn what_is_baked_to_a_pose_is_the_motion_within_its_tolerances(
+        x in -3.0..3.0f64, y in 1.0..7.0f64, z in -3.0..3.0f64, spin in (-9.0..9.0f64, -9.0..9.0f64, -9.0..9.0f64), thrown: bool, tolerance in 1e-4..1e-2f64,
+    ) {
+        let motion: Arc<dyn Motion> = if thrown {
+            let spin = DVec3::new(spin.0, spin.1, spin.2);
+            Arc::new(Launch::solve(LaunchSetup { spin, ..ball(DVec3::new(x, y, z)) }, 200.0))
+        } else {
+            let figure = Figure::Eight { width: 4.0 + x, height: y, lobes: 2 }.strand().unwrap();
+            let path = Path::still(Curve::from(figure));
+            let ride = Arc::new(Ride::new(path, 1, "2/1".parse().unwrap(), 96.0));
+            let up = FaceUp::STEADY;
+            Arc::new(FaceTravel::new(ride, Axis::PlusX, Axis::PlusY, up))
+        };
+        let range = Frames { from: 0.0, to: 96.0 };
+        let cancel = Cancel::default();
+        let angle = 0.01;
+        let keys = bake_pose(&motion, 0, range, (tolerance, angle), &cancel).unwrap();
+        let number = |channel| keyed_number(channel, "holds");
+        let alone = posed(serde_json::json!({
+            "at": keys.place.each_ref().map(number), "orientation": keys.turn.each_ref().map(number), "scale": number(&keys.scale),
+        }));
+        let ready = prepared(&motion, range, &cancel).unwrap();
+        let (mut a, mut b) = (Sample::default(), Sample::default());
+        let mut dense = 0;
+        for i in 0..384 {
+            let frame = 0.25 * f64::from(i);
+            ready.sample_at(&[(0, frame)], Columns::POSE, &mut a);
+            alone.sample_at(&[(0, frame)], Columns::POSE, &mut b);
+            // Each axis by itself is within the tolerance.
+            prop_assert!((a.positions[0] - b.positions[0]).abs().max_element() <= tolerance * 1.001, "{frame}");
+            prop_assert!(angle_between(a.orientations[0], b.orientations[0]) <= angle * 1.001, "{frame}");
+            dense += 6;
+        }
+        prop_assert!(keys.count() < dense / 4, "{}", keys.count());
+        prop_assert!(keys.off.0 <= tolerance * 1.7321 && keys.turned_off.0 <= angle);
+    }
 }

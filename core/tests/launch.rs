@@ -4,20 +4,21 @@ use glam::DVec3;
 use proptest::prelude::*;
 use std::sync::Arc;
 use zickzack_core::motion::{Cancel, Columns, FaceTravel, FaceUp, Frames, Motion, Sample, prepared};
-use zickzack_core::physics::{Bounds, Launch, LaunchSetup, Side};
+use zickzack_core::physics::{Air, Bounds, Launch, LaunchSetup, Side};
 use zickzack_core::pose::Axis;
 
 fn setup(start: DVec3, velocity: DVec3) -> LaunchSetup {
     LaunchSetup {
         start,
         velocity,
-        gravity: 9.81,
+        air: Air::still(DVec3::NEG_Y * 9.81),
         bounds: Bounds { min: DVec3::new(-4.0, 0.0, -4.0), max: DVec3::new(4.0, 6.0, 4.0) },
         sides: Side::ALL.to_vec(),
         bounciness: 0.8,
         friction: 0.1,
         start_frame: 0.0,
         fps: 24.0,
+        ..LaunchSetup::free(DVec3::ZERO, DVec3::ZERO, Air::still(DVec3::ZERO))
     }
 }
 
@@ -29,7 +30,7 @@ fn state(launch: &dyn Motion, frame: f64) -> (DVec3, DVec3) {
 
 /// Marches in steps and halves the one in which a side is crossed: no formula for contact times.
 fn first_contact_by_marching(setup: &LaunchSetup) -> Option<(f64, Side)> {
-    let place = |t: f64| setup.start + setup.velocity * t - DVec3::Y * (0.5 * setup.gravity * t * t);
+    let place = |t: f64| setup.start + setup.velocity * t - DVec3::Y * (0.5 * 9.81 * t * t);
     let outside = |t: f64| {
         let p = place(t);
         Side::ALL.into_iter().find(|side| match side {
@@ -99,7 +100,7 @@ proptest! {
             let (p, v) = state(&launch, f64::from(i) / 4.0);
             let slack = DVec3::splat(1e-9);
             prop_assert!(p.cmpge(setup.bounds.min - slack).all() && p.cmple(setup.bounds.max + slack).all(), "{p}");
-            let now = 0.5 * v.length_squared() + setup.gravity * p.y;
+            let now = 0.5 * v.length_squared() + 9.81 * p.y;
             prop_assert!(now <= energy + 1e-9 * (1.0 + now.abs()));
             energy = now;
         }
@@ -119,7 +120,7 @@ proptest! {
         // Lengths and gravity × k at the same times: positions × k, contact times unchanged.
         let small = setup(start, velocity);
         let large = LaunchSetup {
-            start: start * k, velocity: velocity * k, gravity: small.gravity * k,
+            start: start * k, velocity: velocity * k, air: Air::still(small.air.gravity * k),
             bounds: Bounds { min: small.bounds.min * k, max: small.bounds.max * k },
             ..small.clone()
         };
@@ -135,7 +136,7 @@ proptest! {
         let k = libm::ldexp(1.0, power);
         let small = setup(start, velocity);
         let large = LaunchSetup {
-            start: start * k, velocity: velocity * k, gravity: small.gravity * k,
+            start: start * k, velocity: velocity * k, air: Air::still(small.air.gravity * k),
             bounds: Bounds { min: small.bounds.min * k, max: small.bounds.max * k },
             ..small.clone()
         };
@@ -151,7 +152,7 @@ proptest! {
         // Aimed exactly at a corner, so that rounding decides which side is met first.
         let bounds = Bounds { min: DVec3::new(-x, -y, -1.0), max: DVec3::new(x, y, 1.0) };
         let launch = Launch::solve(
-            LaunchSetup { bounds, gravity: 0.0, friction: 0.0, bounciness: e, ..setup(DVec3::ZERO, DVec3::new(x, y, 0.0) * speed) },
+            LaunchSetup { bounds, air: Air::still(DVec3::ZERO), friction: 0.0, bounciness: e, ..setup(DVec3::ZERO, DVec3::new(x, y, 0.0) * speed) },
             400.0,
         );
         for i in 0..800 {
@@ -204,7 +205,7 @@ fn endless_bouncing_ends_at_its_limit_time_and_then_slides_to_rest() {
 fn it_leaves_through_a_side_that_was_not_chosen() {
     let chosen = vec![Side::Left, Side::Right, Side::Bottom];
     let flat = LaunchSetup {
-        gravity: 0.0,
+        air: Air::still(DVec3::ZERO),
         friction: 0.0,
         sides: chosen,
         ..setup(DVec3::new(0.0, 1.0, 0.0), DVec3::new(3.0, 2.0, 0.0))
@@ -260,7 +261,7 @@ fn too_many_contacts_are_reported_and_the_thing_is_held() {
     let narrow = Bounds { min: DVec3::new(-5e-6, -10.0, -10.0), max: DVec3::new(5e-6, 10.0, 10.0) };
     let fast = LaunchSetup {
         bounds: narrow,
-        gravity: 0.0,
+        air: Air::still(DVec3::ZERO),
         friction: 0.0,
         bounciness: 1.0,
         ..setup(DVec3::ZERO, DVec3::X * 30.0)

@@ -182,7 +182,7 @@ proptest! {
     #[test]
     fn a_pressed_path_keeps_its_clearance(points in some_points(), clearance in -0.2..0.5f64) {
         let Some(curve) = drawn(&points, false) else { return Ok(()) };
-        let surface = Surface { shape: Arc::new(Shape::Ball { radius: 1.0 }), position: DVec3::new(0.5, 0.2, -0.1), orientation: DQuat::IDENTITY };
+        let surface = Surface::new(Arc::new(Shape::Ball { radius: 1.0 }), DVec3::new(0.5, 0.2, -0.1), DQuat::IDENTITY);
         let (made, missed) = pressed(&curve, &surface, PressWay::Nearest, clearance).unwrap();
         prop_assert_eq!(missed, 0.0);
         let strand = &made.strands()[0];

@@ -85,7 +85,7 @@ async fn a_lantern_is_moved_by_a_point_and_the_loop_is_closed_by_an_offer() -> R
     visit.drag(point, (60.0, 25.0)).await?;
     visit.kept().await?;
     let moved = format!(
-        "const p = window.zickzack.pose('{output}', 3, 20); return p && Math.hypot(p[0] - {}, p[2] - {}) > 0.01",
+        "const p = window.zickzack.pose('{output}', 3, 20); return p && Math.hypot(p[0] - {}, p[2] - {}) > 0.001",
         poses[0], poses[2]
     );
     visit.until("other poses", &moved).await?;

@@ -165,6 +165,12 @@ async fn a_scale_is_driven_by_a_wave_that_is_confined_to_the_second_half_of_the_
     // Three quarters through the loop a sine is at its lowest.
     assert!((size(108).await? - 0.5).abs() < 1e-6, "{}", size(108).await?);
     visit.until("a knot", "return document.querySelector('.seam-knot.closed') != null").await?;
+    // The Dial shows in which part of the loop it acts; a click there chooses the signal.
+    let on_it = "const p = document.querySelector('.dial .span[aria-label=\"Span: frames 72 to 144\"]'); if (!p) return null; \
+        const at = p.getPointAtLength(p.getTotalLength() / 3).matrixTransform(p.getScreenCTM()); return [at.x, at.y]";
+    let at = visit.until("the span", on_it).await?;
+    visit.tap((number(&at, 0), number(&at, 1))).await?;
+    visit.until("its Card", "return document.querySelector('.card-body [aria-label=\"fade\"]') != null").await?;
     visit.end().await
 }
 
@@ -196,6 +202,24 @@ async fn a_lead_and_eight_followers_change_with_the_lead_s_path() -> Result<()> 
     let (lead, second) = poses(60).await?;
     assert!(lead.iter().zip(&second).all(|(a, b)| (a - b).abs() < 1e-5), "{lead:?} {second:?}");
     assert!(apart(&before, &second) > 0.0);
+    // One of them is something else, of another colour and size; the others stay as they are.
+    visit.choose_node("Followers").await?;
+    let sizes = async || -> Result<Vec<f64>> {
+        let mut sizes = Vec::new();
+        for object in 0..9 {
+            sizes.push(visit.pose(&followers, object, 60).await?[7]);
+        }
+        Ok(sizes)
+    };
+    let plain = sizes().await?;
+    visit.choose("thing of thing 4", "lantern").await?;
+    visit.fill("size of thing 4", "1.5").await?;
+    visit.kept().await?;
+    assert!(visit.document().await?.to_string().contains("\"lantern\""), "kept in the document");
+    let own = sizes().await?;
+    for (object, (own, plain)) in own.iter().zip(&plain).enumerate() {
+        assert!((own / plain - if object == 3 { 1.5 } else { 1.0 }).abs() < 1e-6, "thing {object}: {own} {plain}");
+    }
     visit.end().await
 }
 

@@ -129,7 +129,7 @@ async fn scenes_are_renamed_duplicated_deleted_brought_back_and_travel_as_files(
     let names =
         "return Array.from(document.querySelectorAll('a.pattern-name')).map((a) => a.textContent).sort().join(', ')";
     let are = |list: &str| format!("{} === '{list}'", names.replacen("return ", "return (", 1) + ")");
-    visit.until("the demo", &are("Garland, Lantern round, Late arrival, Light writer, Name in lights, Parade, Puck on the boards, Ropeway, Two shots, Wild sled")).await?;
+    visit.until("the demo", &are("Barrel run, Bumper boats, Club juggle, Garland, Lantern round, Late arrival, Light writer, Name in lights, Parade, Plate spinner, Puck on the boards, Ring toss, Ropeway, Tent trampoline, Two shots, Wild sled")).await?;
     let more = "button[aria-label=\"More for Lantern round\"]";
     visit.press(more).await?;
     visit.click("Rename").await?;
@@ -138,24 +138,24 @@ async fn scenes_are_renamed_duplicated_deleted_brought_back_and_travel_as_files(
     visit.keys("Round the lake", &[]).await?;
     visit.keys(&char::from(Key::Enter).to_string(), &[]).await?;
     visit
-        .until("another name", &are("Garland, Late arrival, Light writer, Name in lights, Parade, Puck on the boards, Ropeway, Round the lake, Two shots, Wild sled"))
+        .until("another name", &are("Barrel run, Bumper boats, Club juggle, Garland, Late arrival, Light writer, Name in lights, Parade, Plate spinner, Puck on the boards, Ring toss, Ropeway, Round the lake, Tent trampoline, Two shots, Wild sled"))
         .await?;
     visit.press("button[aria-label=\"More for Round the lake\"]").await?;
     visit.click("Duplicate").await?;
     visit
         .until(
             "a copy",
-            &are("Garland, Late arrival, Light writer, Name in lights, Parade, Puck on the boards, Ropeway, Round the lake, Round the lake copy, Two shots, Wild sled"),
+            &are("Barrel run, Bumper boats, Club juggle, Garland, Late arrival, Light writer, Name in lights, Parade, Plate spinner, Puck on the boards, Ring toss, Ropeway, Round the lake, Round the lake copy, Tent trampoline, Two shots, Wild sled"),
         )
         .await?;
     visit.press("button[aria-label=\"More for Round the lake copy\"]").await?;
     visit.click("Delete").await?;
-    visit.until("no copy", &are("Garland, Late arrival, Light writer, Name in lights, Parade, Puck on the boards, Ropeway, Round the lake, Two shots, Wild sled")).await?;
+    visit.until("no copy", &are("Barrel run, Bumper boats, Club juggle, Garland, Late arrival, Light writer, Name in lights, Parade, Plate spinner, Puck on the boards, Ring toss, Ropeway, Round the lake, Tent trampoline, Two shots, Wild sled")).await?;
     visit.click("Undo").await?;
     visit
         .until(
             "the copy again",
-            &are("Garland, Late arrival, Light writer, Name in lights, Parade, Puck on the boards, Ropeway, Round the lake, Round the lake copy, Two shots, Wild sled"),
+            &are("Barrel run, Bumper boats, Club juggle, Garland, Late arrival, Light writer, Name in lights, Parade, Plate spinner, Puck on the boards, Ring toss, Ropeway, Round the lake, Round the lake copy, Tent trampoline, Two shots, Wild sled"),
         )
         .await?;
 

@@ -1,6 +1,7 @@
+use super::fitting;
 use super::memo::{Key, Memo};
 use super::moving;
-use super::node::{Assets, Closing, Context, Looks, NodeType, Offer, Outcome, Product, Timing};
+use super::node::{Assets, Closing, Context, Looks, Mend, NodeType, Offer, Outcome, Product, Timing};
 use crate::motion::{Cancel, Motion};
 use crate::scene::{Mark, Node, Params, Resolved, Scene, Signals, Space, resolve};
 use crate::schema::{PortKind, Schema};
@@ -68,6 +69,8 @@ pub struct Compiled {
     pub ends: Vec<End>,
     /// Ids of the nodes that only hand on what they take.
     pub bypassed: BTreeSet<String>,
+    /// What would mend a node in another than itself, by the node that asks for it.
+    pub mends: BTreeMap<String, Vec<Mend>>,
     /// The settings it was compiled with.
     pub timing: Timing,
 }
@@ -101,7 +104,8 @@ pub fn compile(scene: &Scene, workshop: &Workshop<'_>) -> Compiled {
     let mut ends: Vec<End> = scene.nodes.iter().filter_map(|(id, node)| end(scene, id, node, &nodes)).collect();
     ends.sort_by_key(|end| !end.output);
     let bypassed = scene.nodes.iter().filter(|(_, node)| node.bypassed).map(|(id, _)| id.clone()).collect();
-    Compiled { nodes, ends, bypassed, timing }
+    let mends = fitting::mends(scene, &nodes, timing, workshop);
+    Compiled { nodes, ends, bypassed, mends, timing }
 }
 
 /// Nodes such that what gives comes before what takes.

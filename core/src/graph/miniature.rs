@@ -92,9 +92,14 @@ fn wakes(motion: &dyn Motion, range: Frames) -> Vec<Vec<f32>> {
         frames.into_iter().map(|frame| (object, frame)).collect()
     };
     (0..motion.len().min(WAKES))
-        .map(|object| {
-            motion.sample_at(&frames(object), Columns::POSITION, &mut sample);
-            sample.positions.iter().flat_map(|p| p.as_vec3().to_array()).collect()
+        .flat_map(|object| {
+            motion.sample_at(&frames(object), Columns::POSITION | Columns::ALIVE, &mut sample);
+            // A line for each stretch in which it is there.
+            let rows: Vec<usize> = (0..sample.positions.len()).collect();
+            let stretches = rows.chunk_by(|a, b| sample.alive[*a] == sample.alive[*b]);
+            let line =
+                |rows: &[usize]| rows.iter().flat_map(|row| sample.positions[*row].as_vec3().to_array()).collect();
+            stretches.filter(|rows| sample.alive[rows[0]] && rows.len() > 1).map(line).collect::<Vec<Vec<f32>>>()
         })
         .collect()
 }

@@ -2,6 +2,7 @@
 
 mod channels;
 mod compile;
+mod fitting;
 mod memo;
 mod miniature;
 mod moving;
@@ -14,8 +15,8 @@ pub use compile::{Compiled, End, NodeResult, Workshop, compile};
 pub use memo::Memo;
 pub use miniature::{LivingMiniature, Miniature};
 pub use node::{
-    Assets, Closing, Context, Mend, NodeType, Offer, OfferMaker, Outcome, PathProduct, Product, Timing, curve_facts,
-    no_assets,
+    Assets, Closing, Context, Looks, Mend, NodeType, Offer, OfferMaker, Outcome, PathProduct, Product, Timing,
+    curve_facts, no_assets,
 };
 pub use report::{EndReport, KindReport, LONGEST_ORBIT, NodeReport, SeamReport, report};
 pub use tried::try_offers;

@@ -27,6 +27,12 @@ pub trait NodeType: Send + Sync {
         let _ = params;
         false
     }
+
+    /// The number by which a path that it makes is brought to another length, where there is such a one.
+    fn fitted_by(&self, params: &Params<'_>) -> Option<&'static str> {
+        let _ = params;
+        None
+    }
 }
 
 /// Settings of the scene that results may depend on.
@@ -249,12 +255,22 @@ pub type OfferMaker = Arc<dyn Fn(&Looks) -> Vec<Closing> + Send + Sync>;
 #[derive(Debug, Clone, PartialEq, Serialize)]
 #[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
 pub struct Mend {
+    /// The node whose parameter it is; the one that says so where it is absent.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub node: Option<String>,
     /// Name of the parameter.
     pub param: &'static str,
     /// The value offered.
     pub value: Value,
     /// What it is about, in words.
     pub text: String,
+}
+
+impl Mend {
+    /// Of a parameter of the node that says so.
+    pub const fn new(param: &'static str, value: Value, text: String) -> Self {
+        Self { node: None, param, value, text }
+    }
 }
 
 /// What came of an evaluation.
@@ -272,8 +288,12 @@ pub struct Outcome {
     pub closing: Option<f64>,
     /// What would mend it.
     pub mends: Vec<Mend>,
+    /// Lengths of the path it travels on that would mend it, metres, each with what it brings.
+    pub lengths: Vec<(f64, String)>,
     /// The frame at which one shot cuts to another.
     pub cut: Option<f64>,
+    /// First and last frame between which a signal does something, where it is not always.
+    pub span: Option<(f64, f64)>,
 }
 
 impl Outcome {
@@ -286,7 +306,9 @@ impl Outcome {
             offers: None,
             closing: None,
             mends: Vec::new(),
+            lengths: Vec::new(),
             cut: None,
+            span: None,
         }
     }
 

@@ -24,6 +24,8 @@ pub struct NodeReport {
     pub mends: Vec<Mend>,
     /// The frame at which one shot cuts to another, where there are two.
     pub cut: Option<f64>,
+    /// First and last frame between which a signal does something, where it is not always.
+    pub span: Option<[f64; 2]>,
     /// What is wrong in formulas, and where.
     pub marks: Vec<Mark>,
     /// Milliseconds it took; 0 when it was remembered.
@@ -41,6 +43,7 @@ impl NodeReport {
                 closing: outcome.closing,
                 mends: outcome.mends.clone(),
                 cut: outcome.cut,
+                span: outcome.span.map(|(from, to)| [from, to]),
                 marks: Vec::new(),
                 millis,
             },
@@ -51,6 +54,7 @@ impl NodeReport {
                 closing: None,
                 mends: Vec::new(),
                 cut: None,
+                span: None,
                 marks: result.marks.clone(),
                 millis,
             },
@@ -242,6 +246,11 @@ pub fn report(compiled: &Compiled) -> BTreeMap<String, NodeReport> {
         // That a bypassed node does nothing is what was asked for.
         told if compiled.bypassed.contains(id) => NodeReport { state: "bypassed", messages: Vec::new(), ..told },
         told => told,
+    };
+    let told = |id: &String, result: &NodeResult| {
+        let mut told = told(id, result);
+        told.mends.extend(compiled.mends.get(id).into_iter().flatten().cloned());
+        told
     };
     compiled.nodes.iter().map(|(id, result)| (id.clone(), told(id, result))).collect()
 }

@@ -99,7 +99,7 @@ fn each_object(
     Ok(Keys { objects, range })
 }
 
-fn position(state: &State, axis: usize) -> ([f64; 1], [f64; 1]) {
+pub(super) fn position(state: &State, axis: usize) -> ([f64; 1], [f64; 1]) {
     ([state.pose.position[axis]], [state.velocity[axis]])
 }
 
@@ -111,11 +111,11 @@ fn orientation(state: &State) -> ([f64; 4], [f64; 4]) {
     (q.to_array(), rate.to_array())
 }
 
-fn scale(state: &State) -> ([f64; 3], [f64; 3]) {
+pub(super) fn scale(state: &State) -> ([f64; 3], [f64; 3]) {
     (state.pose.scale.to_array(), [0.0; 3])
 }
 
-fn apart<const N: usize>(a: &[f64; N], b: &[f64; N]) -> f64 {
+pub(super) fn apart<const N: usize>(a: &[f64; N], b: &[f64; N]) -> f64 {
     (0..N).map(|i| (a[i] - b[i]).abs()).fold(0.0, f64::max)
 }
 
@@ -125,7 +125,7 @@ fn angle(a: &[f64; 4], b: &[f64; 4]) -> f64 {
 }
 
 /// Indices of the contacts after which the thing leaves by more than the tolerance before the next.
-fn kept_contacts(track: &Track, tolerance: f64) -> Vec<usize> {
+pub(super) fn kept_contacts(track: &Track, tolerance: f64) -> Vec<usize> {
     let is_contact = |instant: &Instant| instant.broken == Some(BreakKind::Contact);
     let contacts: Vec<usize> = (0..track.instants.len()).filter(|&i| is_contact(&track.instants[i])).collect();
     let ends = contacts.iter().skip(1).copied().chain([track.instants.len() - 1]);
@@ -162,6 +162,17 @@ fn reduced<const N: usize>(
         .iter()
         .map(|instant| Point { frame: instant.frame, left: read(&instant.left), right: read(&instant.right) })
         .collect();
+    reduced_by(track, &points, contacts, tolerance, error)
+}
+
+/// Few keys through points that belong to the instants of a track.
+pub(super) fn reduced_by<const N: usize>(
+    track: &Track,
+    points: &[Point<N>],
+    contacts: &[usize],
+    tolerance: f64,
+    error: &dyn Fn(&[f64; N], &[f64; N]) -> f64,
+) -> Channel<N> {
     let last = points.len() - 1;
     let jumps = |index: &usize| error(&points[*index].left.0, &points[*index].right.0) > tolerance;
     let knots: Vec<usize> = (0..=last).filter(|&i| track.instants[i].broken.is_some()).collect();
@@ -174,7 +185,7 @@ fn reduced<const N: usize>(
     fixed.extend([0, last]);
     fixed.sort_unstable();
     fixed.dedup();
-    reduce(&Source { points: &points, fixed: &fixed, knots: &knots, tolerance, error })
+    reduce(&Source { points, fixed: &fixed, knots: &knots, tolerance, error })
 }
 
 fn linear<const N: usize>(

@@ -3,9 +3,11 @@
 mod bake;
 mod channel;
 mod fit;
+mod pose;
 mod reduce;
 mod track;
 
 pub use bake::{Keys, ObjectKeys, bake_dense, bake_reduced};
 pub use channel::{Channel, Interpolation, Key, merge};
+pub use pose::{PoseKeys, bake_pose};
 pub use track::Track;

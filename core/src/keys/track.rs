@@ -67,7 +67,7 @@ impl Track {
             .iter()
             .zip(lefts.into_iter().zip(rights))
             .map(|(&(frame, broken), (mut left, right))| {
-                if broken != Some(BreakKind::Jump) {
+                if !broken.is_some_and(BreakKind::is_jump) {
                     left.pose.position = right.pose.position;
                 }
                 Instant { frame, left, right, broken }

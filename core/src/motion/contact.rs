@@ -11,9 +11,12 @@ pub struct Contact {
     pub other: String,
     /// Real-valued frame.
     pub frame: f64,
-    /// Metres.
+    /// Where it touches, metres.
     #[cfg_attr(feature = "openapi", schema(value_type = [f64; 3]))]
     pub place: DVec3,
+    /// Where the middle of the thing is then, metres.
+    #[cfg_attr(feature = "openapi", schema(value_type = [f64; 3]))]
+    pub middle: DVec3,
     /// Unit vector from what is touched towards the thing.
     #[cfg_attr(feature = "openapi", schema(value_type = [f64; 3]))]
     pub normal: DVec3,

@@ -1,7 +1,7 @@
 //! Facing the travel: the nose forward, the top as upright as the rule allows.
 
 use super::face_up::{FaceUp, Stand};
-use super::{Break, Cancel, Columns, Contact, Extent, Frames, Motion, MotionError, Place, Sample, as_inner};
+use super::{Break, BreakKind, Cancel, Columns, Contact, Extent, Frames, Motion, MotionError, Place, Sample, as_inner};
 use crate::curve::{AxesTable, Node, Path};
 use crate::pose::{Axis, Facing, bend, turn_between};
 use glam::{DQuat, DVec3};
@@ -28,7 +28,7 @@ enum Axes {
     /// One table per strand of a path that does not move.
     AlongPath(Arc<Vec<AxesTable>>),
     /// One table per thing, over time.
-    InTime(Arc<Vec<AxesTable>>),
+    InTime(Arc<Vec<Runs>>),
     /// In time, but not prepared yet: each direction by itself.
     Unprepared,
 }
@@ -89,7 +89,7 @@ impl FaceTravel {
             (Axes::AlongPath(tables), Some(place)) => {
                 tables[place.strand].up(place.s, position, travel * place.direction)
             }
-            (Axes::InTime(tables), _) => tables[object].up(frame, position, travel),
+            (Axes::InTime(runs), _) => runs[object].table(frame).up(frame, position, travel),
             _ => self.up_alone(frame, position, travel, place),
         };
         self.facing.turn(travel, up)
@@ -131,7 +131,7 @@ impl FaceTravel {
     }
 
     /// One table per thing over the frames of `range`, with nodes on both sides of every break.
-    fn in_time(&self, range: Frames, cancel: &Cancel) -> Result<Vec<AxesTable>, MotionError> {
+    fn in_time(&self, range: Frames, cancel: &Cancel) -> Result<Vec<Runs>, MotionError> {
         let steps = ((range.to - range.from) * STEPS_PER_FRAME).ceil();
         if steps * self.inner.len() as f64 > MOST_NODES {
             return Err(MotionError::TooMuch(format!(
@@ -148,8 +148,10 @@ impl FaceTravel {
                     return Err(MotionError::Cancelled);
                 }
                 let mut frames = even.clone();
+                let mut begins = Vec::new();
                 for broken in self.inner.breaks(object, range)? {
                     frames.extend([broken.frame - BEFORE_BREAK, broken.frame]);
+                    begins.extend((broken.kind == BreakKind::Anew).then_some(broken.frame));
                 }
                 let mut found = Vec::new();
                 for _ in 0..MOST_HALVINGS {
@@ -163,8 +165,16 @@ impl FaceTravel {
                     // What never moves faces nowhere.
                     found.push((Node { at: range.from, point: DVec3::ZERO, tangent: DVec3::X }, None));
                 }
-                let (nodes, goals): (Vec<Node>, Vec<Option<DVec3>>) = found.into_iter().unzip();
-                Ok(self.up.in_time(nodes, &goals))
+                let mut tables = Vec::with_capacity(begins.len() + 1);
+                for from in begins.iter().rev().copied().chain([f64::NEG_INFINITY]) {
+                    let first = found.partition_point(|(node, _)| node.at < from);
+                    let (nodes, goals): (Vec<Node>, Vec<Option<DVec3>>) = found.split_off(first).into_iter().unzip();
+                    if !nodes.is_empty() {
+                        tables.push((from, self.up.in_time(nodes, &goals)));
+                    }
+                }
+                tables.reverse();
+                Ok(Runs { tables })
             })
             .collect()
     }
@@ -179,6 +189,23 @@ impl FaceTravel {
         });
         found.extend(nodes);
         found.sort_by(|a, b| a.0.at.total_cmp(&b.0.at));
+    }
+}
+
+/// Axes of a thing, from each frame at which it begins anew.
+struct Runs {
+    /// In order of frames; at least one.
+    tables: Vec<(f64, AxesTable)>,
+}
+
+impl Runs {
+    #[inline(always)]
+    fn table(&self, frame: f64) -> &AxesTable {
+        if self.tables.len() == 1 {
+            return &self.tables[0].1;
+        }
+        let after = self.tables.partition_point(|(from, _)| *from <= frame);
+        &self.tables[after.saturating_sub(1)].1
     }
 }
 

@@ -6,6 +6,7 @@ use crate::pose::Axis;
 use crate::random;
 use crate::signal::{Driven, Thing};
 use glam::DVec3;
+use std::collections::BTreeMap;
 use std::ops::Range;
 use std::sync::Arc;
 
@@ -39,6 +40,35 @@ impl Kind {
         colour: String::new(),
         last: String::new(),
     };
+
+    /// This kind where a thing was of another: what is empty stays as it was.
+    fn over(self, before: &Self) -> Self {
+        let kept = |own: String, before: &String| if own.is_empty() { before.clone() } else { own };
+        Self {
+            last: if self.colour.is_empty() { before.last.clone() } else { self.last },
+            thing: kept(self.thing, &before.thing),
+            letter: kept(self.letter, &before.letter),
+            colour: kept(self.colour, &before.colour),
+            ..self
+        }
+    }
+}
+
+/// Kinds laid over those of a motion, where what is empty stays as it was; and which of them every thing is.
+pub(super) fn laid_over(motion: &dyn Motion, own: &[Kind], of: &[u32]) -> (Vec<Kind>, Vec<u32>) {
+    if motion.kinds().is_empty() {
+        return (own.to_vec(), of.to_vec());
+    }
+    let (mut all, mut known) = (Vec::new(), BTreeMap::new());
+    let kind = |(object, own_kind): (usize, &u32)| {
+        let before = motion.kind(object);
+        *known.entry((before, *own_kind)).or_insert_with(|| {
+            all.push(own[*own_kind as usize].clone().over(&motion.kinds()[before]));
+            all.len() as u32 - 1
+        })
+    };
+    let of = of.iter().enumerate().map(kind).collect();
+    (all, of)
 }
 
 /// Things look the same after a turn about an axis of their own.
@@ -69,9 +99,13 @@ pub enum Tint {
 #[derive(Clone)]
 pub struct Kinds {
     inner: Arc<dyn Motion>,
-    kinds: Arc<Vec<Kind>>,
-    /// By object.
+    own: Arc<Vec<Kind>>,
+    /// Which of its kinds each thing is.
     of: Arc<Vec<u32>>,
+    /// Kinds laid over those that things were before.
+    kinds: Arc<Vec<Kind>>,
+    /// Which of those each thing is.
+    kind_of: Arc<Vec<u32>>,
     scales: Arc<Vec<f64>>,
     axis: DVec3,
     tint: Option<Tint>,
@@ -104,7 +138,24 @@ impl Kinds {
         let of: Vec<u32> = (0..inner.len() as u64).map(|object| chosen(object) as u32).collect();
         let scale = |object: u64| 1.0 + spread * random::signed(seed, object, SCALE);
         let scales = of.iter().zip(0..).map(|(kind, object)| kinds[*kind as usize].scale * scale(object)).collect();
-        Self { inner, kinds: Arc::new(kinds), of: Arc::new(of), scales: Arc::new(scales), axis: axis.vector(), tint }
+        let (laid, kind_of) = laid_over(&*inner, &kinds, &of);
+        Self {
+            inner,
+            own: Arc::new(kinds),
+            of: Arc::new(of),
+            kinds: Arc::new(laid),
+            kind_of: Arc::new(kind_of),
+            scales: Arc::new(scales),
+            axis: axis.vector(),
+            tint,
+        }
+    }
+
+    /// How many things there are of each of its kinds.
+    pub fn counts(&self) -> Vec<usize> {
+        let mut counts = vec![0; self.own.len()];
+        self.of.iter().for_each(|kind| counts[*kind as usize] += 1);
+        counts
     }
 
     fn tint(&self, object: usize, frame: f64, row: usize, sample: &Sample) -> f64 {
@@ -188,11 +239,11 @@ impl Motion for Kinds {
     }
 
     fn kind(&self, object: usize) -> usize {
-        self.of[object] as usize
+        self.kind_of[object] as usize
     }
 
     fn symmetry(&self, object: usize) -> Option<Symmetry> {
-        let order = self.kinds[self.of[object] as usize].symmetry;
+        let order = self.own[self.of[object] as usize].symmetry;
         if order == 1 { self.inner.symmetry(object) } else { Some(Symmetry { axis: self.axis, order }) }
     }
 }

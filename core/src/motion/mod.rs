@@ -1,24 +1,33 @@
 //! Motions: functions of time that give a pose for every thing, and what reads and wraps them.
 
+mod attach;
 mod block;
 mod cancel;
 mod compare;
 mod contact;
+mod dressed;
 mod face_travel;
 mod face_up;
 mod followers;
 mod head_count;
+mod hits;
 mod kinds;
 mod links;
 mod mimic;
 mod moved;
 mod pivot;
+mod posed;
+mod rattle;
+mod recording;
 mod retime;
 mod ride;
+mod ringing;
 mod sample;
 mod seats;
 mod shudder;
+mod since;
 mod steered;
+mod stick;
 mod swell;
 mod tether;
 mod together;
@@ -28,25 +37,34 @@ mod wake;
 mod waver;
 mod wheel;
 
+pub use attach::Attached;
 pub use block::{POSE_FLOATS, fill_poses, pose_floats};
 pub use cancel::Cancel;
 pub use compare::{Apart, largest_distance};
 pub use contact::Contact;
+pub use dressed::{Dressed, Look};
 pub use face_travel::{FaceTravel, spins};
 pub use face_up::FaceUp;
 pub use followers::{Delays, Follower, Followers, Stance};
 pub use head_count::HeadCount;
+pub use hits::{Hits, Whose};
 pub use kinds::{Kind, Kinds, Symmetry, Tint};
 pub use links::Links;
 pub use mimic::{Mimic, Mimicry};
 pub use moved::{Moved, Moving};
 pub use pivot::Pivoted;
+pub use posed::Posed;
+pub use rattle::{Blow, Rattle};
+pub use recording::{Recording, Row};
 pub use retime::{Retimed, Timing};
 pub use ride::{Ride, RideEnd, RideOffset};
+pub use ringing::Ringing;
 pub use sample::{Columns, Place, Sample};
 pub use seats::{Pace, RideSpacing, Seat, Sharing};
 pub use shudder::{Shudder, Shuddering};
+pub use since::{Since, Stretch};
 pub use steered::{Bank, Steered, Steering};
+pub use stick::{Stick, Sticking};
 pub use swell::Swell;
 pub use tether::{TetherEnd, hanging, tether};
 pub use together::Together;
@@ -116,6 +134,8 @@ pub struct Break {
 /// How a motion is not smooth.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum BreakKind {
+    /// The thing begins anew: nothing of what was before counts.
+    Anew,
     /// The position jumps.
     Jump,
     /// The velocity changes at once: a corner of the path, a start, a stop.
@@ -128,10 +148,16 @@ impl BreakKind {
     /// Where several fall on one frame, the one with the lowest rank counts.
     pub const fn rank(self) -> u8 {
         match self {
-            Self::Jump => 0,
-            Self::Contact => 1,
-            Self::Corner => 2,
+            Self::Anew => 0,
+            Self::Jump => 1,
+            Self::Contact => 2,
+            Self::Corner => 3,
         }
+    }
+
+    /// True where the position may jump.
+    pub const fn is_jump(self) -> bool {
+        matches!(self, Self::Anew | Self::Jump)
     }
 }
 

@@ -157,6 +157,7 @@ impl Motion for Moved {
             let now = self.how.at(contact.frame);
             Contact {
                 place: now.place(contact.place),
+                middle: now.place(contact.middle),
                 normal: now.turn * contact.normal,
                 impulse: now.turn * (contact.impulse * now.scale),
                 speed_in: contact.speed_in * now.scale,

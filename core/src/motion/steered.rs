@@ -2,7 +2,7 @@
 //! turn limit, and a turn of its own about the nose.
 
 use super::face_travel::spins;
-use super::{Break, BreakKind, Cancel, Columns, Contact, Extent, Frames, Motion, MotionError, Sample, as_inner};
+use super::{Break, Cancel, Columns, Contact, Extent, Frames, Motion, MotionError, Sample, as_inner};
 use crate::curve::Path;
 use crate::pose::{Axis, about, angle_between, bend, nearer, signed_angle, turn_between};
 use crate::signal::{Driven, Thing};
@@ -302,8 +302,8 @@ fn looked_at(inner: &dyn Motion, object: usize, table: &Table) -> Result<Steps, 
     inner.sample_at(&at, Columns::ORIENTATION | Columns::TRAVEL | Columns::VELOCITY, &mut sample);
     let range = Frames { from: table.from, to: table.frame(table.steps - 1) };
     let breaks = inner.breaks(object, range)?;
-    let jumps: Vec<f64> = breaks.iter().filter(|b| b.kind == BreakKind::Jump).map(|b| b.frame).collect();
-    let mut corners: Vec<f64> = breaks.iter().filter(|b| b.kind != BreakKind::Jump).map(|b| b.frame).collect();
+    let jumps: Vec<f64> = breaks.iter().filter(|b| b.kind.is_jump()).map(|b| b.frame).collect();
+    let mut corners: Vec<f64> = breaks.iter().filter(|b| !b.kind.is_jump()).map(|b| b.frame).collect();
     for step in 1..table.steps {
         let (before, after) = (table.frame(step - 1), table.frame(step));
         let turned = bend(sample.travels[step - 1], sample.travels[step]);

@@ -1,7 +1,7 @@
 use crate::curve::Path;
 use crate::fraction::Fraction;
 use crate::graph::{Closing, Context, NodeType, OfferMaker, Outcome, Product, Timing};
-use crate::physics::{Coast, CoastEnd, CoastFate, CoastSetup};
+use crate::physics::{Coast, CoastEnd, CoastFate, CoastSetup, push_for};
 use crate::schema::{Group, Param, Port, PortKind, Role, Schema, Unit};
 use glam::DVec3;
 use serde_json::json;
@@ -139,34 +139,4 @@ fn offers(path: Path, setup: CoastSetup, period: f64, timing: Timing) -> OfferMa
         }
         offers
     })
-}
-
-/// The push with which the period is so many seconds, near the one there is.
-fn push_for(path: &Path, setup: CoastSetup, wanted: f64) -> Option<f64> {
-    let round = |coast: &Coast| matches!(coast.fate(), CoastFate::Round { .. });
-    let now = round(&Coast::new(path.clone(), setup, 1.0));
-    // To and fro is another motion than round, whatever their periods.
-    let off = |push: f64| {
-        let coast = Coast::new(path.clone(), CoastSetup { push, ..setup }, 1.0);
-        coast.period().filter(|_| round(&coast) == now).map(|period| period - wanted)
-    };
-    let here = off(setup.push)?;
-    // The nearest push on either side that is off the other way.
-    const STEPS: i32 = 24;
-    let other = (1..=STEPS).flat_map(|i| {
-        let part = 0.04 * f64::from(i);
-        [setup.push * (1.0 + part), setup.push * (1.0 - part)]
-    });
-    let other = other.into_iter().find(|push| off(*push).is_some_and(|there| there * here < 0.0))?;
-    let (mut near, mut far) = (setup.push, other);
-    for _ in 0..60 {
-        let middle = 0.5 * (near + far);
-        match off(middle) {
-            Some(there) if there * here > 0.0 => near = middle,
-            Some(_) => far = middle,
-            None => return None,
-        }
-    }
-    let found = 0.5 * (near + far);
-    off(found).filter(|there| there.abs() < 1e-9 * wanted).map(|_| found)
 }

@@ -1,6 +1,7 @@
 use super::placing::{self, is_flat, lay, sentence};
 use crate::curve::{Curve, Figure};
 use crate::graph::{Context, NodeType, Outcome};
+use crate::scene::Params;
 use crate::schema::{Group, Param, PortKind, Role, Schema, Spaces, Unit};
 
 /// A figure with few numbers.
@@ -129,5 +130,15 @@ impl NodeType for FigureNode {
             .strand()
             .map_err(|_| sentence(&format!("the {kind} has no length: make its numbers larger than 0")))?;
         Ok(Outcome::of_curve(lay(context, &Curve::from(strand))?))
+    }
+
+    fn fitted_by(&self, params: &Params<'_>) -> Option<&'static str> {
+        match params.text("figure").as_str() {
+            "belt" => Some("apart"),
+            "circle" | "arc" | "polygon" | "star" => Some("radius"),
+            "line" => Some("length"),
+            "ellipse" | "figure eight" => Some("width"),
+            _ => None,
+        }
     }
 }

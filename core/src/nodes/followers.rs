@@ -1,7 +1,8 @@
+use super::output::KIND_THINGS;
 use crate::graph::{Context, NodeType, Outcome, Product};
-use crate::motion::{Delays, Follower, Followers, Motion, Stance};
-use crate::scene::Space;
-use crate::schema::{Group, Param, Port, PortKind, Role, Schema, Unit, Values};
+use crate::motion::{Delays, Dressed, Follower, Followers, Look, Motion, Stance};
+use crate::scene::{OwnLook, Space};
+use crate::schema::{Group, Param, Port, PortKind, Role, Schema, Spaces, Unit, Values};
 use crate::signal::Driven;
 use glam::DVec3;
 use std::sync::Arc;
@@ -41,6 +42,14 @@ impl NodeType for FollowersNode {
                     "How many times as large each is as the one before it.",
                 )
                 .per_thing(),
+                Param::number(
+                    "nearer",
+                    "nearer by",
+                    Group::Form,
+                    (Unit::Metres, 0.0, -1e4, 1e4),
+                    "How much nearer to the viewer each is than the one before it, so that it is drawn over it; negative: under it.",
+                )
+                .only_in(Spaces::Flat),
                 Param::choice("delays", "delays", Group::Time, DELAYS, "How far behind they are."),
                 Param::number(
                     "delay",
@@ -65,6 +74,14 @@ impl NodeType for FollowersNode {
                     "Frames by which each is later than its turn; drag their ticks on the Dial.",
                 )
                 .role(Role::Delays),
+                Param::new(
+                    "looks",
+                    "own looks",
+                    Group::Look,
+                    Values::Looks { things: KIND_THINGS },
+                    "What single followers are, their colour and their size, where it is not that of the lead.",
+                )
+                .role(Role::Looks),
                 Param::number(
                     "spread",
                     "delay",
@@ -97,7 +114,7 @@ impl NodeType for FollowersNode {
         };
         let flat = context.timing.space == Space::Flat;
         let ([x, y, z], grow) = (params.driven_vector("offset"), params.driven("grow"));
-        let z = if flat { Driven::Fixed(0.0) } else { z };
+        let z = if flat { Driven::Fixed(params.number("nearer")) } else { z };
         let stance = Stance { offset: [x, y, z], grow };
         let fixed = |driven: &Driven| driven.fixed();
         let [x, y, z] = stance.offset.each_ref().map(fixed);
@@ -118,9 +135,25 @@ impl NodeType for FollowersNode {
         if followers.is_empty() {
             return Err("Nobody is left: ask for at least one follower, or for the lead.".to_owned());
         }
-        let motion = Followers::new(context.motion("motion")?, followers, params.text("axes") == AXES[0]);
-        let motion = if still.is_some() { motion } else { motion.standing(stance) };
+        let lead = context.motion("motion")?;
+        let leads = lead.len();
+        let motion = Followers::new(lead, followers, params.text("axes") == AXES[0]);
+        let motion: Arc<dyn Motion> = Arc::new(if still.is_some() { motion } else { motion.standing(stance) });
         let facts = vec![format!("{} things", motion.len())];
-        Ok(Outcome { facts, ..Outcome::new(Product::Motion(Arc::new(motion))) })
+        Ok(Outcome { facts, ..Outcome::new(Product::Motion(dressed(context, motion, leads))) })
     }
+}
+
+/// With the looks of single followers; they are given by rank, so that they hold for every lead.
+fn dressed(context: &Context<'_>, motion: Arc<dyn Motion>, leads: usize) -> Arc<dyn Motion> {
+    let looks = context.params.looks("looks");
+    if looks.is_empty() {
+        return motion;
+    }
+    let look = |own: OwnLook| Look { thing: own.thing, letter: own.letter, colour: own.colour, scale: own.scale };
+    let by_object = looks.into_iter().flat_map(|(rank, own)| {
+        let look = look(own);
+        (0..leads).map(move |lead| (rank.saturating_mul(leads).saturating_add(lead), look.clone()))
+    });
+    Arc::new(Dressed::new(motion, &by_object.collect()))
 }

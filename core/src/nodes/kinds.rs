@@ -1,7 +1,7 @@
 use super::axis_of;
 use super::output::KIND_THINGS;
 use crate::graph::{Context, NodeType, Outcome, Product, Timing};
-use crate::motion::{Kind, Kinds, Motion, Tint};
+use crate::motion::{Kind, Kinds, Tint};
 use crate::pose::Axis;
 use crate::scene::Params;
 use crate::schema::{AXIS_NAMES, Group, Param, Port, PortKind, Schema, Unit, Values};
@@ -115,7 +115,7 @@ impl NodeType for KindsNode {
         let count = kinds.len();
         let spread = (params.number("spread"), params.whole("seed").unsigned_abs());
         let kinds = Kinds::new(motion, kinds, spread, axis_of(params, "axis", Axis::PlusY), tint);
-        let facts = if count > 1 { told(&kinds, count) } else { Vec::new() };
+        let facts = if count > 1 { vec![format!("{} of each", counted(&kinds))] } else { Vec::new() };
         Ok(Outcome { facts, ..Outcome::new(Product::Motion(Arc::new(kinds))) })
     }
 }
@@ -131,10 +131,6 @@ fn tint(params: &Params<'_>, timing: Timing) -> Option<Tint> {
     })
 }
 
-/// How many there are of each.
-fn told(kinds: &Kinds, count: usize) -> Vec<String> {
-    let mut counts = vec![0; count];
-    (0..kinds.len()).for_each(|object| counts[kinds.kind(object)] += 1);
-    let words: Vec<String> = counts.iter().map(ToString::to_string).collect();
-    vec![format!("{} of each", words.join(" · "))]
+fn counted(kinds: &Kinds) -> String {
+    kinds.counts().iter().map(ToString::to_string).collect::<Vec<_>>().join(" · ")
 }

@@ -116,7 +116,8 @@ impl NodeType for LinksNode {
                 let pitch = length / count;
                 let text = format!("pitch {:.4} → {pitch:.4} m ({count} links)", params.number("pitch"));
                 if outcome.mends.iter().all(|mend| mend.text != text) {
-                    outcome.mends.push(Mend { param: "pitch", value: json!(pitch), text });
+                    outcome.mends.push(Mend::new("pitch", json!(pitch), text));
+                    outcome.lengths.push((count * params.number("pitch"), format!("{count} links")));
                 }
             }
         }

@@ -1,5 +1,7 @@
 //! The node types: each file holds a schema and the call into the room that does the work.
 
+mod attach;
+mod bodies;
 mod close_loop;
 mod coast;
 mod drawn_path;
@@ -8,6 +10,7 @@ mod figure;
 mod followers;
 mod formula_path;
 mod head_count;
+mod hits;
 mod join;
 mod keyed_travel;
 mod kinds;
@@ -20,16 +23,20 @@ mod move_path;
 mod output;
 mod placing;
 mod point_table;
+mod pose;
 mod press_onto;
+mod recoil;
 mod resample;
 mod retime;
 mod reverse;
 mod ride;
+mod ring_down;
+mod settle;
 mod sheaf;
 mod shudder;
-mod signal_effects;
 mod signals;
 mod smooth;
+mod stick;
 mod surfaces;
 mod svg_path;
 mod swell;
@@ -37,6 +44,7 @@ mod tether;
 mod together;
 mod torus_winding;
 mod trim;
+mod trundle;
 mod two_shots;
 mod wake;
 mod waver;
@@ -80,9 +88,17 @@ pub fn all() -> Vec<Arc<dyn NodeType>> {
         Arc::new(ride::RideNode),
         Arc::new(coast::CoastNode),
         Arc::new(launch::LaunchNode),
+        Arc::new(settle::SettleNode),
+        Arc::new(bodies::BodiesNode),
         Arc::new(keyed_travel::KeyedTravel),
+        Arc::new(pose::PoseNode),
         Arc::new(face_travel::FaceTravelNode),
         Arc::new(followers::FollowersNode),
+        Arc::new(trundle::TrundleNode),
+        Arc::new(stick::StickNode),
+        Arc::new(ring_down::RingDownNode),
+        Arc::new(recoil::RecoilNode),
+        Arc::new(attach::AttachNode),
         Arc::new(shudder::ShudderNode),
         Arc::new(mimic::MimicNode),
         Arc::new(waver::WaverNode),
@@ -102,12 +118,12 @@ pub fn all() -> Vec<Arc<dyn NodeType>> {
         Arc::new(signals::RampNode),
         Arc::new(signals::PolynomialNode),
         Arc::new(signals::FormulaNode),
-        Arc::new(signal_effects::StepsNode),
-        Arc::new(signal_effects::RepeatNode),
-        Arc::new(signal_effects::SpanNode),
-        Arc::new(signal_effects::CombineNode),
-        Arc::new(signal_effects::RescaleNode),
-        Arc::new(signal_effects::LimitNode),
+        Arc::new(signals::StepsNode),
+        Arc::new(signals::RepeatNode),
+        Arc::new(signals::SpanNode),
+        Arc::new(signals::CombineNode),
+        Arc::new(signals::RescaleNode),
+        Arc::new(signals::LimitNode),
         Arc::new(surfaces::Plane),
         Arc::new(surfaces::Ball),
         Arc::new(surfaces::Cuboid),

@@ -9,8 +9,23 @@ use std::sync::Arc;
 pub struct Output;
 
 /// How things may be shown.
-const THINGS: &[&str] =
-    &["ball", "box", "cone", "capsule", "plate", "ring", "arrow", "lantern", "boat", "puck", "letter", "own model"];
+const THINGS: &[&str] = &[
+    "ball",
+    "box",
+    "cone",
+    "capsule",
+    "plate",
+    "ring",
+    "arrow",
+    "lantern",
+    "boat",
+    "puck",
+    "club",
+    "barrel",
+    "peg",
+    "letter",
+    "own model",
+];
 const MODEL: &[&str] = &["own model"];
 /// What kinds of a crowd may be shown as: all but a model of one's own, the last.
 pub const KIND_THINGS: &[&str] = THINGS.split_at(THINGS.len() - 1).0;

@@ -20,6 +20,20 @@ fn schema(name: &'static str, title: &'static str, help: &'static str, inputs: V
             (Unit::Degrees, [0.0; 3]),
             "How far it is turned about x, then y, then z.",
         ),
+        Param::number(
+            "bounce",
+            "bounces",
+            Group::Look,
+            (Unit::None, 1.0, 0.0, 1000.0),
+            "How many times as bouncy things are here as they are by themselves.",
+        ),
+        Param::number(
+            "grip",
+            "grips",
+            Group::Look,
+            (Unit::None, 1.0, 0.0, 1000.0),
+            "How many times as much friction things have here as they have by themselves.",
+        ),
     ]);
     Schema { name, title, group: "Surfaces", help, inputs, output: Some(PortKind::Surface), params, uses_timing: false }
         .remade_over_time()
@@ -31,11 +45,8 @@ fn length(name: &'static str, label: &'static str, default: f64, help: &'static 
 
 fn surface(context: &Context<'_>, shape: Shape) -> Outcome {
     let position = level(context, context.params.vector("at"));
-    Outcome::new(Surface {
-        shape: Arc::new(shape),
-        position,
-        orientation: from_degrees(context.params.vector("orientation")),
-    })
+    let surface = Surface::new(Arc::new(shape), position, from_degrees(context.params.vector("orientation")));
+    Outcome::new(Surface { bounce: context.params.number("bounce"), grip: context.params.number("grip"), ..surface })
 }
 
 /// Without end.

@@ -84,13 +84,13 @@ impl NodeType for TwoShotsNode {
             if shifted.apart().position < apart.position || shifted.apart().speed < apart.speed {
                 let text =
                     format!("second later {:.2} → {shift:.2} frames (then {})", params.number("shift"), told(&shifted));
-                outcome.mends.push(Mend { param: "shift", value: json!(shift), text });
+                outcome.mends.push(Mend::new("shift", json!(shift), text));
             }
             let by = level(context, now.best_offset());
             let moved = shots(params.number("shift"), by);
             if moved.apart().position < apart.position {
                 let text = format!("second moved by {:.2}, {:.2}, {:.2} m (then {})", by.x, by.y, by.z, told(&moved));
-                outcome.mends.push(Mend { param: "offset", value: json!(by.to_array()), text });
+                outcome.mends.push(Mend::new("offset", json!(by.to_array()), text));
             }
         }
         Ok(outcome)

@@ -95,13 +95,10 @@ impl NodeType for WheelNode {
             ));
             outcome.mends.push(if by_teeth {
                 let pitch = TAU * away / teeth as f64;
-                Mend {
-                    param: "pitch",
-                    value: json!(pitch),
-                    text: format!("pitch {:.4} → {pitch:.4} m", params.number("pitch")),
-                }
+                let text = format!("pitch {:.4} → {pitch:.4} m", params.number("pitch"));
+                Mend::new("pitch", json!(pitch), text)
             } else {
-                Mend { param: "radius", value: json!(away), text: format!("radius {radius:.3} → {away:.3} m") }
+                Mend::new("radius", json!(away), format!("radius {radius:.3} → {away:.3} m"))
             });
         }
         Ok(outcome)

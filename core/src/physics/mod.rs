@@ -1,7 +1,31 @@
 //! Motion that comes from forces.
 
+mod aim;
+mod air;
+mod bodies;
 mod coast;
 mod launch;
+mod meeting;
+mod obstacle;
+mod push;
+mod rolling;
+mod scatter;
+mod settle;
+mod steps;
+mod throw;
+mod toss;
+mod trundle;
 
+pub use aim::{Aimed, Wanted, aimed, apex};
+pub use air::Air;
+pub use bodies::{BodiesOutcome, BodiesSetup, BodyForm, simulate};
 pub use coast::{Coast, CoastEnd, CoastFate, CoastSetup};
-pub use launch::{Bounds, Launch, LaunchSetup, Side};
+pub use launch::Launch;
+pub use obstacle::{Bounds, Obstacle, Side};
+pub use push::push_for;
+pub use rolling::{Prism, Roller, Standing};
+pub use scatter::{Scatter, scattered};
+pub use settle::{Settle, SettleSetup};
+pub use throw::LaunchSetup;
+pub use toss::{Toss, TossSetup};
+pub use trundle::{Trundle, Trundling};

@@ -67,7 +67,14 @@ impl Scene {
             let Some(schema) = schemas.iter().find(|schema| schema.name == node.kind) else { continue };
             let list = |name: &str| {
                 schema.param(name).is_some_and(|p| {
-                    matches!(p.values, Values::Points | Values::MovedPoints | Values::PerThing { .. } | Values::Keys)
+                    matches!(
+                        p.values,
+                        Values::Points
+                            | Values::MovedPoints
+                            | Values::PerThing { .. }
+                            | Values::Looks { .. }
+                            | Values::Keys
+                    )
                 })
             };
             node.params.retain(|name, value| !(list(name) && value.as_array().is_some_and(Vec::is_empty)));

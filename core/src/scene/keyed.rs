@@ -1,6 +1,7 @@
 //! Keys over time, as a document gives them in place of a number.
 
 use super::values::FARTHEST;
+use crate::keys::Channel;
 use crate::signal::{Beyond, Handles, Key, Signal, keyed};
 use serde_json::{Value, json};
 use std::collections::BTreeSet;
@@ -141,4 +142,23 @@ pub fn scaled(value: &Value, factor: f64) -> Option<Value> {
         }
     }
     Some(Value::Object(fields))
+}
+
+/// A channel of a baked motion as a number of a node: keys whose handles make the same cubics, or one plain number where
+/// it never changes. Keys are numbered from 1.
+pub fn keyed_number(channel: &Channel<1>, beyond: &str) -> Value {
+    let keys = &channel.keys;
+    if channel.is_still() {
+        return json!(keys[0].value[0]);
+    }
+    let third = |a: usize, b: usize| (keys[b].frame - keys[a].frame) / 3.0;
+    let key = |(i, key): (usize, &crate::keys::Key<1>)| {
+        let before = i.checked_sub(1).map_or(0.0, |last| third(last, i));
+        let after = if i + 1 < keys.len() { third(i, i + 1) } else { 0.0 };
+        json!({
+            "id": format!("k{}", i + 1), "frame": key.frame, "value": key.value[0], "handles": "split",
+            "before": [-before, -before * key.slope_in[0]], "after": [after, after * key.slope_out[0]],
+        })
+    };
+    json!({ "keys": keys.iter().enumerate().map(key).collect::<Vec<Value>>(), "beyond": beyond })
 }

@@ -2,7 +2,7 @@
 
 use serde::Deserialize;
 use serde_json::Value;
-use std::collections::BTreeSet;
+use std::collections::{BTreeMap, BTreeSet};
 
 /// A kind of thing.
 #[derive(Debug, Clone, PartialEq, Deserialize)]
@@ -64,19 +64,76 @@ pub(super) fn kinds(value: &Value, things: &[&str]) -> Result<Vec<Kind>, String>
             if !(kind.weight.is_finite() && (0.0..=1e6).contains(&kind.weight)) {
                 return Err(format!("kind {number}: weight must be from 0 to 1000000"));
             }
-            if !(kind.scale.is_finite() && (1e-3..=1e3).contains(&kind.scale)) {
-                return Err(format!("kind {number}: scale must be from 0.001 to 1000"));
+            if kind.symmetry > 1000 {
+                return Err(format!("kind {number}: symmetry is at most 1000"));
             }
-            if !kind.thing.is_empty() && !things.contains(&kind.thing.as_str()) {
-                return Err(format!("kind {number}: thing must be empty or one of: {}", things.join(", ")));
-            }
-            if kind.symmetry > 1000 || kind.letter.chars().count() > 8 {
-                return Err(format!("kind {number}: symmetry is at most 1000, and a letter at most 8 characters"));
-            }
-            if !kind.colour.is_empty() && !is_colour(&kind.colour) {
-                return Err(format!("kind {number}: colour must be like #c8421a, or empty"));
-            }
+            shown((&kind.thing, &kind.letter, &kind.colour, kind.scale), things)
+                .map_err(|why| format!("kind {number}: {why}"))?;
             Ok(kind)
         })
         .collect()
+}
+
+/// How one thing looks where it has a look of its own; what is left out stays as it is.
+#[derive(Debug, Clone, PartialEq, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct OwnLook {
+    /// The thing's number from 0.
+    pub id: String,
+    /// How it is shown, as an Output's `thing`.
+    #[serde(default)]
+    pub thing: String,
+    /// The letter that it is, where it is one.
+    #[serde(default)]
+    pub letter: String,
+    /// Colour as `#rrggbb`.
+    #[serde(default)]
+    pub colour: String,
+    /// Factor on its size.
+    #[serde(default = "one")]
+    pub scale: f64,
+}
+
+/// Most things with a look of their own in one list.
+const MOST_LOOKS: usize = 10_000;
+
+pub(super) fn looks(value: &Value, things: &[&str]) -> Result<BTreeMap<usize, OwnLook>, String> {
+    let list = value.as_array().ok_or("must be a list of looks")?;
+    if list.len() > MOST_LOOKS {
+        return Err(format!("{} looks are too many: use at most {MOST_LOOKS}", list.len()));
+    }
+    let mut looks = BTreeMap::new();
+    for (index, item) in list.iter().enumerate() {
+        let number = index + 1;
+        let look: OwnLook = serde_json::from_value(item.clone()).map_err(|error| format!("look {number}: {error}"))?;
+        let thing: usize = look
+            .id
+            .parse()
+            .ok()
+            .filter(|thing: &usize| thing.to_string() == look.id)
+            .ok_or_else(|| format!("look {number}: \"{}\" is not a thing's number from 0", look.id))?;
+        shown((&look.thing, &look.letter, &look.colour, look.scale), things)
+            .map_err(|why| format!("look {number}: {why}"))?;
+        if looks.insert(thing, look).is_some() {
+            return Err(format!("thing {thing} has two looks: give it one"));
+        }
+    }
+    Ok(looks)
+}
+
+/// Checks how a thing is shown: what it is, its letter, colour and size.
+fn shown((thing, letter, colour, scale): (&str, &str, &str, f64), things: &[&str]) -> Result<(), String> {
+    if !(scale.is_finite() && (1e-3..=1e3).contains(&scale)) {
+        return Err("scale must be from 0.001 to 1000".to_owned());
+    }
+    if !thing.is_empty() && !things.contains(&thing) {
+        return Err(format!("thing must be empty or one of: {}", things.join(", ")));
+    }
+    if letter.chars().count() > 8 {
+        return Err("a letter has at most 8 characters".to_owned());
+    }
+    if !colour.is_empty() && !is_colour(colour) {
+        return Err("colour must be like #c8421a, or empty".to_owned());
+    }
+    Ok(())
 }

@@ -2,7 +2,7 @@
 
 use super::document::Node;
 use super::keyed::{self, Keyed, keyed_of};
-use super::kinds::{Kind, is_colour, kinds};
+use super::kinds::{Kind, OwnLook, is_colour, kinds, looks};
 use crate::curve::{PathPoint, PointKind};
 use crate::formula::{Formula, MOST_LETTERS};
 use crate::fraction::Fraction;
@@ -103,6 +103,7 @@ pub fn check_value(param: &Param, value: &Value) -> Result<(), String> {
             _ => Err(format!("{label} must be a formula of at most {MOST_LETTERS} characters.")),
         },
         Values::Kinds { things } => kinds(value, things).map(|_| ()).map_err(|why| format!("{label}: {why}.")),
+        Values::Looks { things } => looks(value, things).map(|_| ()).map_err(|why| format!("{label}: {why}.")),
         Values::Colour { .. } => match value.as_str() {
             Some(text) if is_colour(text) => Ok(()),
             _ => Err(format!("{label} must be a colour such as \"#c8421a\".")),
@@ -324,6 +325,14 @@ impl<'a> Params<'a> {
         match self.schema.param(name).map(|param| &param.values) {
             Some(Values::Kinds { things }) => kinds(&self.value(name), things).unwrap_or_default(),
             _ => Vec::new(),
+        }
+    }
+
+    /// Looks of some things, by their number from 0.
+    pub fn looks(&self, name: &str) -> BTreeMap<usize, OwnLook> {
+        match self.schema.param(name).map(|param| &param.values) {
+            Some(Values::Looks { things }) => looks(&self.value(name), things).unwrap_or_default(),
+            _ => BTreeMap::new(),
         }
     }
 

@@ -132,6 +132,9 @@ pub enum Values {
     MovedPoints,
     /// For some things, by their number from 0 as id, a number each: `[{ "id": "3", "value": 0.1 }]`.
     PerThing { unit: Unit, min: f64, max: f64 },
+    /// For some things, by their number from 0 as id, how each looks: `[{ "id": "3", "thing": "ball", "colour": "#c8421a",
+    /// "scale": 2 }]`.
+    Looks { things: &'static [&'static str] },
     /// The name of an asset of the scene with this media type; empty for none.
     Asset { media: &'static str },
     /// Any short text.
@@ -156,7 +159,9 @@ impl Values {
             Self::Several { default, .. } => json!(default),
             Self::Flag { default } => json!(default),
             Self::Vector { default, .. } => json!(default),
-            Self::Points | Self::MovedPoints | Self::PerThing { .. } | Self::Keys => json!([]),
+            Self::Points | Self::MovedPoints | Self::PerThing { .. } | Self::Looks { .. } | Self::Keys => {
+                json!([])
+            }
             Self::Formula { default, .. } => json!(default),
             Self::Kinds { .. } => json!([]),
             Self::Colour { default } => json!(default),
@@ -209,6 +214,8 @@ pub enum Role {
     Shifts,
     /// Numbers in frames for some followers, by their rank as it is shown: how much later than their turn they are.
     Delays,
+    /// Looks of single followers, by their rank as it is shown.
+    Looks,
     /// A fraction: laps in one loop.
     Laps,
     /// A vector: the point of a thing that is carried, in sizes.

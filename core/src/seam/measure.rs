@@ -72,6 +72,10 @@ pub fn measure(motion: &Arc<dyn Motion>, frames: f64, fps: f64, cancel: &Cancel)
         motion.sample(frames + offset, columns, &mut end);
         for object in 0..motion.len() {
             let partner = seam.partners[object];
+            // What is not there at either end does not miss anything.
+            if !end.alive[object] && !start.alive[partner] {
+                continue;
+            }
             let mut widen = |gap: fn(&mut Seam) -> &mut Gap, amount: f64| {
                 let gap = gap(&mut seam);
                 if amount > gap.amount {

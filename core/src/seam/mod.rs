@@ -4,8 +4,10 @@ mod close;
 mod closing;
 mod measure;
 mod riding;
+mod throwing;
 
 pub use close::{Closed, Closing, orbit};
 pub use closing::{LapOffer, lap_offers, length_offers, spin_offers, symmetry_order};
 pub use measure::{Gap, Seam, measure};
 pub use riding::{RideClosing, RideOffer};
+pub use throwing::{ThrowOffer, bounce_offers, toss_offers};

@@ -27,12 +27,34 @@ pub struct Surface {
     pub position: DVec3,
     /// How its axes are turned.
     pub orientation: DQuat,
+    /// Factor on the bounciness of what is thrown against it.
+    pub bounce: f64,
+    /// Factor on the friction of what touches it.
+    pub grip: f64,
 }
 
 impl Surface {
+    /// A shape at a place, metres, turned; as bouncy and as rough as what touches it.
+    pub const fn new(shape: Arc<Shape>, position: DVec3, orientation: DQuat) -> Self {
+        Self { shape, position, orientation, bounce: 1.0, grip: 1.0 }
+    }
+
     /// The nearest place on it. Where several are equally near, always the same one of them.
     pub fn nearest(&self, place: DVec3) -> Touch {
         self.placed(self.shape.nearest(self.inside(place)))
+    }
+
+    /// Distance from it, metres, negative within, and the unit vector away from it.
+    pub fn distance(&self, place: DVec3) -> (f64, DVec3) {
+        let touch = self.nearest(place);
+        let off = place - touch.point;
+        let far = off.length();
+        // On the surface itself there is no direction but its normal.
+        if far < 1e-9 {
+            return (off.dot(touch.normal), touch.normal);
+        }
+        let sign = if off.dot(touch.normal) < 0.0 { -1.0 } else { 1.0 };
+        (sign * far, off * (sign / far))
     }
 
     /// The place on it nearest to `from` on the line through it along the unit vector `direction`, before or

@@ -192,7 +192,17 @@ fn nearest_on_profile(profile: &Profile, p: DVec2) -> (DVec2, DVec2) {
             // At a joint the mean of both sides, and in between from one to the other, so that what is pressed
             // on does not show the polyline.
             let normal = |i: usize| Profile::normal(points[i], points[i + 1]);
-            let own = normal(index);
+            // At a sharp joint the side that is seen more straight on says which side of the whole a place is on.
+            let neighbour = match t {
+                0.0 => index.checked_sub(1),
+                1.0 => (index + 2 < points.len()).then_some(index + 1),
+                _ => None,
+            };
+            let seen = |i: usize| normal(i).dot(p - on).abs();
+            let own = match neighbour {
+                Some(other) if normal(other).dot(normal(index)) <= 0.8 && seen(other) > seen(index) => normal(other),
+                _ => normal(index),
+            };
             let towards = |other: Option<usize>| match other {
                 Some(i) if normal(i).dot(own) > 0.8 => (own + normal(i)).normalize_or(own),
                 _ => own,

@@ -115,6 +115,7 @@ async fn main() -> Result<()> {
     measure(&visit, "1,000 things × 240 frames, a path point", point, (50.0, 30.0)).await?;
     let (x, y) = visit.middle(".dial .band").await?;
     measure(&visit, "1,000 things × 240 frames, the band of the Dial", (x + 70.0, y), (-10.0, 40.0)).await?;
+    visit.choose_node("Twelve").await?;
     visit.choose("pace given as", "progress").await?;
     visit.give("progress", "Keys").await?;
     visit.press(".dial .bead").await?;

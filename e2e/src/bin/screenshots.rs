@@ -86,6 +86,17 @@ async fn main() -> Result<()> {
     visit.choose_node("Downhill").await?;
     go_to(&visit, 30).await?;
     shoot(&visit, &folder, "bench-wild-sled").await?;
+    open(&visit, "Ring toss").await?;
+    visit.choose_node("Peg gives way").await?;
+    go_to(&visit, 40).await?;
+    shoot(&visit, &folder, "bench-ring-toss").await?;
+    open(&visit, "Tent trampoline").await?;
+    visit.choose_node("Jump").await?;
+    visit.click("▸ Bake to keys").await?;
+    visit.until("counts", "return document.querySelector('.bake .facts')?.textContent.includes('→')").await?;
+    visit.js("document.querySelector('.bake').scrollIntoView()").await?;
+    go_to(&visit, 60).await?;
+    shoot(&visit, &folder, "bake").await?;
     open(&visit, "Parade").await?;
     visit.choose_node("Stop and go").await?;
     go_to(&visit, 96).await?;

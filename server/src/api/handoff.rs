@@ -134,7 +134,7 @@ fn keys(motion: &Arc<dyn Motion>, range: Frames, wanted: &Wanted, cancel: &Cance
     .map_err(|error| Refusal::bad(error.to_string()))
 }
 
-async fn on_worker<T: Send + 'static>(
+pub(super) async fn on_worker<T: Send + 'static>(
     work: impl FnOnce() -> Result<T, Refusal> + Send + 'static,
 ) -> Result<T, Refusal> {
     web::block(work).await.map_err(|_| Refusal::bad("The hand-off failed; nothing was written. Try fewer frames."))?

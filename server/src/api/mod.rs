@@ -1,6 +1,7 @@
 //! HTTP: scenes, assets, hand-off, and the description of all of it.
 
 mod assets;
+mod bake;
 mod handoff;
 mod nodes;
 mod rate;
@@ -41,6 +42,7 @@ pub fn routes(config: &mut web::ServiceConfig) {
         .service(versions::restore)
         .service(versions::compare)
         .service(nodes::list)
+        .service(bake::bake)
         .service(handoff::look)
         .service(handoff::write);
 }
@@ -84,6 +86,7 @@ pub fn json_limits() -> web::JsonConfig {
         versions::restore,
         versions::compare,
         nodes::list,
+        bake::bake,
         handoff::look,
         handoff::write,
     ),

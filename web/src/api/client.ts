@@ -1,4 +1,4 @@
-import type { Comparison, Keep, Kept, Listed, LivingMiniature, Look, NodeSchema, Op, Scene, Space, Starter, Version } from './types';
+import type { Baked, Comparison, Keep, Kept, Listed, LivingMiniature, Look, NodeSchema, Op, Scene, Space, Starter, Version } from './types';
 
 /** What the server says when it does not do something: a sentence for the user. */
 export class Refused extends Error {}
@@ -59,5 +59,6 @@ export const api = {
   removeVersion: (scene: string, version: string) => ask<void>(`/api/scenes/${scene}/versions/${version}`, { method: 'DELETE' }),
   restoreVersion: (scene: string, version: string) => post<void>(`/api/scenes/${scene}/versions/${version}/restore`),
   compareVersion: (scene: string, version: string) => ask<Comparison>(`/api/scenes/${scene}/versions/${version}/compare`),
+  bake: (scene: string, wanted: { node: string; tolerance: number; angle: number }) => ask<Baked>(`/api/scenes/${scene}/bake?${new URLSearchParams(Object.entries(wanted).map(([name, value]) => [name, String(value)])).toString()}`),
   look: (scene: string, wanted: Wanted) => ask<Look>(handoffAddress(scene, wanted, false)),
 };

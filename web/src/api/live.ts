@@ -50,7 +50,7 @@ export class Live {
   private readonly unwatch: () => void;
   private readonly looking: number;
 
-  constructor(private readonly scene: string) {
+  constructor(readonly scene: string) {
     reset();
     void this.begin();
     this.unwatch = useScene.subscribe((now, before) => {

@@ -19,6 +19,7 @@ export type Miniature = Schemas['Miniature'];
 export type LivingMiniature = Schemas['LivingMiniature'];
 export type Listed = Schemas['Listed'];
 export type Look = Schemas['Look'];
+export type Baked = Schemas['Baked'];
 export type Kept = Schemas['Kept'];
 export type FromPage = Schemas['FromPage'];
 export type ToPage = Schemas['ToPage'];

@@ -14,7 +14,7 @@ export function valueOf(document: Scene, node: string, param: Param): unknown {
   const given = document.nodes?.[node]?.params?.[param.name];
   if (given !== undefined) return given;
   if ('default' in param.values) return param.values.default;
-  return ['points', 'moved-points', 'per-thing', 'keys'].includes(param.values.kind) ? [] : '';
+  return ['points', 'moved-points', 'per-thing', 'looks', 'keys'].includes(param.values.kind) ? [] : '';
 }
 
 /** True when a formula, keys or a signal give a parameter, or a part of it: then it cannot be taken hold of. */

@@ -83,6 +83,8 @@ interface State {
   /** Grows whenever poses arrive: their numbers are filled in place. */
   posesVersion: number;
   compared: Compared | null;
+  /** Poses that lie under those of now while a bake is looked at. */
+  faint: Record<string, Poses> | null;
   message: Message | null;
   /** Selected nodes; the last one is looked at in the Card. */
   chosen: string[];
@@ -121,6 +123,7 @@ const fresh: State = {
   number: null,
   posesVersion: 0,
   compared: null,
+  faint: null,
   message: null,
   chosen: [],
   selected: null,
@@ -248,7 +251,7 @@ function only<T>(entries: Record<string, T>, passes: (name: string) => boolean):
   return left.length === names.length ? entries : Object.fromEntries(left.map((name) => [name, entries[name] as T]));
 }
 
-const told = ({ state, messages, facts, closing, mends, cut, millis }: NodeStatus): string => JSON.stringify([state, messages, facts, closing, mends, cut, millis]);
+const told = ({ state, messages, facts, closing, mends, cut, span, millis }: NodeStatus): string => JSON.stringify([state, messages, facts, closing, mends, cut, span, millis]);
 
 /** Takes in the state of all nodes, keeping what did not change, and forgets what is gone. */
 export function takeNodes(nodes: Record<string, NodeStatus>): void {
@@ -305,3 +308,10 @@ export const signalOf = (name: string): number[] => channelOf(get().signals, nam
 
 /** Frames at which one shot cuts to another. */
 export const cutsOf = (nodes: Record<string, NodeStatus>): number[] => [...new Set(Object.values(nodes).flatMap(({ cut }) => (cut == null ? [] : [cut])))];
+
+/** Where in the loop signals do something, where that is not always. */
+export const spansOf = (nodes: Record<string, NodeStatus>, frames: number): { node: string; from: number; to: number }[] =>
+  Object.entries(nodes).flatMap(([node, { span }]) => {
+    const [from = 0, to = frames] = span ?? [];
+    return to - from < frames ? [{ node, from, to }] : [];
+  });

@@ -125,6 +125,23 @@ export interface paths {
         patch: operations["rename"];
         trace?: never;
     };
+    "/api/scenes/{id}/bake": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The motion of a node as few keys, ready for nodes that stand by themselves. */
+        get: operations["bake"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/scenes/{id}/duplicate": {
         parameters: {
             query?: never;
@@ -356,6 +373,43 @@ export interface components {
              */
             strength: number;
         };
+        /** @description A motion as keys over the loop. */
+        Baked: {
+            /** @description Keys that are left. */
+            after: number;
+            /** @description Keys with one at every frame in every channel that changes. */
+            before: number;
+            /**
+             * Format: double
+             * @description Largest error in place, metres.
+             */
+            off: number;
+            /**
+             * Format: double
+             * @description Its shown frame.
+             */
+            off_frame: number;
+            things: components["schemas"]["BakedThing"][];
+            /**
+             * Format: double
+             * @description Largest error in orientation, degrees.
+             */
+            turned_off: number;
+            /**
+             * Format: double
+             * @description Its shown frame.
+             */
+            turned_off_frame: number;
+        };
+        /** @description One thing as keys. */
+        BakedThing: {
+            /** @description How many keys they hold. */
+            keys: number;
+            /** @description Parameters of a `pose` node. */
+            params: {
+                [key: string]: unknown;
+            };
+        };
         /** @description Where the picture is looked at from. */
         Camera: {
             /**
@@ -405,13 +459,15 @@ export interface components {
             frame: number;
             /** @description Change of velocity, metres per second (impulse per unit of mass). */
             impulse: number[];
+            /** @description Where the middle of the thing is then, metres. */
+            middle: number[];
             /** @description Unit vector from what is touched towards the thing. */
             normal: number[];
             /** @description Which thing. */
             object: number;
             /** @description What it touches, as a name. */
             other: string;
-            /** @description Metres. */
+            /** @description Where it touches, metres. */
             place: number[];
             /**
              * Format: double
@@ -617,6 +673,8 @@ export interface components {
         };
         /** @description A value of one of a node's parameters that mends what its warnings or facts speak of. */
         Mend: {
+            /** @description The node whose parameter it is; the one that says so where it is absent. */
+            node?: string | null;
             /** @description Name of the parameter. */
             param: string;
             /** @description What it is about, in words. */
@@ -700,6 +758,8 @@ export interface components {
              * @description Milliseconds it took; 0 when it was remembered.
              */
             millis: number;
+            /** @description First and last frame between which a signal does something, where it is not always. */
+            span?: number[] | null;
             /** @description `worked`, `warning`, `error` or `bypassed`. */
             state: string;
         };
@@ -865,6 +925,9 @@ export interface components {
         } | {
             /** @enum {string} */
             kind: "delays";
+        } | {
+            /** @enum {string} */
+            kind: "looks";
         } | {
             /** @enum {string} */
             kind: "laps";
@@ -1161,6 +1224,10 @@ export interface components {
             /** Format: double */
             min: number;
             unit: components["schemas"]["Unit"];
+        } | {
+            /** @enum {string} */
+            kind: "looks";
+            things: string[];
         } | {
             /** @enum {string} */
             kind: "asset";
@@ -1466,6 +1533,42 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    bake: {
+        parameters: {
+            query: {
+                /** @description Id of the node whose motion it is. */
+                node: string;
+                /** @description Metres that a place may be off. */
+                tolerance: number;
+                /** @description Degrees that an orientation may be off. */
+                angle: number;
+            };
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Baked"];
                 };
             };
             422: {

@@ -8,6 +8,7 @@ import { useLive } from '../live';
 import { isShown, useSchemas } from '../schemas';
 import { sameWeave } from '../weave/lay';
 import { Row } from './Row';
+import { Bake } from './Bake';
 import { SceneCard } from './SceneCard';
 
 const groups = ['form', 'time', 'spread', 'look'] as const;
@@ -68,6 +69,7 @@ function NodeCard({ id, schema, document }: { id: string; schema: NodeSchema; do
       </header>
       <Sections ids={[id]} params={schema.params.filter((param) => isShown(document, id, schema, param))} document={document} />
       <Uses ids={[id]} schema={schema} document={document} />
+      {schema.output === 'motion' && <Bake key={id} id={id} document={document} />}
       <Foot ids={[id]} document={document} />
     </div>
   );
@@ -78,8 +80,8 @@ function Mends({ id, mends }: { id: string; mends: NodeStatus['mends'] }) {
   const live = useLive();
   return (
     <div className="mends">
-      {mends.map(({ param, value, text }) => (
-        <Button key={text} variant="outlined" className="offer" onClick={() => live.edit(text.split(' (')[0] ?? text, [put(['nodes', id, 'params', param], value)])}>
+      {mends.map(({ node, param, value, text }) => (
+        <Button key={text} variant="outlined" className="offer" onClick={() => live.edit(text.split(' (')[0] ?? text, [put(['nodes', node ?? id, 'params', param], value)])}>
           {text}
         </Button>
       ))}
@@ -109,7 +111,7 @@ function Sections({ ids, params, document }: { ids: string[]; params: Param[]; d
 /** Parameters that all have: of the same name, meaning and range. */
 export function shared(schemas: NodeSchema[]): Param[] {
   const [first, ...rest] = schemas;
-  const kept = (param: Param) => !['points', 'moved-points', 'per-thing', 'kinds', 'keys'].includes(param.values.kind);
+  const kept = (param: Param) => !['points', 'moved-points', 'per-thing', 'kinds', 'looks', 'keys'].includes(param.values.kind);
   const same = (a: Param, b: Param) => a.name === b.name && a.label === b.label && JSON.stringify(a.values) === JSON.stringify(b.values);
   return (first?.params ?? []).filter((param) => kept(param) && rest.every((schema) => schema.params.some((other) => same(param, other))));
 }

@@ -66,7 +66,7 @@ export const Row = memo(function Row({ nodes, param, document }: RowProps) {
   const threads = Object.entries(document.threads ?? {}).filter(([, thread]) => nodes.includes(thread.to) && ports.includes(thread.port));
   const back = [...threads.map(([id]) => remove(['threads', id])), ...given.map((id) => remove(at(id)))];
   const reset = back.length > 0 ? () => live.edit(`reset ${param.label}`, back) : undefined;
-  const tall = ['vector', 'several', 'per-thing', 'kinds'].includes(param.values.kind);
+  const tall = ['vector', 'several', 'per-thing', 'kinds', 'looks'].includes(param.values.kind);
   return (
     <RowFrame label={param.label} help={param.help} changed={back.length > 0} onReset={reset} tall={tall}>
       <Value param={param} value={value} document={document} set={set} show={show} reset={reset} nodes={nodes} marks={marks?.filter((mark) => mark.param === param.name) ?? []} />
@@ -144,6 +144,8 @@ function Plain(props: ValueProps) {
         </span>
       );
     }
+    case 'looks':
+      return <OwnLooks {...props} things={values.things} />;
     case 'per-thing':
       return <OwnNumbers {...props} unit={values.unit} min={values.min} max={values.max} />;
     case 'points':
@@ -284,6 +286,15 @@ function TextField({ param, value, set }: ValueProps) {
 /** Most things whose own numbers are listed. */
 const MOST_LISTED = 12;
 
+/** How a single follower looks, as a document holds it; what is left out is as the lead. */
+interface OwnLook {
+  id: string;
+  thing?: string;
+  letter?: string;
+  colour?: string;
+  scale?: number;
+}
+
 /** The ranks of followers, without the lead. */
 function ranksOf(document: Scene, node: string): string[] {
   const params = document.nodes?.[node]?.params ?? {};
@@ -318,6 +329,59 @@ function OwnNumbers(props: ValueProps & { unit: Extract<Param['values'], { kind:
         </span>
       ))}
       {sorted.length > MOST_LISTED && <span className="soft">{`and ${sorted.length - MOST_LISTED} more`}</span>}
+      {list.length > 0 && (
+        <Button variant="outlined" onClick={props.reset}>
+          Put back
+        </Button>
+      )}
+    </span>
+  );
+}
+
+/** The looks of single followers: what each is, its colour and its size. */
+function OwnLooks(props: ValueProps & { things: string[] }) {
+  const live = useLive();
+  const node = props.nodes.at(-1) ?? '';
+  const at = (id: string) => ['nodes', node, 'params', props.param.name, id];
+  const list = (Array.isArray(props.value) ? props.value : []) as OwnLook[];
+  const known = new Set(list.map(({ id }) => id));
+  const every = ranksOf(props.document, node).filter((id) => !known.has(id));
+  const shown = [...list, ...every.map((id): OwnLook => ({ id }))].sort((a, b) => Number(a.id) - Number(b.id));
+  if (shown.length === 0) return <span className="counted soft">none</span>;
+  const ops = (look: OwnLook) => [put(at(look.id), look)];
+  const keep = (what: string, look: OwnLook) => live.edit(`set ${what} of a follower`, ops(look));
+  return (
+    <span className="looks">
+      <span className="look soft" aria-hidden="true">
+        <span />
+        <span>shown as</span>
+        <span>colour</span>
+        <span>size</span>
+      </span>
+      {shown.slice(0, MOST_LISTED).map((look) => {
+        const number = Number(look.id) + 1;
+        const named = (what: string) => `${what} of thing ${number}`;
+        return (
+          <span key={look.id} className="look" role="group" aria-label={`thing ${number}`}>
+            <span className="mono axis-name">{number}</span>
+            <Select size="small" displayEmpty value={look.thing ?? ''} onChange={(event) => keep('thing', { ...look, thing: event.target.value })} SelectDisplayProps={{ 'aria-label': named('thing') }}>
+              <MenuItem value="">as the lead</MenuItem>
+              {props.things.map((thing) => (
+                <MenuItem key={thing} value={thing}>
+                  {thing}
+                </MenuItem>
+              ))}
+            </Select>
+            <ColourField label={named('colour')} value={look.colour ?? ''} onKeep={(colour) => keep('colour', { ...look, colour })} />
+            <NumberField label={named('size')} value={look.scale ?? 1} unit="none" min={1e-3} max={1e3} onPreview={(scale) => live.preview(ops({ ...look, scale }))} onKeep={(scale) => keep('size', { ...look, scale })} />
+            {look.thing === 'letter' && (
+              <span className="field">
+                <input key={look.letter ?? ''} aria-label={named('letter')} defaultValue={look.letter ?? ''} maxLength={8} onBlur={(event) => event.target.value !== (look.letter ?? '') && keep('letter', { ...look, letter: event.target.value })} onKeyDown={(event) => event.key === 'Enter' && event.currentTarget.blur()} />
+              </span>
+            )}
+          </span>
+        );
+      })}
       {list.length > 0 && (
         <Button variant="outlined" onClick={props.reset}>
           Put back

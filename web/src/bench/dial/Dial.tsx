@@ -3,7 +3,7 @@ import { useEffect, useRef, type KeyboardEvent, type PointerEvent } from 'react'
 import type { EndReport, Scene } from '../../api/types';
 import { put } from '../../scene/edits';
 import { clock, playModes, playSpeeds, useFrame, usePlaying, usePlayMode, usePlayRange, usePlaySpeed } from '../../scene/clock';
-import { cutsOf, selectThing, useScene } from '../../scene/store';
+import { cutsOf, select, selectThing, spansOf, useScene } from '../../scene/store';
 import { fractionValue } from '../card/Row';
 import { useLive } from '../live';
 import { upstreamRole, useSchemas, valueOf } from '../schemas';
@@ -15,6 +15,8 @@ import { shifting, shortest, turnedLength, type Along } from './shift';
 const CENTRE = { x: 100, y: 106 };
 const RIM = 80;
 const BAND = 70;
+/** The outermost of the inner bands. */
+const SPANS = 61;
 /** Where the mark that is dragged for the loop length stands, turns. */
 const LENGTH_MARK = 0.06;
 /** Laps that an arrow key shifts a tick by. */
@@ -59,6 +61,7 @@ export function Dial() {
         <circle cx={CENTRE.x} cy={CENTRE.y} r={RIM} className="rim" />
         {scale}
         <Played frames={frames} />
+        <Spans frames={frames} first={first} />
         {end && <Spiral node={end.node} />}
         {end?.contacts
           .filter((contact) => contact.speed_in > 0.01)
@@ -393,6 +396,37 @@ function Spiral({ node }: { node: string }) {
     return `${x.toFixed(2)},${y.toFixed(2)}`;
   });
   return <polyline points={points.join(' ')} className="spiral" />;
+}
+
+/** Most spans that have a ring of their own. */
+const MOST_SPANS = 3;
+
+/** The stretches of the loop in which signals do something, each a band further in; a click shows the signal. */
+function Spans({ frames, first }: { frames: number; first: number }) {
+  const text = useScene((state) => JSON.stringify(spansOf(state.nodes, frames).slice(0, MOST_SPANS)));
+  const document = useScene((state) => state.document);
+  const chosen = useScene((state) => state.chosen);
+  return (JSON.parse(text) as ReturnType<typeof spansOf>).map(({ node, from, to }, ring) => {
+    const name = document?.nodes?.[node]?.name ?? node;
+    return (
+      <path
+        key={node}
+        className={`span${chosen.includes(node) ? ' selected' : ''}`}
+        role="button"
+        tabIndex={0}
+        aria-label={`${name}: frames ${from + first} to ${to + first}`}
+        d={arc(from / frames, to / frames, SPANS - 5 * ring)}
+        onClick={() => select(node)}
+        onKeyDown={(event) => {
+          if (event.key !== 'Enter') return;
+          event.stopPropagation();
+          select(node);
+        }}
+      >
+        <title>{`${name}: frames ${from + first} to ${to + first}`}</title>
+      </path>
+    );
+  });
 }
 
 /** Where one shot cuts to another: a line across the rim. */

@@ -3,7 +3,7 @@ import { Vector3, type Plane } from 'three';
 import type { Op } from '../../api/types';
 import { useScene } from '../../scene/store';
 import { useLive } from '../live';
-import { caught, straightened } from './snap';
+import { caught, inSteps, straightened } from './snap';
 import { useView } from './settings';
 import { viewer } from './viewer';
 import type { Stage } from './stage';
@@ -24,6 +24,8 @@ interface Props {
   onAlso?: () => void;
   /** It is clicked and not moved. */
   onClick?: () => void;
+  /** With Shift it keeps to whole steps of direction from here, in place of going straight. */
+  about?: { place: Place; flat: boolean };
   /** Places that do not catch it, since they move along. */
   without?: readonly string[];
   children?: ReactNode;
@@ -69,12 +71,14 @@ export function Grip(props: Props) {
     const hit = held && stage.onPlane(event.clientX, event.clientY, held.plane);
     if (!held || !hit) return null;
     const to = hit.sub(held.grip);
+    if (event.shiftKey && props.about) return inSteps(new Vector3(...props.about.place), to, props.about.flat);
     if (event.shiftKey) return straightened(held.from, to, stage.axes);
     return snapped(stage, to, props.without ?? [], event.ctrlKey || event.metaKey);
   };
   const down = (event: PointerEvent<HTMLButtonElement>) => {
     if (event.button !== 0) return;
     event.stopPropagation();
+    stage.stay();
     if (props.onAlso && (event.ctrlKey || event.metaKey || event.shiftKey)) {
       props.onAlso();
       event.preventDefault();

@@ -126,8 +126,14 @@ function Velocities({ stage, node, schema, document }: { stage: Stage; node: str
   const level = (place: Place): Place => (flat ? [place[0], place[1], 0] : place);
   const set = (param: string, at: Vector3): Op[] => [put(['nodes', node, 'params', param], rounded(at))];
   const value = (param: Param) => level(valueOf(document, node, param) as Place);
+  // Where something is aimed, its places are taken hold of one by one.
+  const aims = schema.params.some((param) => param.role?.kind === 'aim');
+  const given = (param: Param) => (valueOf(document, node, param) as unknown[]).every((part) => typeof part === 'number');
   return shown.map((param) => {
-    if (param.role?.kind !== 'aim') return null;
+    if (aims && param.role?.kind === 'place' && given(param)) {
+      return <Grip key={param.name} stage={stage} at={value(param)} name={`${param.label.charAt(0).toUpperCase()}${param.label.slice(1)} of ${name}`} className="launch-start" ops={(at) => set(param.name, at)} label={`set ${param.label}`} onGrab={() => select(node)} />;
+    }
+    if (param.role?.kind !== 'aim' || !given(param)) return null;
     const { from } = param.role;
     const origin = schema.params.find((other) => other.name === from);
     const start: Place = origin ? value(origin) : [0, 0, 0];
@@ -137,8 +143,7 @@ function Velocities({ stage, node, schema, document }: { stage: Stage; node: str
     return (
       <span key={param.name}>
         <Shaft stage={stage} from={start} to={tip} className="aim" />
-        <Grip stage={stage} at={start} name={`Start of ${name}`} className="launch-start" ops={(at) => set(from, at)} label="move the start" onGrab={() => select(node)} />
-        <Grip stage={stage} at={tip} name={`Tip of ${name}`} className="launch-tip" ops={pull} label="aim the throw" onGrab={() => select(node)} />
+        <Grip stage={stage} at={tip} name={`Tip of ${name}`} className="launch-tip" ops={pull} label="aim the throw" about={{ place: start, flat }} onGrab={() => select(node)} />
       </span>
     );
   });

@@ -20,6 +20,8 @@ export function useFeed(stage: Stage | null): void {
   const ends = useScene((state) => state.ends);
   const chosen = useScene((state) => state.chosen);
   const compared = useScene((state) => state.compared);
+  const faint = useScene((state) => state.faint);
+  const beneath = useMemo(() => compared ?? (faint && { id: '', name: '', paths: {}, poses: faint, traces: null }), [compared, faint]);
   const ghosts = useView((state) => state.ghosts);
   const axes = useView((state) => state.axes);
   const pathAxes = useView((state) => state.pathAxes);
@@ -34,7 +36,7 @@ export function useFeed(stage: Stage | null): void {
     if (space) stage?.setScene(space === 'flat', { width, height });
   }, [stage, space, width, height]);
   useEffect(() => stage?.setWishes({ ghosts, axes, pathAxes, along: pathAxes, thing, marks, exposure }), [stage, ghosts, axes, pathAxes, thing, marks, exposure]);
-  useEffect(() => stage?.setPaths(visible, compared, chosen), [stage, visible, compared, chosen]);
+  useEffect(() => stage?.setPaths(visible, beneath, chosen), [stage, visible, beneath, chosen]);
   useEffect(() => {
     const shown = ends.filter((end) => document && isVisible(document, end.node)).map((end): Shown => {
       const params = document?.nodes?.[end.node]?.params ?? {};
@@ -44,8 +46,8 @@ export function useFeed(stage: Stage | null): void {
       const model = kind === 'own model' && asset ? { hash: asset.hash, nose: String(params['nose'] ?? '+x'), top: String(params['top'] ?? '+y') } : null;
       return { node: end.node, kind, size: end.output ? size : LOOSE, contacts: end.contacts, wake: !end.on_path, letter: String(params['letter'] ?? 'Z'), model, kinds: end.kinds };
     });
-    stage?.setCrowds(shown, poses, compared);
-  }, [stage, ends, poses, compared, document]);
+    stage?.setCrowds(shown, poses, beneath);
+  }, [stage, ends, poses, beneath, document]);
   const surfaces = useMemo(() => schemas.filter((schema) => schema.output === 'surface').map((schema) => schema.name), [schemas]);
   useEffect(() => {
     const shown = Object.entries(document?.nodes ?? {}).filter(([id, node]) => surfaces.includes(node.type) && document && isVisible(document, id));

@@ -1,6 +1,7 @@
 import { describe, expect, it } from 'vitest';
-import type { PathBlock } from '../../scene/store';
-import { momentOf, strandsAt, strandsOf } from './lines';
+import type { Contact } from '../../api/types';
+import type { PathBlock, Poses } from '../../scene/store';
+import { momentOf, strandsAt, strandsOf, wakeOf } from './lines';
 
 /** Two strands of 3 and 2 places, one station, and three moments 10 frames apart with 2 places a strand. */
 const moments = Array.from({ length: 3 * 2 * 2 * 3 }, (_, i) => 100 + i);
@@ -17,5 +18,18 @@ describe('a path that moves', () => {
   it('stands where it is when it does not move', () => {
     const still = { ...block, header: { ...block.header, moments: null } } as PathBlock;
     expect(strandsAt(still, 20)).toEqual(strandsOf(still));
+  });
+});
+
+describe('where a thing goes', () => {
+  const row = (x: number, there: number) => [x, 0, 0, 0, 0, 0, 1, there];
+  const poses = { things: 1, floats: 8, frames: 6, numbers: Float32Array.from([row(0, 1), row(1, 1), row(2, 0), row(9, 0), row(5, 1), row(6, 1)].flat()), have: Uint8Array.from([1, 1, 1, 1, 1, 1]) } as unknown as Poses;
+  const contact = (frame: number, x: number): Contact => ({ object: 0, frame, middle: [x, 0, 0] }) as unknown as Contact;
+
+  it('is in pieces where it is not there, with its place at contacts', () => {
+    expect(wakeOf(poses, [contact(0.5, 0.6), contact(2.9, 77), contact(4.5, 5.5)], 0).map((piece) => [...piece].filter((_, i) => i % 3 === 0).map((x) => Number(x.toFixed(3))))).toEqual([
+      [0, 0.6, 1],
+      [5, 5.5, 6],
+    ]);
   });
 });

@@ -73,14 +73,22 @@ export function stationsOf(block: PathBlock): { at: Vector3; along: Vector3; up:
   return Array.from({ length: block.header.stations }, (_, i) => ({ at: vector(i, 0), along: vector(i, 1), up: vector(i, 2) }));
 }
 
-/** Where the first things go, with the exact places of contacts in between. */
-export function wakeOf(poses: Poses, contacts: readonly Contact[], object: number): Float32Array {
-  const points: { frame: number; at: number[] }[] = [];
+/** Where a thing goes, with its exact places at contacts in between; in pieces, where it is not there or begins anew. */
+export function wakeOf(poses: Poses, contacts: readonly Contact[], object: number): Float32Array[] {
+  const points: { frame: number; at: number[]; there: boolean }[] = [];
   for (let frame = 0; frame < poses.frames; frame += 1) {
     const start = (frame * poses.things + object) * poses.floats;
-    if (poses.have[frame]) points.push({ frame, at: [...poses.numbers.subarray(start, start + 3)] });
+    if (poses.have[frame]) points.push({ frame, at: [...poses.numbers.subarray(start, start + 3)], there: poses.numbers[start + 7] !== 0 });
   }
-  for (const contact of contacts) if (contact.object === object) points.push({ frame: contact.frame, at: contact.place as number[] });
-  points.sort((a, b) => a.frame - b.frame);
-  return Float32Array.from(points.flatMap((point) => point.at));
+  const thereAt = (frame: number) => points.some((point) => point.there && Math.abs(point.frame - frame) <= 1);
+  const touched = contacts.filter((contact) => contact.object === object && thereAt(contact.frame)).map(({ frame, middle }) => ({ frame, at: middle as number[], there: true }));
+  const all = [...points, ...touched].sort((a, b) => a.frame - b.frame);
+  const pieces: number[][] = [];
+  let open = false;
+  for (const { at, there } of all) {
+    if (there && !open) pieces.push([]);
+    if (there) pieces.at(-1)?.push(...at);
+    open = there;
+  }
+  return pieces.filter((piece) => piece.length > 3).map((piece) => Float32Array.from(piece));
 }

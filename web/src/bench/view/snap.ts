@@ -56,3 +56,20 @@ export function straightened(from: Vector3, at: Vector3, axes: Axes): Vector3 {
 
 /** An angle in degrees on steps of so many; 0 leaves it. */
 export const onAngle = (degrees: number, step: number): number => (step > 0 ? Math.round(degrees / step) * step : degrees);
+
+/** Degrees between the directions to which an aim is held. */
+const AIM_STEP = 15;
+
+/** A place moved round another so that it lies in a direction of whole steps: within z = 0, or round y and up from the ground. */
+export function inSteps(about: Vector3, at: Vector3, flat: boolean): Vector3 {
+  const way = at.clone().sub(about);
+  const long = way.length();
+  const step = (radians: number) => (onAngle((radians * 180) / Math.PI, AIM_STEP) * Math.PI) / 180;
+  if (flat) {
+    const angle = step(Math.atan2(way.y, way.x));
+    return about.clone().add(new Vector3(Math.cos(angle), Math.sin(angle), 0).multiplyScalar(Math.hypot(way.x, way.y)));
+  }
+  const level = Math.hypot(way.x, way.z);
+  const [round, up] = [step(Math.atan2(-way.z, way.x)), step(Math.atan2(way.y, level))];
+  return about.clone().add(new Vector3(Math.cos(up) * Math.cos(round), Math.sin(up), -Math.cos(up) * Math.sin(round)).multiplyScalar(long));
+}

@@ -397,8 +397,8 @@ export class Stage {
     }
     for (const { shown, poses, beneath } of this.crowds.values()) {
       if (!shown.wake) continue;
-      if (beneath) this.lines.add(fat(wakeOf(beneath, [], 0), this.materials.dashed(night.edge, 1.8, 0.8)));
-      this.lines.add(fat(wakeOf(poses, shown.contacts, 0), this.materials.line(night.lamp, 1.6, 0.85)));
+      if (beneath) for (const piece of wakeOf(beneath, [], 0)) this.lines.add(fat(piece, this.materials.dashed(night.edge, 1.8, 0.8)));
+      for (const piece of wakeOf(poses, shown.contacts, 0)) this.lines.add(fat(piece, this.materials.line(night.lamp, 1.6, 0.85)));
       if (this.wishes.marks) for (const contact of shown.contacts) if (contact.speed_in > 0.01) this.lines.add(this.contactMark(contact, shown.size));
     }
     this.aspect();

@@ -1,4 +1,4 @@
-import { BoxGeometry, BufferAttribute, BufferGeometry, CapsuleGeometry, ConeGeometry, CylinderGeometry, ExtrudeGeometry, IcosahedronGeometry, PlaneGeometry, Shape, TorusGeometry } from 'three';
+import { BoxGeometry, BufferAttribute, BufferGeometry, CapsuleGeometry, ConeGeometry, CylinderGeometry, ExtrudeGeometry, IcosahedronGeometry, LatheGeometry, PlaneGeometry, Shape, TorusGeometry, Vector2 } from 'three';
 import { mergeGeometries } from 'three/addons/utils/BufferGeometryUtils.js';
 
 /** A part in a shade of the thing's colour: 1 as it is, less darker. */
@@ -57,6 +57,26 @@ export function thingGeometry(kind: string): BufferGeometry {
       const foot = new CylinderGeometry(0.16, 0.16, 0.06, 6).translate(0, -0.95, 0);
       const hook = new CylinderGeometry(0.02, 0.02, 0.2, 4).translate(0, -0.09, 0);
       return merged(body, cap, foot, hook);
+    }
+    case 'club': {
+      // A handle with a knob, then the belly towards the nose, with a band round it.
+      const outline: [number, number][] = [[0, -0.5], [0.05, -0.49], [0.06, -0.45], [0.03, -0.41], [0.035, -0.15], [0.06, 0.02], [0.13, 0.2], [0.14, 0.32], [0.1, 0.44], [0, 0.5]];
+      const body = new LatheGeometry(outline.map(([x, y]) => new Vector2(x, y)), 20).rotateZ(-Math.PI / 2);
+      const band = new CylinderGeometry(0.146, 0.138, 0.05, 20, 1, true).rotateZ(-Math.PI / 2).translate(0.3, 0, 0);
+      return merged(body, shaded(band, 0.35));
+    }
+    case 'barrel': {
+      // Six staves round the axle z, one of them below; hoops, and a mark on one head.
+      const staves = new CylinderGeometry(0.5, 0.5, 0.9, 6).rotateY(Math.PI / 6).rotateX(Math.PI / 2);
+      const hoop = (z: number) => shaded(new CylinderGeometry(0.506, 0.506, 0.07, 6, 1, true).rotateY(Math.PI / 6).rotateX(Math.PI / 2).translate(0, 0, z), 0.3);
+      const mark = shaded(new BoxGeometry(0.12, 0.3, 0.02).translate(0, 0.24, 0.455), 0.2);
+      return merged(staves, hoop(-0.28), hoop(0.28), mark);
+    }
+    case 'peg': {
+      const post = new CylinderGeometry(0.06, 0.08, 0.94, 18).translate(0, 0.03, 0);
+      const knob = new IcosahedronGeometry(0.09, 2).translate(0, 0.5, 0);
+      const foot = new CylinderGeometry(0.34, 0.38, 0.06, 28).translate(0, -0.47, 0);
+      return merged(post, shaded(knob, 0.75), shaded(foot, 0.5));
     }
     case 'puck': {
       const disc = new CylinderGeometry(0.5, 0.5, 0.2, 36).rotateX(Math.PI / 2);

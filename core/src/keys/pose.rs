@@ -1,0 +1,134 @@
+//! From a motion to few keys of the numbers that pose one thing.
+
+use super::bake::{apart, kept_contacts, position, reduced_by, scale};
+use super::channel::Channel;
+use super::fit::Point;
+use super::track::{State, Track};
+use crate::motion::{Cancel, Frames, Motion, MotionError, prepared};
+use crate::pose::{angle_between, from_degrees};
+use glam::{DMat3, DQuat, DVec3};
+use std::sync::Arc;
+
+/// Keys of one thing's place, metres, of its turns about x, y and z, degrees, and of its scale.
+#[derive(Debug, Clone, PartialEq)]
+pub struct PoseKeys {
+    /// x, y, z in metres.
+    pub place: [Channel<1>; 3],
+    /// Degrees about x, then y, then z.
+    pub turn: [Channel<1>; 3],
+    /// The factor along x.
+    pub scale: Channel<1>,
+    /// Largest error in place, metres, and its frame.
+    pub off: (f64, f64),
+    /// Largest error in orientation, radians, and its frame.
+    pub turned_off: (f64, f64),
+}
+
+/// Within `tolerance` metres and `angle` radians at every quarter frame and every break; in flat scenes about z only.
+pub fn bake_pose(
+    motion: &Arc<dyn Motion>,
+    object: usize,
+    range: Frames,
+    (tolerance, angle): (f64, f64),
+    cancel: &Cancel,
+) -> Result<PoseKeys, MotionError> {
+    let ready = prepared(motion, range.widened(1.0), cancel)?;
+    let track = Track::new(&*ready, object, range)?;
+    let contacts = kept_contacts(&track, tolerance);
+    let place = [0, 1, 2].map(|axis| {
+        let points = points(&track, |state| position(state, axis));
+        reduced_by(&track, &points, &contacts, tolerance, &apart)
+    });
+    // Three turns together are off by at most the sum of what each is off.
+    let turns = turns(&track);
+    let turn = [0, 1, 2].map(|axis| reduced_by(&track, &turns[axis], &contacts, angle.to_degrees() / 3.0, &apart));
+    let sizes = points(&track, |state| {
+        let (value, slope) = scale(state);
+        ([value[0]], [slope[0]])
+    });
+    let scale = reduced_by(&track, &sizes, &contacts, 1e-4, &apart);
+    let mut keys = PoseKeys { place, turn, scale, off: (0.0, range.from), turned_off: (0.0, range.from) };
+    for instant in &track.instants[..track.instants.len() - 1] {
+        let (here, frame) = (&instant.right.pose, instant.frame);
+        let at = |channels: &[Channel<1>; 3]| DVec3::from(channels.each_ref().map(|channel| channel.at(frame).0[0]));
+        let off = at(&keys.place).distance(here.position);
+        let turned = angle_between(from_degrees(at(&keys.turn)), here.orientation);
+        if off > keys.off.0 {
+            keys.off = (off, frame);
+        }
+        if turned > keys.turned_off.0 {
+            keys.turned_off = (turned, frame);
+        }
+    }
+    Ok(keys)
+}
+
+impl PoseKeys {
+    /// All channels, place first.
+    pub fn channels(&self) -> impl Iterator<Item = &Channel<1>> {
+        self.place.iter().chain(&self.turn).chain([&self.scale])
+    }
+
+    /// How many keys there are; a channel that never changes has none.
+    pub fn count(&self) -> usize {
+        self.channels().filter(|channel| !channel.is_still()).map(|channel| channel.keys.len()).sum()
+    }
+}
+
+fn points(track: &Track, read: impl Fn(&State) -> ([f64; 1], [f64; 1])) -> Vec<Point<1>> {
+    let point = |instant: &super::track::Instant| Point {
+        frame: instant.frame,
+        left: read(&instant.left),
+        right: read(&instant.right),
+    };
+    track.instants.iter().map(point).collect()
+}
+
+/// Turns about x, y and z in degrees, each without jumps, and how fast they change.
+fn turns(track: &Track) -> [Vec<Point<1>>; 3] {
+    let mut last = DVec3::ZERO;
+    let mut three: [Vec<Point<1>>; 3] = Default::default();
+    for instant in &track.instants {
+        let mut side = |state: &State| {
+            last = nearest_turns(state.pose.orientation, last);
+            (last, rates(last, state.spin))
+        };
+        let (left, right) = (side(&instant.left), side(&instant.right));
+        for (axis, points) in three.iter_mut().enumerate() {
+            let of = |(turn, rate): (DVec3, DVec3)| ([turn[axis].to_degrees()], [rate[axis].to_degrees()]);
+            points.push(Point { frame: instant.frame, left: of(left), right: of(right) });
+        }
+    }
+    three
+}
+
+/// Radians about x, then y, then z that make an orientation: of all there are those nearest to others.
+fn nearest_turns(orientation: DQuat, to: DVec3) -> DVec3 {
+    let m = DMat3::from_quat(orientation);
+    let sine = (-m.x_axis.z).clamp(-1.0, 1.0);
+    let y = libm::asin(sine);
+    // Upright about y, turns about x and z are one: the one about z stays as it was.
+    let first = if sine.abs() > 1.0 - 1e-12 {
+        let both = libm::atan2(-m.y_axis.x, m.y_axis.y);
+        DVec3::new(if sine > 0.0 { to.z - both } else { both - to.z }, y, to.z)
+    } else {
+        DVec3::new(libm::atan2(m.y_axis.z, m.z_axis.z), y, libm::atan2(m.x_axis.y, m.x_axis.x))
+    };
+    let near = |turns: DVec3| {
+        let whole = ((to - turns) / std::f64::consts::TAU).round();
+        turns + whole * std::f64::consts::TAU
+    };
+    let half = std::f64::consts::PI;
+    let second = DVec3::new(first.x + half, half - first.y, first.z + half);
+    let (first, second) = (near(first), near(second));
+    if second.distance_squared(to) < first.distance_squared(to) { second } else { first }
+}
+
+/// Radians per frame of the three turns of a thing that spins so, in radians per frame about world axes.
+fn rates(turns: DVec3, spin: DVec3) -> DVec3 {
+    let z = DQuat::from_rotation_z(turns.z);
+    let y = z * DQuat::from_rotation_y(turns.y);
+    let axes = DMat3::from_cols(y * DVec3::X, z * DVec3::Y, DVec3::Z);
+    // Nearly upright about y the three axes nearly lie in a plane, and rates say nothing.
+    if axes.determinant().abs() < 1e-3 { DVec3::ZERO } else { axes.inverse() * spin }
+}

@@ -1,0 +1,142 @@
+//! Things that are struck: they rattle about a point, or give way, and come to rest again.
+
+use super::ringing::Ringing;
+use super::{Break, BreakKind, Cancel, Columns, Contact, Extent, Frames, Hits, Motion, MotionError, Sample, as_inner};
+use crate::curve::Path;
+use crate::pose::{Axis, perpendicular, scaled_axis};
+use glam::DVec3;
+use std::sync::Arc;
+
+/// What a hit does.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Blow {
+    /// Metres that it gives way at first, away from what strikes it.
+    pub push: f64,
+    /// Radians that it turns at first.
+    pub turn: f64,
+    /// The axis about which it turns; across the hit where it is absent.
+    pub axis: Option<DVec3>,
+    /// The point that stays where it is, in metres in the thing's own axes.
+    pub pivot: DVec3,
+    /// Hits count by their change of speed in metres per second: 1 m/s counts as one.
+    pub by_momentum: bool,
+    /// It was the thing itself that hit, so that it is pushed the way of the impulse and not against it.
+    pub itself: bool,
+}
+
+/// Another motion whose things rattle from contacts on.
+#[derive(Clone)]
+pub struct Rattle {
+    inner: Arc<dyn Motion>,
+    hits: Hits,
+    blow: Blow,
+    ringing: Ringing,
+}
+
+impl Rattle {
+    /// Of at least as many things as `hits` has listeners.
+    pub fn new(inner: Arc<dyn Motion>, hits: Hits, blow: Blow, ringing: Ringing) -> Self {
+        Self { inner, hits, blow, ringing }
+    }
+
+    /// How far it is off and turned (as an axis times an angle) at a frame, and how fast both change.
+    fn off(&self, object: usize, frame: f64) -> [DVec3; 4] {
+        let mut off = [DVec3::ZERO; 4];
+        for hit in self.hits.between(object, frame - self.ringing.frames, frame) {
+            let (value, slope) = self.ringing.with_slope(frame - hit.frame);
+            let strength = if self.blow.by_momentum { hit.impulse.length() } else { 1.0 };
+            let way = self.way(hit) * (self.blow.push * strength);
+            let axis = self.blow.axis.unwrap_or_else(|| across(hit)) * (self.blow.turn * strength);
+            off[0] += way * value;
+            off[1] += axis * value;
+            off[2] += way * slope;
+            off[3] += axis * slope;
+        }
+        off
+    }
+
+    fn way(&self, hit: &Contact) -> DVec3 {
+        let way = hit.impulse.try_normalize().unwrap_or(hit.normal);
+        if self.blow.itself { way } else { -way }
+    }
+
+    fn needs(&self, columns: Columns) -> Columns {
+        let turns = self.blow.turn != 0.0;
+        let moved = columns.contain(Columns::POSITION) || columns.contain(Columns::VELOCITY);
+        let extra = if turns && moved { Columns::ORIENTATION | Columns::SCALE } else { Columns::NONE };
+        let spin = if turns && columns.contain(Columns::VELOCITY) { Columns::SPIN } else { Columns::NONE };
+        columns | extra | spin
+    }
+}
+
+/// Across what strikes and what is struck.
+fn across(hit: &Contact) -> DVec3 {
+    let axis = hit.normal.cross(hit.impulse);
+    // Struck straight on there is no such axis: any that lies in the surface will do, and always the same.
+    if axis.length() > 1e-6 * hit.impulse.length() { axis.normalize() } else { perpendicular(hit.normal) }
+}
+
+impl Motion for Rattle {
+    as_inner!(len, extent, contacts, path, facing, looks);
+
+    fn prepare(&self, range: Frames, cancel: &Cancel) -> Result<Option<Arc<dyn Motion>>, MotionError> {
+        let inner = self.inner.prepare(range, cancel)?;
+        let hits = self.hits.over(Frames { from: range.from - self.ringing.frames, ..range }, cancel)?;
+        if inner.is_none() && hits.is_none() {
+            return Ok(None);
+        }
+        Ok(Some(Arc::new(Self {
+            inner: inner.unwrap_or_else(|| self.inner.clone()),
+            hits: hits.unwrap_or_else(|| self.hits.clone()),
+            ..self.clone()
+        })))
+    }
+
+    fn sample_at(&self, at: &[(usize, f64)], columns: Columns, out: &mut Sample) {
+        self.inner.sample_at(at, self.needs(columns), out);
+        for (row, &(object, frame)) in at.iter().enumerate() {
+            let [push, turn, push_rate, turn_rate] = self.off(object, frame);
+            if let Some(position) = out.positions.get_mut(row) {
+                *position += push;
+            }
+            if let Some(velocity) = out.velocities.get_mut(row) {
+                *velocity += push_rate;
+            }
+            if turn == DVec3::ZERO && turn_rate == DVec3::ZERO {
+                continue;
+            }
+            // Hits from different sides may overlap; for small angles turns add up as their axes do.
+            let by = scaled_axis(turn);
+            if let Some(orientation) = out.orientations.get_mut(row) {
+                let scale = out.scales.get(row).copied().unwrap_or(DVec3::ONE);
+                let arm = *orientation * (self.blow.pivot * scale);
+                if let Some(position) = out.positions.get_mut(row) {
+                    *position += arm - by * arm;
+                }
+                if let Some(velocity) = out.velocities.get_mut(row) {
+                    let spin = out.spins[row];
+                    *velocity += spin.cross(arm) - (by * spin + turn_rate).cross(by * arm);
+                }
+                *orientation = by * *orientation;
+            }
+            if let Some(spin) = out.spins.get_mut(row) {
+                *spin = by * *spin + turn_rate;
+            }
+        }
+        out.keep(columns);
+    }
+
+    fn varies(&self) -> Columns {
+        let turn = if self.blow.turn == 0.0 { Columns::NONE } else { Columns::ORIENTATION };
+        self.inner.varies() | Columns::POSITION | turn
+    }
+
+    fn breaks(&self, object: usize, range: Frames) -> Result<Vec<Break>, MotionError> {
+        let mut breaks = self.inner.breaks(object, range)?;
+        let hits = self.hits.between(object, range.from, range.to).iter();
+        breaks.extend(hits.map(|hit| Break { frame: hit.frame, kind: BreakKind::Contact }));
+        breaks.sort_by(|a, b| a.frame.total_cmp(&b.frame).then(a.kind.rank().cmp(&b.kind.rank())));
+        breaks.dedup_by(|a, b| (a.frame - b.frame).abs() < 1e-9);
+        Ok(breaks)
+    }
+}

@@ -1,0 +1,207 @@
+use super::placing::sentence;
+use crate::graph::{Context, NodeType, Outcome, Product};
+use crate::motion::{Frames, Motion, prepared};
+use crate::physics::{BodiesSetup, BodyForm, simulate};
+use crate::scene::{Params, Space};
+use crate::schema::{Group, Param, Port, PortKind, Schema, Unit};
+use glam::DVec3;
+use std::sync::Arc;
+
+/// Rigid bodies.
+pub struct BodiesNode;
+
+const FORMS: &[&str] = &["ball", "box", "capsule", "disc"];
+const GOING: &[&str] = &["free", "pulled along"];
+const COUNTS: &[&str] = &["by size and speed", "given"];
+/// Most bodies × frames × steps that are worked out.
+const MOST_WORK: f64 = 4e6;
+/// Part of the loop that is worked out beyond its end too, and frames more: for what looks, or blends, over the seam.
+const BEYOND: (f64, f64) = (0.25, 4.0);
+
+impl NodeType for BodiesNode {
+    fn schema(&self) -> Schema {
+        let number = Param::number;
+        let ground = |name| Port::optional(name, PortKind::Surface, "A surface that stands, for them to fall on.");
+        Schema {
+            name: "bodies",
+            title: "Bodies",
+            group: "Travel",
+            help: "Lets the things of a motion tumble and bump into each other: free from its first frame on, or pulled along it.",
+            inputs: vec![
+                Port::new("motion", PortKind::Motion, "Where they begin and how fast, or what they are pulled along."),
+                Port::optional(
+                    "moved",
+                    PortKind::Motion,
+                    "Things of the same form that go their own way and push the others.",
+                ),
+                ground("ground"),
+                ground("second"),
+            ],
+            output: Some(PortKind::Motion),
+            params: vec![
+                Param::choice("form", "form", Group::Form, FORMS, "What they are to each other."),
+                Param::vector(
+                    "size",
+                    "size",
+                    Group::Form,
+                    (Unit::Metres, [0.5, 0.5, 0.5]),
+                    "Along, up and across; of a ball or disc the first is its width.",
+                ),
+                Param::choice(
+                    "going",
+                    "they are",
+                    Group::Form,
+                    GOING,
+                    "Whether they are free, or pulled along their motion.",
+                ),
+                number(
+                    "time",
+                    "comes back in",
+                    Group::Form,
+                    (Unit::Seconds, 0.25, 0.01, 100.0),
+                    "About how long a body takes back to its motion, whatever its mass.",
+                )
+                .only_when("going", &["pulled along"]),
+                number(
+                    "gravity",
+                    "gravity",
+                    Group::Form,
+                    (Unit::Acceleration, 9.81, -1e4, 1e4),
+                    "How strongly they are pulled down.",
+                ),
+                Param::vector("down", "down", Group::Form, (Unit::None, [0.0, -1.0, 0.0]), "Which way gravity pulls."),
+                number(
+                    "bounciness",
+                    "bounciness",
+                    Group::Form,
+                    (Unit::None, 0.3, 0.0, 1.0),
+                    "Speed after a bounce by speed before it.",
+                ),
+                number(
+                    "friction",
+                    "friction",
+                    Group::Form,
+                    (Unit::None, 0.5, 0.0, 100.0),
+                    "How much they hold on to what they touch.",
+                ),
+                number(
+                    "density",
+                    "density",
+                    Group::Form,
+                    (Unit::None, 1000.0, 1e-3, 1e6),
+                    "Kilograms per cubic metre.",
+                ),
+                number(
+                    "damping",
+                    "moving dies",
+                    Group::Form,
+                    (Unit::None, 0.0, 0.0, 1e3),
+                    "How fast moving dies, per second.",
+                ),
+                number(
+                    "turn-damping",
+                    "turning dies",
+                    Group::Form,
+                    (Unit::None, 0.0, 0.0, 1e3),
+                    "How fast turning dies, per second.",
+                ),
+                number(
+                    "begin",
+                    "free from",
+                    Group::Time,
+                    (Unit::Frames, 0.0, -1e5, 1e5),
+                    "The frame at which they begin, as their motion is then; before it they stand there.",
+                ),
+                Param::choice(
+                    "counts",
+                    "steps a frame",
+                    Group::Time,
+                    COUNTS,
+                    "Whether sizes and speeds say how finely it is worked out.",
+                ),
+                Param::whole("steps", "steps", Group::Time, (4, 1, 64), "Steps for each frame.")
+                    .only_when("counts", &["given"]),
+            ],
+            uses_timing: true,
+        }
+    }
+
+    fn evaluate(&self, context: &Context<'_>) -> Result<Outcome, String> {
+        let (params, timing) = (&context.params, context.timing);
+        let flat = timing.space == Space::Flat;
+        let motion = context.motion("motion")?;
+        if motion.is_empty() {
+            return Err("There are no things to make bodies of: give the motion at least one.".to_owned());
+        }
+        let begin = params.number("begin");
+        let frames = (timing.frames - begin).max(1.0) + BEYOND.0 * timing.frames + BEYOND.1;
+        let steps = (params.text("counts") == COUNTS[1]).then(|| usize::try_from(params.whole("steps")).unwrap_or(1));
+        let work = motion.len() as f64 * frames * steps.unwrap_or(4) as f64;
+        if work > MOST_WORK {
+            return Err(format!(
+                "{} bodies over {frames:.0} frames are {:.1} million steps, and {:.0} million is the most: use fewer bodies, frames or steps.",
+                motion.len(),
+                work / 1e6,
+                MOST_WORK / 1e6
+            ));
+        }
+        let mut grounds = Vec::new();
+        for port in ["ground", "second"] {
+            let Some(ground) = context.ground_if_any(port) else { continue };
+            let still = ground.unmoving().cloned();
+            grounds
+                .push(still.ok_or_else(|| format!("The surface at the port \"{port}\" moves: give one that stands."))?);
+        }
+        let range = Frames { from: begin - 1.0, to: begin + frames + 1.0 };
+        let ready = |motion: &Arc<dyn Motion>| {
+            prepared(motion, range, context.cancel).map_err(|error| sentence(&error.to_string()))
+        };
+        let bodies = ready(&motion)?;
+        let moved = context.motion("moved").ok().map(|moved| ready(&moved)).transpose()?;
+        let level = |v: DVec3| if flat { v.with_z(0.0) } else { v };
+        let setup = BodiesSetup {
+            form: form(params)?,
+            density: params.number("density"),
+            bounciness: params.number("bounciness"),
+            friction: params.number("friction"),
+            damping: (params.number("damping"), params.number("turn-damping")),
+            gravity: level(params.vector("down")).normalize_or(DVec3::NEG_Y) * params.number("gravity"),
+            pulled: (params.text("going") == GOING[1]).then(|| params.number("time")),
+            steps,
+            from: begin,
+            frames: frames.ceil() as usize,
+            fps: timing.fps,
+            flat,
+        };
+        let outcome = simulate(&setup, &*bodies, moved.as_deref(), &grounds, context.cancel)
+            .map_err(|error| sentence(&error.to_string()))?;
+        let mut facts = vec![
+            format!("{} bodies", motion.len()),
+            format!("{} steps a frame", outcome.steps),
+            format!("{:.1} kB kept", outcome.recording.bytes() as f64 / 1e3),
+        ];
+        let contacts = outcome.recording.contacts(range).len();
+        facts.push(format!("{contacts} contacts"));
+        let mut warnings = Vec::new();
+        if let Some(frame) = outcome.apart {
+            warnings.push(format!(
+                "From frame {frame} on something flew apart, and all is held there: let bodies not begin within each other, or take more steps."
+            ));
+        }
+        Ok(Outcome { facts, warnings, ..Outcome::new(Product::Motion(Arc::new(outcome.recording))) })
+    }
+}
+
+fn form(params: &Params<'_>) -> Result<BodyForm, String> {
+    let size = params.vector("size").abs() * 0.5;
+    if size.x < 1e-4 || (params.text("form") != "ball" && size.y < 1e-4) {
+        return Err("Bodies need a size: make it larger than 0.".to_owned());
+    }
+    Ok(match params.text("form").as_str() {
+        "box" => BodyForm::Box(DVec3::new(size.x, size.y, size.z.max(1e-4))),
+        // As long as its size says, its ends included.
+        "capsule" => BodyForm::Capsule((size.x - size.y).max(0.0), size.y),
+        "disc" => BodyForm::Disc(size.y, size.x),
+        _ => BodyForm::Ball(size.x),
+    })
+}

@@ -1,0 +1,146 @@
+//! Things that are thrown.
+
+mod params;
+mod setup;
+
+use crate::graph::{Closing, Context, Looks, NodeType, Outcome, Timing};
+use crate::motion::Motion;
+use crate::physics::{Launch, LaunchSetup, Toss, TossSetup};
+use crate::schema::{Port, PortKind, Schema};
+use crate::seam::{ThrowOffer, bounce_offers, toss_offers};
+use glam::DVec3;
+use serde_json::json;
+use setup::{Thrown, thrown};
+use std::sync::Arc;
+
+/// Things that are thrown.
+pub struct LaunchNode;
+
+impl NodeType for LaunchNode {
+    fn schema(&self) -> Schema {
+        let off = |name| Port::optional(name, PortKind::Surface, "What else it bounces off; it must not move.");
+        Schema {
+            name: "launch",
+            title: "Launch",
+            group: "Travel",
+            help: "Throws things and lets them bounce; pull the tip in the View to aim, or choose where they land.",
+            inputs: vec![
+                Port::optional(
+                    "from",
+                    PortKind::Path,
+                    "Along which things start; their start is then off their place on it.",
+                ),
+                off("surface"),
+                off("second"),
+                off("third"),
+            ],
+            output: Some(PortKind::Motion),
+            params: params::params(),
+            uses_timing: true,
+        }
+    }
+
+    fn evaluate(&self, context: &Context<'_>) -> Result<Outcome, String> {
+        match thrown(context)? {
+            Thrown::On(setups, warnings) => Ok(thrown_on(context, setups, warnings)),
+            Thrown::ToAndFro(setup) => Ok(to_and_fro(setup, context)),
+        }
+    }
+}
+
+fn thrown_on(context: &Context<'_>, setups: Vec<LaunchSetup>, mut warnings: Vec<String>) -> Outcome {
+    let timing = context.timing;
+    let launch = Launch::solve_all(setups, 2.0 * timing.frames);
+    if let Some(frame) = launch.capped() {
+        warnings.push(format!(
+            "From frame {frame:.1} on it bounces too often to be followed and is held: lower the bounciness."
+        ));
+    }
+    let first = launch.setup(0);
+    let mut facts = Vec::new();
+    if launch.len() > 1 {
+        facts.push(format!("{} things", launch.len()));
+    }
+    facts.push(format!("let go at {:.2} m/s", first.velocity.length()));
+    facts.push(match launch.touches() {
+        1 => "1 contact".to_owned(),
+        count => format!("{count} contacts"),
+    });
+    let motion = Arc::new(launch);
+    let kept = motion.clone();
+    let up = -first_pull(&kept);
+    let (aim, sign) = (context.params.text("aim"), context.params.number("gravity").signum());
+    let offers = Arc::new(move |_: &_| {
+        let mut offers = bounce_offers(&kept, timing.frames);
+        offers.retain(|offer| !matches!(offer, ThrowOffer::Speed(_)) || aim == params::BY_THROW);
+        // A pull that is given as negative stays so.
+        for offer in &mut offers {
+            if let ThrowOffer::Gravity(to) = offer {
+                *to *= sign;
+            }
+        }
+        offers.into_iter().map(|offer| closing(&offer, kept.setup(0), up, timing)).collect()
+    });
+    let motion: Arc<dyn Motion> = motion;
+    Outcome { warnings, facts, offers: Some(offers), ..Outcome::new(motion) }
+}
+
+/// Which way gravity pulls the first thing.
+fn first_pull(launch: &Launch) -> DVec3 {
+    launch.setup(0).air.gravity.normalize_or_zero()
+}
+
+/// An offer as a value of a parameter.
+fn closing(offer: &ThrowOffer, setup: &LaunchSetup, up: DVec3, timing: Timing) -> Closing {
+    match *offer {
+        ThrowOffer::Bounciness(to) => {
+            let text = format!("bounciness {:.2} → {to} (bounces as high for ever)", setup.bounciness);
+            Closing::Value("bounciness", json!(to), text)
+        }
+        ThrowOffer::Gravity(to) => {
+            let text = format!("gravity {:.2} → {to:.3} m/s² (whole bounces in the loop)", setup.air.gravity.length());
+            Closing::Value("gravity", json!(to), text)
+        }
+        ThrowOffer::Speed(to) => {
+            let text =
+                format!("let go at {:.2} → {:.3} m/s (whole bounces in the loop)", setup.velocity.length(), to.abs());
+            Closing::Value("velocity", json!((up * to).to_array()), text)
+        }
+        ThrowOffer::Flight(to) => {
+            let frames = to * timing.fps;
+            Closing::Value("time", json!(frames), format!("in flight {frames:.2} frames (whole rounds in the loop)"))
+        }
+        ThrowOffer::Height(to) => {
+            Closing::Value("height", json!(to), format!("rises by {to:.3} m (whole rounds in the loop)"))
+        }
+        ThrowOffer::Period(period) => Closing::Period(period),
+    }
+}
+
+fn to_and_fro(setup: TossSetup, context: &Context<'_>) -> Outcome {
+    let (timing, aim) = (context.timing, context.params.text("aim"));
+    let toss = Arc::new(Toss::new(setup));
+    let mut facts = vec![
+        format!("let go at {:.2} m/s", setup.velocities[0].length()),
+        format!("{:.2} frames in flight", setup.flight * timing.fps),
+        format!("a round in {:.2} frames", setup.round() * timing.fps),
+    ];
+    if setup.things > 1 {
+        facts.push(format!("{:.2} frames from one to the next", setup.later()));
+    }
+    let kept = toss.clone();
+    let offers = Arc::new(move |looks: &Looks| {
+        let alike = looks.alike.windows(2).all(|pair| pair[0] == pair[1]);
+        let nothing = LaunchSetup::free(setup.places[0], setup.velocities[0], setup.air);
+        let mut offers = toss_offers(&kept, timing.frames, alike);
+        // Only what the throw is aimed by changes it.
+        offers.retain(|offer| match offer {
+            ThrowOffer::Flight(_) => aim == params::BY_TIME,
+            ThrowOffer::Height(_) => aim == params::BY_HEIGHT,
+            _ => true,
+        });
+        offers.into_iter().map(|offer| closing(&offer, &nothing, DVec3::Y, timing)).collect()
+    });
+    let toss: Arc<dyn Motion> = toss;
+    Outcome { facts, offers: Some(offers), ..Outcome::new(toss) }
+}

@@ -1,0 +1,254 @@
+//! Throws from what the Card says of them.
+
+use super::params::{BY_HEIGHT, BY_SLOPE, BY_SPEED, BY_THROW, BY_TIME, COMES_BACK, PICTURE, STAYS, TURNS};
+use crate::graph::{Context, Timing};
+use crate::physics::{Aimed, Air, Bounds, LaunchSetup, Obstacle, Side, TossSetup, Wanted, aimed, scattered};
+use crate::scene::{Params, Space};
+use crate::signal::{Driven, Thing};
+use glam::DVec3;
+use std::f64::consts::TAU;
+use std::sync::Arc;
+
+/// Seconds of flight of all things together that are worked out in steps.
+const MOST_STEPPED: f64 = 2000.0;
+
+/// How things are thrown.
+pub(super) enum Thrown {
+    /// Away, each by itself; with what is to be said of it.
+    On(Vec<LaunchSetup>, Vec<String>),
+    /// To another place and back.
+    ToAndFro(TossSetup),
+}
+
+/// What a thing is thrown with, before hindrances.
+struct Throw {
+    start: DVec3,
+    velocity: DVec3,
+    seconds: Option<f64>,
+    frame: f64,
+}
+
+pub(super) fn thrown(context: &Context<'_>) -> Result<Thrown, String> {
+    let (params, timing) = (&context.params, context.timing);
+    let count = usize::try_from(params.whole("things")).unwrap_or(1).max(1);
+    let air = air(params, timing);
+    let comes_back = params.text("aim") != BY_THROW && params.text("then") == COMES_BACK;
+    if comes_back {
+        return to_and_fro(context, count, air).map(Thrown::ToAndFro);
+    }
+    let base = hindered(context, air)?;
+    let stays = params.text("aim") != BY_THROW && params.text("then") == STAYS;
+    if air.is_stepped() && count as f64 * timing.frames / timing.fps > MOST_STEPPED {
+        return Err(format!(
+            "Drag by the square of speed is worked out in small steps: throw at most {:.0} things in a loop of this length, or use drag by speed.",
+            (MOST_STEPPED * timing.fps / timing.frames).floor().max(1.0)
+        ));
+    }
+    let mut setups = Vec::with_capacity(count);
+    // Things that are thrown alike are aimed once.
+    let mut known = None;
+    for index in 0..count {
+        let throw = throw(context, &air, Thing { index, count }, &mut known)?;
+        let turns = params.fraction("turns").value();
+        let way = throw.seconds.unwrap_or(timing.frames / timing.fps);
+        let rate = match params.text("turning") {
+            by if by == TURNS[1] => params.driven("spin").at(throw.frame, Thing { index, count }).to_radians(),
+            by if by == TURNS[2] => TAU * turns / way,
+            _ => 0.0,
+        };
+        setups.push(LaunchSetup {
+            start: throw.start,
+            velocity: throw.velocity,
+            spin: axis(params, timing) * rate,
+            start_frame: throw.frame,
+            stays: throw.seconds.filter(|_| stays),
+            ..base.clone()
+        });
+    }
+    let warnings = warnings(&setups);
+    Ok(Thrown::On(setups, warnings))
+}
+
+fn warnings(setups: &[LaunchSetup]) -> Vec<String> {
+    let mut warnings = Vec::new();
+    if setups.iter().any(|setup| !setup.bounds.contains(setup.start)) {
+        warnings.push("It starts outside the sides it should bounce off: move the start inside.".to_owned());
+    }
+    let within = |setup: &LaunchSetup| {
+        setup
+            .obstacles
+            .iter()
+            .find(|other| other.surface.distance(setup.start).0.abs() < setup.radius)
+            .map(|other| other.name.clone())
+    };
+    if let Some(name) = setups.iter().find_map(within) {
+        warnings.push(format!(
+            "It touches the {name} before it is let go, so that it may pass through it: move the start away by its radius."
+        ));
+    }
+    warnings
+}
+
+fn air(params: &Params<'_>, timing: Timing) -> Air {
+    let flat = timing.space == Space::Flat;
+    let level = |v: DVec3| if flat { v.with_z(0.0) } else { v };
+    let down = level(params.vector("down")).normalize_or(DVec3::NEG_Y);
+    Air {
+        gravity: down * params.number("gravity"),
+        wind: level(params.vector("wind")),
+        linear: params.number("drag"),
+        quadratic: params.number("thick-drag"),
+    }
+}
+
+fn axis(params: &Params<'_>, timing: Timing) -> DVec3 {
+    if timing.space == Space::Flat { DVec3::Z } else { params.vector("axis").normalize_or(DVec3::Z) }
+}
+
+/// All but what differs from thing to thing.
+fn hindered(context: &Context<'_>, air: Air) -> Result<LaunchSetup, String> {
+    let (params, timing) = (&context.params, context.timing);
+    let flat = timing.space == Space::Flat;
+    let level = |v: DVec3| if flat { v.with_z(0.0) } else { v };
+    let size = params.number("size");
+    let (middle, half) = if params.text("off") == PICTURE {
+        (DVec3::ZERO, DVec3::new(timing.picture.width / 2.0, timing.picture.height / 2.0, f64::INFINITY))
+    } else {
+        let half = params.vector("extent") * 0.5;
+        (level(params.vector("middle")), if flat { half.with_z(f64::INFINITY) } else { half })
+    };
+    let half = half - DVec3::splat(size);
+    if half.min_element() <= 0.0 {
+        return Err("The thing does not fit between the sides: make it smaller or the box larger.".to_owned());
+    }
+    let rolls = params.flag("rolls");
+    if rolls && size == 0.0 {
+        return Err("Friction can only turn a thing that has a size: give it a radius above 0.".to_owned());
+    }
+    let mut obstacles = Vec::new();
+    for port in ["surface", "second", "third"] {
+        let Some(ground) = context.ground_if_any(port) else { continue };
+        let Some(surface) = ground.unmoving() else {
+            return Err(format!("The surface at the port \"{port}\" moves: throw things against one that stands."));
+        };
+        obstacles.push(Obstacle { surface: surface.clone(), name: port.to_owned() });
+    }
+    let chosen = params.several("sides");
+    Ok(LaunchSetup {
+        bounds: Bounds { min: middle - half, max: middle + half },
+        sides: Side::ALL.into_iter().filter(|side| chosen.iter().any(|name| name == side.name())).collect(),
+        obstacles: Arc::new(obstacles),
+        radius: size,
+        rolling_radius: if rolls { size } else { 0.0 },
+        bounciness: params.number("bounciness"),
+        friction: params.number("friction"),
+        fps: timing.fps,
+        every: params.flag("again").then_some(timing.frames),
+        waits: params.flag("waits"),
+        life: Some(params.number("life")).filter(|life| *life > 0.0).unwrap_or(f64::INFINITY),
+        ..LaunchSetup::free(DVec3::ZERO, DVec3::ZERO, air)
+    })
+}
+
+/// Frames from one thing to the next; nothing where they share a time evenly.
+fn later(params: &Params<'_>) -> Option<f64> {
+    (params.text("turns-taken") == "by frames").then(|| params.number("later"))
+}
+
+/// Where a thing starts, without spread.
+fn place(context: &Context<'_>, name: &str, thing: Thing, frame: f64) -> DVec3 {
+    let parts = context.params.driven_vector(name);
+    let place = DVec3::from(parts.each_ref().map(|part: &Driven| part.at(frame, thing)));
+    if context.timing.space == Space::Flat { place.with_z(0.0) } else { place }
+}
+
+fn start(context: &Context<'_>, thing: Thing, frame: f64) -> DVec3 {
+    let own = place(context, "start", thing, frame);
+    match context.path_if_any("from") {
+        Some(path) => {
+            let curve = path.at(frame);
+            let strand = &curve.strands()[0];
+            let gaps = if strand.closed() { thing.count } else { thing.count.max(2) - 1 };
+            own + strand.at(strand.length() * thing.index as f64 / gaps as f64).point
+        }
+        None => own,
+    }
+}
+
+fn throw(context: &Context<'_>, air: &Air, thing: Thing, known: &mut Option<(DVec3, Aimed)>) -> Result<Throw, String> {
+    let (params, timing) = (&context.params, context.timing);
+    let flat = timing.space == Space::Flat;
+    let seed = params.whole("seed").unsigned_abs();
+    let each = later(params).unwrap_or(timing.frames / thing.count as f64);
+    let late = params.number("late-spread");
+    let scatter = scattered(seed, thing.index as u64, flat);
+    let frame = params.number("begin") + each * thing.index as f64 + late * scatter.late;
+    let start = start(context, thing, frame) + scatter.place * params.number("place-spread");
+    let aim = if params.text("aim") == BY_THROW {
+        Aimed { velocity: place(context, "velocity", thing, frame), seconds: 0.0 }
+    } else {
+        let by = place(context, "land", thing, frame) - start;
+        match known.filter(|(before, _)| *before == by) {
+            Some((_, aimed)) => aimed,
+            None => {
+                let aimed = landing(params, timing, air, by)?;
+                *known = Some((by, aimed));
+                aimed
+            }
+        }
+    };
+    let velocity = scatter.velocity(aim.velocity, params.number("cone").to_radians(), params.number("speed-spread"));
+    Ok(Throw { start, velocity, seconds: (aim.seconds > 0.0).then_some(aim.seconds), frame })
+}
+
+fn wanted(params: &Params<'_>, timing: Timing) -> Wanted {
+    match params.text("aim") {
+        by if by == BY_TIME => Wanted::Time(params.number("time") / timing.fps),
+        by if by == BY_HEIGHT => Wanted::Height(params.number("height")),
+        by if by == BY_SLOPE => Wanted::Slope(params.number("slope").to_radians()),
+        _ => Wanted::Speed(params.number("speed")),
+    }
+}
+
+/// The throw that lands so far away, of those that there are the one that is chosen.
+fn landing(params: &Params<'_>, timing: Timing, air: &Air, by: DVec3) -> Result<Aimed, String> {
+    let found = aimed(air, by, wanted(params, timing));
+    let chosen = if params.text("which") == "the shorter" { found.first() } else { found.last() };
+    chosen.copied().ok_or_else(|| {
+        let why = match params.text("aim") {
+            aim if aim == BY_HEIGHT => "it must rise at least as high as where it lands, and be pulled down",
+            aim if aim == BY_SLOPE => "leave more steeply than straight at it, and let it be pulled down",
+            aim if aim == BY_SPEED && air.gravity != DVec3::ZERO => "let it go faster, or nearer",
+            _ => "change what slows it, or the time",
+        };
+        format!("No throw lands there: {why}.")
+    })
+}
+
+fn to_and_fro(context: &Context<'_>, things: usize, air: Air) -> Result<TossSetup, String> {
+    let (params, timing) = (&context.params, context.timing);
+    let first = Thing { index: 0, count: things };
+    let frame = params.number("begin");
+    let places = [start(context, first, frame), place(context, "land", first, frame)];
+    let by = places[1] - places[0];
+    let there = landing(params, timing, &air, by)?;
+    let back = air.thrown(-by, there.seconds).ok_or("No throw comes back from there: let there be less drag.")?;
+    let rate = match params.text("turning") {
+        by if by == TURNS[1] => params.driven("spin").at(frame, first) / 360.0 * there.seconds,
+        by if by == TURNS[2] => params.fraction("turns").value(),
+        _ => 0.0,
+    };
+    Ok(TossSetup {
+        places,
+        velocities: [there.velocity, back],
+        flight: there.seconds,
+        held: params.number("held") / timing.fps,
+        turns: rate,
+        axis: axis(params, timing),
+        air,
+        things,
+        later: later(params).filter(|later| *later != 0.0 || things == 1),
+        start_frame: frame,
+        fps: timing.fps,
+    })
+}

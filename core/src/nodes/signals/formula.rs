@@ -1,0 +1,47 @@
+use super::{outcome, schema};
+use crate::formula::{Formula, Variable};
+use crate::graph::{Context, NodeType, Outcome, Timing};
+use crate::scene::Params;
+use crate::schema::{Group, Param, Schema, Unit, Values};
+use crate::signal::FormulaSignal;
+use std::sync::Arc;
+
+/// A formula of the time.
+pub struct FormulaNode;
+
+impl NodeType for FormulaNode {
+    fn schema(&self) -> Schema {
+        schema(
+            "formula",
+            "Formula",
+            "What a formula of the time gives.",
+            vec![Param::new(
+                "formula",
+                "formula",
+                Group::Form,
+                Values::Formula { unit: Unit::None, default: "sin(tau * loop)" },
+                "May use frame, time and loop.",
+            )],
+        )
+    }
+
+    fn evaluate(&self, context: &Context<'_>) -> Result<Outcome, String> {
+        let signal = formula(&context.params, context.timing)?;
+        Ok(outcome(Arc::new(signal), context.timing))
+    }
+}
+
+fn formula(params: &Params<'_>, timing: Timing) -> Result<FormulaSignal, String> {
+    let formula =
+        Formula::parse(&params.text("formula")).map_err(|error| format!("In the formula: {}", error.message))?;
+    if let Some(asked) = formula.asks_beyond(&[Variable::Frame, Variable::Time, Variable::Loop]) {
+        return Err(format!("A signal is the same for all things: {} means nothing here.", asked.name()));
+    }
+    let signal = FormulaSignal::new(formula, timing.clock());
+    match (0..=timing.frames as usize).find(|frame| !signal.gives_a_number(*frame as f64)) {
+        Some(frame) => {
+            Err(format!("The formula gives no number at frame {frame}: look for a root or a division there."))
+        }
+        None => Ok(signal),
+    }
+}

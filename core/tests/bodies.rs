@@ -1,0 +1,184 @@
+//! Rigid bodies, and motion that was worked out and kept.
+
+use glam::{DQuat, DVec3, Quat, Vec3};
+use proptest::prelude::*;
+use std::sync::Arc;
+use zickzack_core::motion::{Cancel, Columns, Frames, Motion, Recording, Row, Sample, Together};
+use zickzack_core::physics::{Air, BodiesSetup, BodyForm, Launch, LaunchSetup, simulate};
+use zickzack_core::pose::angle_between;
+use zickzack_core::surface::{Shape, Surface};
+
+const FPS: f64 = 24.0;
+
+fn setup(form: BodyForm, frames: usize) -> BodiesSetup {
+    BodiesSetup {
+        form,
+        density: 1000.0,
+        bounciness: 0.3,
+        friction: 0.5,
+        damping: (0.0, 0.0),
+        gravity: DVec3::NEG_Y * 9.81,
+        pulled: None,
+        steps: None,
+        from: 0.0,
+        frames,
+        fps: FPS,
+        flat: false,
+    }
+}
+
+/// Things that fly straight on from their places, without anything pulling them.
+fn flying(all: &[(DVec3, DVec3)]) -> Arc<dyn Motion> {
+    let throw = |&(start, velocity): &(DVec3, DVec3)| LaunchSetup {
+        fps: FPS,
+        ..LaunchSetup::free(start, velocity, Air::still(DVec3::ZERO))
+    };
+    Arc::new(Launch::solve_all(all.iter().map(throw).collect(), 400.0))
+}
+
+fn floor() -> Surface {
+    Surface::new(Arc::new(Shape::Plane { width: 1.0, depth: 1.0 }), DVec3::ZERO, DQuat::IDENTITY)
+}
+
+fn at(motion: &dyn Motion, object: usize, frame: f64) -> (DVec3, DQuat, DVec3) {
+    let mut sample = Sample::default();
+    motion.sample_at(&[(object, frame)], Columns::POSE | Columns::VELOCITY, &mut sample);
+    (sample.positions[0], sample.orientations[0], sample.velocities[0])
+}
+
+fn heap(count: usize) -> Arc<dyn Motion> {
+    let place = |i: usize| {
+        let (a, b) = (i as f64 * 2.4, (i % 3) as f64);
+        (DVec3::new(0.3 * libm::cos(a), 0.6 + 0.55 * i as f64, 0.3 * libm::sin(a)), DVec3::new(0.2 * b, -b, 0.1))
+    };
+    flying(&(0..count).map(place).collect::<Vec<_>>())
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(16))]
+
+    #[test]
+    fn a_body_that_touches_nothing_flies_its_parabola(x in -5.0..5.0f64, y in -5.0..9.0f64, z in -5.0..5.0f64, frame in 0.0..48.0f64) {
+        let velocity = DVec3::new(x, y, z);
+        let outcome = simulate(&setup(BodyForm::Ball(0.2), 60), &*flying(&[(DVec3::ZERO, velocity)]), None, &[], &Cancel::default()).unwrap();
+        let t = frame / FPS;
+        let wanted = velocity * t - DVec3::Y * (0.5 * 9.81 * t * t);
+        // Each step is off by half its length times what it gains: ½·g·h·t in all.
+        let step = 1.0 / (FPS * outcome.steps as f64);
+        prop_assert!(at(&outcome.recording, 0, frame).0.distance(wanted) <= 0.5 * 9.81 * step * t * 1.05 + 1e-3);
+    }
+
+    #[test]
+    fn what_was_kept_is_met_on_its_frames_and_smooth_between(rows in prop::collection::vec((-5.0..5.0f32, -5.0..5.0f32, -1.0..1.0f32, 0.0..6.0f32), 3..9), x in 0.0..1.0f64) {
+        let parts: Vec<(Vec3, Quat, Vec3)> = rows.iter().map(|&(a, b, v, turn)| (Vec3::new(a, b, 0.0), Quat::from_rotation_y(turn), Vec3::new(v, -v, 0.5))).collect();
+        let kept: Vec<Row> = parts.iter().map(|&(place, turn, velocity)| Row::new(place, turn, velocity)).collect();
+        let recording = Recording::new(10.0, kept.clone(), vec![1.0], Vec::new());
+        for (i, &(wanted, turned, goes)) in parts.iter().enumerate() {
+            let (place, turn, velocity) = at(&recording, 0, 10.0 + i as f64);
+            prop_assert_eq!(place, wanted.as_dvec3());
+            prop_assert!(angle_between(turn, turned.as_dquat()) < 1e-6);
+            prop_assert!(velocity.distance(goes.as_dvec3()) < 1e-6);
+        }
+        let frame = 10.0 + x * (kept.len() - 1) as f64;
+        let h = 1e-5;
+        if (frame - h).floor() == (frame + h).floor() {
+            let (a, here, b) = (at(&recording, 0, frame - h), at(&recording, 0, frame), at(&recording, 0, frame + h));
+            prop_assert!(((b.0 - a.0) / (2.0 * h)).distance(here.2) < 1e-4);
+        }
+        // Before and after it stands.
+        prop_assert_eq!(at(&recording, 0, 3.0).0, parts[0].0.as_dvec3());
+        prop_assert_eq!(at(&recording, 0, 99.0).2, DVec3::ZERO);
+        prop_assert_eq!(recording.bytes(), 40 * kept.len());
+    }
+
+    #[test]
+    fn bodies_of_a_size_twice_as_large_go_twice_as_far_bit_for_bit(power in -3i32..4) {
+        // Lengths and gravity × 2ⁿ at the same times, and rapier's length unit with them.
+        let k = libm::ldexp(1.0, power);
+        let of = |k: f64| {
+            let all: Vec<_> = (0..4).map(|i| (DVec3::new(0.25 * f64::from(i % 2), 0.75 + 0.75 * f64::from(i), 0.125) * k, DVec3::X * (0.5 * k))).collect();
+            let setup = BodiesSetup { gravity: DVec3::NEG_Y * (8.0 * k), steps: Some(4), ..setup(BodyForm::Ball(0.25 * k), 48) };
+            simulate(&setup, &*flying(&all), None, &[floor()], &Cancel::default()).unwrap().recording
+        };
+        let (small, large) = (of(1.0), of(k));
+        for object in 0..4 {
+            for frame in 0..48 {
+                prop_assert_eq!(at(&small, object, f64::from(frame)).0 * k, at(&large, object, f64::from(frame)).0);
+            }
+        }
+    }
+}
+
+#[test]
+fn a_heap_comes_to_rest_on_the_floor_and_nothing_sinks_into_it() {
+    let size = DVec3::splat(0.25);
+    let outcome = simulate(&setup(BodyForm::Box(size), 240), &*heap(8), None, &[floor()], &Cancel::default()).unwrap();
+    assert!(outcome.apart.is_none());
+    for object in 0..8 {
+        let (place, turn, velocity) = at(&outcome.recording, object, 239.0);
+        assert!(velocity.length() * FPS < 0.1, "{object}: {velocity}");
+        let corners = (0..8).map(|i| {
+            let side = |bit: i32| if i & bit == 0 { -1.0 } else { 1.0 };
+            place + turn * (size * DVec3::new(side(1), side(2), side(4)))
+        });
+        let lowest = corners.map(|corner| corner.y).fold(f64::INFINITY, f64::min);
+        assert!(lowest > -0.02, "{object}: {lowest}");
+    }
+    let contacts = outcome.recording.contacts(Frames { from: 0.0, to: 240.0 });
+    assert!(contacts.iter().any(|c| c.other == "ground") && contacts.iter().any(|c| c.other.starts_with("thing")));
+    assert!(contacts.windows(2).all(|pair| pair[0].frame <= pair[1].frame));
+}
+
+#[test]
+fn the_same_bodies_have_the_same_bits_on_every_run_and_with_any_number_of_workers() {
+    let run = || {
+        simulate(&setup(BodyForm::Box(DVec3::splat(0.25)), 120), &*heap(9), None, &[floor()], &Cancel::default())
+            .unwrap()
+            .recording
+    };
+    let first = run();
+    let pooled = |workers: usize| rayon::ThreadPoolBuilder::new().num_threads(workers).build().unwrap().install(run);
+    for other in [run(), pooled(1), pooled(2), pooled(8)] {
+        for object in 0..9 {
+            for frame in 0..120 {
+                assert_eq!(at(&first, object, f64::from(frame)), at(&other, object, f64::from(frame)));
+            }
+        }
+    }
+}
+
+#[test]
+fn pulled_along_a_body_follows_its_motion_whatever_its_mass_and_gives_way_where_it_is_pushed() {
+    let lane = flying(&[(DVec3::ZERO, DVec3::X)]);
+    for density in [10.0, 1000.0] {
+        let pulled =
+            BodiesSetup { pulled: Some(0.2), gravity: DVec3::ZERO, density, ..setup(BodyForm::Ball(0.25), 120) };
+        let alone = simulate(&pulled, &*lane, None, &[], &Cancel::default()).unwrap().recording;
+        assert!(at(&alone, 0, 100.0).0.distance(DVec3::X * (100.0 / FPS)) < 1e-3);
+        // Something stands beside the lane: it goes round it and comes back.
+        let post = flying(&[(DVec3::new(2.0, 0.1, 0.0), DVec3::ZERO)]);
+        let pushed = simulate(&pulled, &*lane, Some(&*post), &[], &Cancel::default()).unwrap().recording;
+        let off = |frame: f64| at(&pushed, 0, frame).0.distance(DVec3::X * (frame / FPS));
+        let most = (0..120).map(|frame| off(f64::from(frame))).fold(0.0, f64::max);
+        assert!(most > 0.1 && off(119.0) < 0.05, "{density}: {most} {}", off(119.0));
+        let nearest = (0..480)
+            .map(|i| at(&pushed, 0, 0.25 * f64::from(i)).0.distance(DVec3::new(2.0, 0.1, 0.0)))
+            .fold(f64::MAX, f64::min);
+        assert!(nearest > 0.47, "{nearest}");
+    }
+}
+
+#[test]
+fn bodies_that_begin_within_each_other_do_no_harm() {
+    let same = flying(&[(DVec3::Y, DVec3::ZERO); 6]);
+    let outcome = simulate(&setup(BodyForm::Ball(0.3), 96), &*same, None, &[floor()], &Cancel::default()).unwrap();
+    let both: Arc<dyn Motion> = Arc::new(Together::new(vec![Arc::new(outcome.recording)]));
+    for object in 0..6 {
+        for frame in 0..96 {
+            assert!(at(&*both, object, f64::from(frame)).0.is_finite());
+        }
+    }
+    let stopped = Cancel::default();
+    stopped.cancel();
+    assert!(simulate(&setup(BodyForm::Ball(0.3), 96), &*same, None, &[], &stopped).is_err());
+}

@@ -1,0 +1,178 @@
+//! Throws, what comes of their contacts, and keys that stand by themselves.
+
+use anyhow::{Context, Result};
+use fantoccini::key::Key;
+use glam::DVec2;
+use serde_json::Value;
+use zickzack_e2e::Visit;
+
+async fn open(visit: &Visit, scene: &str) -> Result<()> {
+    visit.client.goto(&visit.base).await?;
+    visit.click(scene).await?;
+    visit.until("a seam", "return document.querySelector('.seam-knot') != null").await?;
+    Ok(())
+}
+
+/// How many contacts the Dial shows.
+async fn nicks(visit: &Visit) -> Result<usize> {
+    Ok(visit.js("return document.querySelectorAll('.dial .nick').length").await?.as_u64().context("a count")? as usize)
+}
+
+async fn nicks_become(visit: &Visit, what: &str) -> Result<()> {
+    visit.until(what, &format!("return document.querySelectorAll('.dial .nick').length {what}")).await?;
+    Ok(())
+}
+
+fn apart(a: &[f64], b: &[f64]) -> f64 {
+    a.iter().zip(b).take(3).map(|(a, b)| (a - b) * (a - b)).sum::<f64>().sqrt()
+}
+
+#[tokio::test]
+async fn a_throw_is_pulled_its_side_left_out_and_its_landing_chosen() -> Result<()> {
+    let visit = Visit::start(1280, 800).await?;
+    open(&visit, "Tent trampoline").await?;
+    visit.choose_node("Jump").await?;
+    let before = visit.pose("ball", 0, 20).await?;
+    // All of it is there, and seen.
+    visit.pose("ball", 0, 239).await?;
+    visit.js("document.querySelector('.view-body').focus()").await?;
+    visit.keys("f", &[]).await?;
+    let bounces = nicks(&visit).await?;
+    assert!(bounces > 5, "{bounces}");
+    // Pulled to the right it flies further to the right.
+    visit.drag(visit.middle("button[aria-label^=\"Tip of Jump\"]").await?, (60.0, 0.0)).await?;
+    visit.kept().await?;
+    visit
+        .until("another throw", "return document.querySelector('.facts')?.textContent.includes('7.6') === false")
+        .await?;
+    assert!(visit.pose("ball", 0, 20).await?[0] > before[0] + 0.5);
+    // With Shift it goes in a direction of whole steps.
+    let tip = visit.middle("button[aria-label^=\"Tip of Jump\"]").await?;
+    visit.drag_holding(tip, (20.0, 8.0), &[Key::Shift]).await?;
+    visit.kept().await?;
+    let document = visit.document().await?;
+    let velocity: Vec<f64> = document["nodes"]["jump"]["params"]["velocity"]
+        .as_array()
+        .context("a throw")?
+        .iter()
+        .filter_map(Value::as_f64)
+        .collect();
+    let level = DVec2::new(velocity[0], velocity[2]).length();
+    let up = DVec2::new(level, velocity[1]).to_angle().to_degrees() / 15.0;
+    assert!((up - up.round()).abs() < 1e-3, "{velocity:?}");
+    // Without the floor it falls for ever, and nothing is touched.
+    visit.press("[role=group][aria-label=\"sides\"] input[aria-label=\"bottom\"]").await?;
+    visit.kept().await?;
+    nicks_become(&visit, "=== 0").await?;
+    assert!(visit.pose("ball", 0, 120).await?[1] < -5.0);
+    visit.press("[role=group][aria-label=\"sides\"] input[aria-label=\"bottom\"]").await?;
+    visit.kept().await?;
+    nicks_become(&visit, "> 0").await?;
+    // Where it lands and how high it rises, in place of its throw: the speed is worked out, and the place can be pulled.
+    visit.choose("aimed by", "landing and height").await?;
+    visit.choose("there it", "stays there").await?;
+    visit.fill("landing x", "1.5").await?;
+    visit.fill("landing y", "0.5").await?;
+    visit.kept().await?;
+    let landed = visit.pose("ball", 0, 200).await?;
+    assert!(apart(&landed, &[1.5, 0.5, 0.0]) < 1e-5, "{landed:?}");
+    let at = visit.middle("button[aria-label^=\"Landing of Jump\"]").await?;
+    visit.drag(at, (-50.0, 0.0)).await?;
+    visit.kept().await?;
+    let document = visit.document().await?;
+    let land: Vec<f64> = document["nodes"]["jump"]["params"]["land"]
+        .as_array()
+        .context("a place")?
+        .iter()
+        .filter_map(Value::as_f64)
+        .collect();
+    assert!(land[0] < 1.2, "{land:?}");
+    let landed = visit.pose("ball", 0, 200).await?;
+    assert!(apart(&landed, &land) < 1e-4, "{landed:?} {land:?}");
+    // Higher than it rises nothing lands, and that is said with what to do.
+    visit.fill("landing y", "4").await?;
+    visit.kept().await?;
+    visit
+        .until(
+            "a sentence",
+            "return document.querySelector('.card-body .wrong')?.textContent.includes('No throw lands there')",
+        )
+        .await?;
+    visit.end().await
+}
+
+#[tokio::test]
+async fn a_fourth_ring_rattles_strikes_the_peg_and_stays_on_it_without_more_work() -> Result<()> {
+    let visit = Visit::start(1280, 800).await?;
+    open(&visit, "Ring toss").await?;
+    let still = visit.pose("peg", 0, 2).await?;
+    // The third ring has struck at frame 77 or so; by frame 112 the peg is at rest again.
+    assert!(apart(&visit.pose("peg", 0, 112).await?, &still) < 1e-4);
+    visit.choose_node("Rings").await?;
+    visit
+        .tap(
+            visit
+                .middle_of("its slip", "return document.querySelector('.react-flow__node[data-id=\"throw\"] .slip')")
+                .await?,
+        )
+        .await?;
+    visit.fill("things", "4").await?;
+    visit.fill("next after", "20").await?;
+    visit.kept().await?;
+    visit.choose_node("Peg gives way").await?;
+    visit.until("four hits", "return document.querySelector('.facts')?.textContent.includes('4 hits')").await?;
+    visit.choose_node("On the peg").await?;
+    visit.until("four rings", "return document.querySelector('.facts')?.textContent.includes('4 of 4')").await?;
+    // Found by the ring's own height: it lands, and from then on stays with the peg.
+    let mut landed = None;
+    for frame in 66..110 {
+        let (ring, next) = (visit.pose("rings", 3, frame).await?, visit.pose("rings", 3, frame + 1).await?);
+        if apart(&ring, &next) < 0.02 && ring[0].abs() < 0.1 {
+            landed = Some(frame);
+            break;
+        }
+    }
+    let landed = landed.context("the fourth ring lands")?;
+    let shaken = visit.pose("peg", 0, landed + 2).await?;
+    assert!(shaken.iter().zip(&still).any(|(a, b)| (a - b).abs() > 1e-3), "the peg gives way: {shaken:?}");
+    let (a, b) = (visit.pose("rings", 3, landed + 2).await?, visit.pose("rings", 3, landed + 5).await?);
+    assert!(a[3..7].iter().zip(&b[3..7]).any(|(a, b)| (a - b).abs() > 1e-3), "it rattles: {a:?} {b:?}");
+    visit.until("a knot", "return document.querySelector('.seam-knot.closed') != null").await?;
+    visit.end().await
+}
+
+#[tokio::test]
+async fn a_motion_is_baked_to_few_keys_and_its_source_taken_away() -> Result<()> {
+    let visit = Visit::start(1280, 800).await?;
+    open(&visit, "Tent trampoline").await?;
+    visit.choose_node("Jump").await?;
+    let mut before = Vec::new();
+    for frame in (0..240).step_by(7) {
+        before.push((frame, visit.pose("ball", 0, frame).await?));
+    }
+    visit.click("▸ Bake to keys").await?;
+    visit.fill("place within", "0.002").await?;
+    visit
+        .until("fewer keys", "return /→ \\d\\d keys/.test(document.querySelector('.bake .facts')?.textContent ?? '')")
+        .await?;
+    visit.press("input[aria-label=\"keep the source\"]").await?;
+    visit.press(".bake-body .MuiButton-contained").await?;
+    visit.kept().await?;
+    visit.until("the keys' Card", "return document.querySelector('.card-body')?.textContent.includes('Pose')").await?;
+    let document = visit.document().await?;
+    let nodes = document["nodes"].as_object().context("nodes")?;
+    assert!(!nodes.contains_key("jump") && nodes.values().any(|node| node["type"] == "pose"), "{nodes:?}");
+    for (frame, place) in &before {
+        let after = visit.pose("ball", 0, *frame).await?;
+        assert!(apart(&after, place) < 0.0035, "{frame}: {after:?} {place:?}");
+    }
+    // The keys can be taken hold of: they are drawn in the Traces.
+    visit
+        .until("keys", "return JSON.parse(document.querySelector('.trace-canvas')?.dataset.keys ?? '[]').length > 5")
+        .await?;
+    // One edit, taken back by one.
+    visit.click("Undo").await?;
+    visit.kept().await?;
+    assert!(visit.document().await?["nodes"]["jump"].is_object());
+    visit.end().await
+}

@@ -1,0 +1,124 @@
+use super::Refusal;
+use super::handoff::on_worker;
+use crate::Shop;
+use crate::live::{compile_now, open_scene};
+use actix_web::{get, web};
+use serde::{Deserialize, Serialize};
+use serde_json::{Value, json};
+use std::collections::BTreeMap;
+use utoipa::{IntoParams, ToSchema};
+use uuid::Uuid;
+use zickzack_core::graph::{Memo, Product};
+use zickzack_core::keys::{Channel, PoseKeys, bake_pose};
+use zickzack_core::motion::{Cancel, Frames};
+use zickzack_core::scene::keyed_number;
+
+/// What is baked to keys, and how closely.
+#[derive(Deserialize, IntoParams)]
+#[serde(deny_unknown_fields)]
+pub struct Wanted {
+    /// Id of the node whose motion it is.
+    node: String,
+    /// Metres that a place may be off.
+    tolerance: f64,
+    /// Degrees that an orientation may be off.
+    angle: f64,
+}
+
+/// One thing as keys.
+#[derive(Serialize, ToSchema)]
+pub struct BakedThing {
+    /// Parameters of a `pose` node.
+    params: BTreeMap<String, Value>,
+    /// How many keys they hold.
+    keys: usize,
+}
+
+/// A motion as keys over the loop.
+#[derive(Serialize, ToSchema)]
+pub struct Baked {
+    things: Vec<BakedThing>,
+    /// Keys with one at every frame in every channel that changes.
+    before: usize,
+    /// Keys that are left.
+    after: usize,
+    /// Largest error in place, metres.
+    off: f64,
+    /// Its shown frame.
+    off_frame: f64,
+    /// Largest error in orientation, degrees.
+    turned_off: f64,
+    /// Its shown frame.
+    turned_off_frame: f64,
+}
+
+/// Most things that become nodes of keys; more are handed off as files.
+const MOST_THINGS: usize = 64;
+
+/// The motion of a node as few keys, ready for nodes that stand by themselves.
+#[utoipa::path(params(("id" = Uuid, Path), Wanted), responses((status = 200, body = Baked), (status = 422, body = Refusal)))]
+#[get("/api/scenes/{id}/bake")]
+pub async fn bake(
+    shop: web::Data<Shop>,
+    id: web::Path<Uuid>,
+    wanted: web::Query<Wanted>,
+) -> Result<web::Json<Baked>, Refusal> {
+    let fits = |x: f64| x.is_finite() && (1e-9..=1e3).contains(&x);
+    if !fits(wanted.tolerance) || !fits(wanted.angle) {
+        return Err(Refusal::bad("The tolerances must be from 0.000001 mm to 1000 m, and from 0.000000001° to 1000°."));
+    }
+    let state = open_scene(&shop, *id).await?;
+    let registry = shop.registry.clone();
+    let baked = on_worker(move || {
+        let cancel = Cancel::default();
+        let compiled = compile_now(&registry, &Memo::default(), &state.scene, &state.files, &cancel);
+        let Some(Product::Motion(motion)) = compiled.nodes.get(&wanted.node).and_then(|result| result.product()) else {
+            return Err(Refusal::bad("There is no motion to bake: choose a node that gives one and works."));
+        };
+        if motion.len() > MOST_THINGS {
+            return Err(Refusal::bad(format!(
+                "{} things are too many for nodes of keys, of which there may be {MOST_THINGS}: hand them off as a file.",
+                motion.len()
+            )));
+        }
+        let range = Frames { from: 0.0, to: compiled.timing.frames };
+        let tolerances = (wanted.tolerance, wanted.angle.to_radians());
+        let keys = (0..motion.len())
+            .map(|object| bake_pose(motion, object, range, tolerances, &cancel))
+            .collect::<Result<Vec<PoseKeys>, _>>()
+            .map_err(|error| Refusal::bad(error.to_string()))?;
+        Ok(told(&keys, &wanted, compiled.timing.frames, state.scene.first_frame as f64))
+    });
+    baked.await.map(web::Json)
+}
+
+fn told(keys: &[PoseKeys], wanted: &Wanted, frames: f64, first: f64) -> Baked {
+    let changing = keys.iter().flat_map(PoseKeys::channels).filter(|channel| !channel.is_still()).count();
+    let worst = |of: fn(&PoseKeys) -> (f64, f64)| {
+        keys.iter().map(of).fold((0.0, 0.0), |worst, here| if here.0 > worst.0 { here } else { worst })
+    };
+    let (off, turned_off) = (worst(|keys| keys.off), worst(|keys| keys.turned_off));
+    Baked {
+        things: keys.iter().map(|keys| thing(keys, wanted)).collect(),
+        before: changing * (frames as usize + 1),
+        after: keys.iter().map(PoseKeys::count).sum(),
+        off: off.0,
+        off_frame: off.1 + first,
+        turned_off: turned_off.0.to_degrees(),
+        turned_off_frame: turned_off.1 + first,
+    }
+}
+
+fn thing(keys: &PoseKeys, wanted: &Wanted) -> BakedThing {
+    // Whole turns are none; what else is not back where it began stays where it is.
+    let beyond = |channel: &Channel<1>, whole: Option<f64>, close: f64| {
+        let gained = channel.keys[channel.keys.len() - 1].value[0] - channel.keys[0].value[0];
+        let left = whole.map_or(gained, |whole| gained - whole * (gained / whole).round());
+        if left.abs() <= 2.0 * close { "with the loop" } else { "holds" }
+    };
+    let place = keys.place.each_ref().map(|channel| keyed_number(channel, beyond(channel, None, wanted.tolerance)));
+    let turn = keys.turn.each_ref().map(|channel| keyed_number(channel, beyond(channel, Some(360.0), wanted.angle)));
+    let scale = keyed_number(&keys.scale, beyond(&keys.scale, None, 1e-4));
+    let params = [("at", json!(place)), ("orientation", json!(turn)), ("scale", scale)];
+    BakedThing { params: params.map(|(name, value)| (name.to_owned(), value)).into(), keys: keys.count() }
+}
