@@ -5,7 +5,7 @@ use std::fs;
 use std::path::Path;
 use std::sync::Arc;
 use std::time::Instant;
-use zickzack_core::graph::{Assets, Compiled, Memo, Workshop, compile};
+use zickzack_core::graph::{Assets, AtOnce, Compiled, Memo, Workshop, compile};
 use zickzack_core::motion::Cancel;
 use zickzack_core::nodes::Registry;
 use zickzack_core::scene::{Asset, Scene};
@@ -58,6 +58,7 @@ pub fn compiled(scene: &Scene, path: &Path, registry: &Registry, cancel: &Cancel
         assets: &assets,
         clock: &clock,
         cancel,
+        recorder: &AtOnce,
     };
     compile(scene, &workshop)
 }

@@ -8,6 +8,7 @@ use std::sync::Arc;
 use zickzack_core::nodes::Registry;
 use zickzack_core::scene::Scene;
 use zickzack_formats::files::put_content;
+use zickzack_server::recorder::Shelf;
 use zickzack_server::{Shop, api, loopback_hosts, serve, store};
 
 #[derive(Args)]
@@ -27,6 +28,12 @@ pub struct Serve {
     /// Load the demo scenes from this folder first.
     #[arg(long, value_name = "FOLDER")]
     demo: Option<PathBuf>,
+    /// Keeps what rigid bodies were worked out in this folder, so that nobody waits for it twice.
+    #[arg(long, value_name = "FOLDER")]
+    recordings: Option<PathBuf>,
+    /// The most that may lie in that folder, MiB.
+    #[arg(long, value_name = "MIB", default_value_t = 1024)]
+    recordings_size: u64,
 }
 
 #[derive(Args)]
@@ -38,9 +45,9 @@ pub struct Demo {
     from: PathBuf,
 }
 
-async fn shop(database: &str, hosts: Vec<String>) -> Result<Arc<Shop>> {
+async fn shop(database: &str, hosts: Vec<String>, shelf: Shelf) -> Result<Arc<Shop>> {
     let pool = store::connect(database).await.context("the database cannot be reached or brought up to date")?;
-    Ok(Shop::new(pool, hosts))
+    Ok(Shop::new(pool, hosts, shelf))
 }
 
 impl Serve {
@@ -49,8 +56,12 @@ impl Serve {
         let listener = TcpListener::bind((IpAddr::V4(Ipv4Addr::LOCALHOST), self.port))
             .with_context(|| format!("port {} is taken: choose another with --port", self.port))?;
         let port = listener.local_addr()?.port();
+        let shelf = match self.recordings {
+            Some(folder) => Shelf::new(folder, self.recordings_size << 20),
+            None => Shelf::nowhere(),
+        };
         actix_web::rt::System::new().block_on(async move {
-            let shop = shop(&self.database.database, loopback_hosts(port)).await?;
+            let shop = shop(&self.database.database, loopback_hosts(port), shelf).await?;
             if let Some(folder) = &self.demo {
                 load_folder(&shop, folder).await?;
             }
@@ -63,7 +74,7 @@ impl Serve {
 impl Demo {
     pub fn run(self) -> Result<()> {
         actix_web::rt::System::new().block_on(async move {
-            let shop = shop(&self.database.database, Vec::new()).await?;
+            let shop = shop(&self.database.database, Vec::new(), Shelf::nowhere()).await?;
             let loaded = load_folder(&shop, &self.from).await?;
             println!("{loaded} demo scenes loaded");
             Ok(())

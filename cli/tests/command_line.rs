@@ -43,6 +43,7 @@ fn motion(scene: &str) -> Arc<dyn Motion> {
         assets: &files,
         clock: &|| 0,
         cancel: &cancel,
+        recorder: &zickzack_core::graph::AtOnce,
     };
     compile(&scene, &workshop).ends[0].motion.clone()
 }

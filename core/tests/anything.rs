@@ -230,7 +230,7 @@ proptest! {
         let scene = Scene::from_value(document, &registry.schemas).expect("within its ranges it is a scene");
         let cancel = Cancel::default();
         let workshop = Workshop {
-            types: &registry.types, schemas: &registry.schemas, memo: &Memo::default(), assets: &no_assets(), clock: &|| 0, cancel: &cancel,
+            types: &registry.types, schemas: &registry.schemas, memo: &Memo::default(), assets: &no_assets(), clock: &|| 0, cancel: &cancel, recorder: &zickzack_core::graph::AtOnce,
         };
         let compiled = compile(&scene, &workshop);
         for told in report(&compiled).values() {

@@ -3,14 +3,16 @@
 use glam::{DQuat, DVec3, Quat, Vec3};
 use proptest::prelude::*;
 use std::sync::Arc;
-use zickzack_core::motion::{Cancel, Columns, Frames, Motion, Recording, Row, Sample, Together};
-use zickzack_core::physics::{Air, BodiesSetup, BodyForm, Launch, LaunchSetup, simulate};
+use zickzack_core::motion::{
+    Cancel, Columns, Earlier, Frames, Kept, Motion, Recording, Row, Sample, Simulated, Take, Together, record,
+};
+use zickzack_core::physics::{Air, Bodies, BodiesSetup, BodyForm, Launch, LaunchSetup};
 use zickzack_core::pose::angle_between;
 use zickzack_core::surface::{Shape, Surface};
 
 const FPS: f64 = 24.0;
 
-fn setup(form: BodyForm, frames: usize) -> BodiesSetup {
+fn setup(form: BodyForm) -> BodiesSetup {
     BodiesSetup {
         form,
         density: 1000.0,
@@ -21,10 +23,25 @@ fn setup(form: BodyForm, frames: usize) -> BodiesSetup {
         pulled: None,
         steps: None,
         from: 0.0,
-        frames,
         fps: FPS,
         flat: false,
     }
+}
+
+type Things<'a> = &'a Arc<dyn Motion>;
+
+/// Worked out from the first frame to the last, and how many steps a frame took.
+fn simulate(
+    setup: &BodiesSetup,
+    frames: usize,
+    bodies: Things<'_>,
+    moved: Option<Things<'_>>,
+    grounds: &[Surface],
+) -> (Recording, usize) {
+    let mut bodies = Bodies::new(setup.clone(), bodies.clone(), moved.cloned(), grounds);
+    let take = record(&mut bodies, (setup.from, frames + 1), &[], &Cancel::default(), &mut |_| ());
+    assert!(take.is_complete());
+    (take.recording().unwrap(), bodies.steps())
 }
 
 /// Things that fly straight on from their places, without anything pulling them.
@@ -60,19 +77,20 @@ proptest! {
     #[test]
     fn a_body_that_touches_nothing_flies_its_parabola(x in -5.0..5.0f64, y in -5.0..9.0f64, z in -5.0..5.0f64, frame in 0.0..48.0f64) {
         let velocity = DVec3::new(x, y, z);
-        let outcome = simulate(&setup(BodyForm::Ball(0.2), 60), &*flying(&[(DVec3::ZERO, velocity)]), None, &[], &Cancel::default()).unwrap();
+        let (recording, steps) = simulate(&setup(BodyForm::Ball(0.2)), 60, &flying(&[(DVec3::ZERO, velocity)]), None, &[]);
         let t = frame / FPS;
         let wanted = velocity * t - DVec3::Y * (0.5 * 9.81 * t * t);
         // Each step is off by half its length times what it gains: ½·g·h·t in all.
-        let step = 1.0 / (FPS * outcome.steps as f64);
-        prop_assert!(at(&outcome.recording, 0, frame).0.distance(wanted) <= 0.5 * 9.81 * step * t * 1.05 + 1e-3);
+        let step = 1.0 / (FPS * steps as f64);
+        prop_assert!(at(&recording, 0, frame).0.distance(wanted) <= 0.5 * 9.81 * step * t * 1.05 + 1e-3);
     }
 
     #[test]
     fn what_was_kept_is_met_on_its_frames_and_smooth_between(rows in prop::collection::vec((-5.0..5.0f32, -5.0..5.0f32, -1.0..1.0f32, 0.0..6.0f32), 3..9), x in 0.0..1.0f64) {
         let parts: Vec<(Vec3, Quat, Vec3)> = rows.iter().map(|&(a, b, v, turn)| (Vec3::new(a, b, 0.0), Quat::from_rotation_y(turn), Vec3::new(v, -v, 0.5))).collect();
         let kept: Vec<Row> = parts.iter().map(|&(place, turn, velocity)| Row::new(place, turn, velocity)).collect();
-        let recording = Recording::new(10.0, kept.clone(), vec![1.0], Vec::new());
+        let frame = |row: &Row| Arc::new(Kept { rows: Box::new([*row]), contacts: Vec::new(), sound: true });
+        let recording = Recording::new(10.0, kept.iter().map(frame).collect(), Arc::new([1.0]));
         for (i, &(wanted, turned, goes)) in parts.iter().enumerate() {
             let (place, turn, velocity) = at(&recording, 0, 10.0 + i as f64);
             prop_assert_eq!(place, wanted.as_dvec3());
@@ -97,8 +115,8 @@ proptest! {
         let k = libm::ldexp(1.0, power);
         let of = |k: f64| {
             let all: Vec<_> = (0..4).map(|i| (DVec3::new(0.25 * f64::from(i % 2), 0.75 + 0.75 * f64::from(i), 0.125) * k, DVec3::X * (0.5 * k))).collect();
-            let setup = BodiesSetup { gravity: DVec3::NEG_Y * (8.0 * k), steps: Some(4), ..setup(BodyForm::Ball(0.25 * k), 48) };
-            simulate(&setup, &*flying(&all), None, &[floor()], &Cancel::default()).unwrap().recording
+            let setup = BodiesSetup { gravity: DVec3::NEG_Y * (8.0 * k), steps: Some(4), ..setup(BodyForm::Ball(0.25 * k)) };
+            simulate(&setup, 48, &flying(&all), None, &[floor()]).0
         };
         let (small, large) = (of(1.0), of(k));
         for object in 0..4 {
@@ -112,10 +130,10 @@ proptest! {
 #[test]
 fn a_heap_comes_to_rest_on_the_floor_and_nothing_sinks_into_it() {
     let size = DVec3::splat(0.25);
-    let outcome = simulate(&setup(BodyForm::Box(size), 240), &*heap(8), None, &[floor()], &Cancel::default()).unwrap();
-    assert!(outcome.apart.is_none());
+    let (recording, _) = simulate(&setup(BodyForm::Box(size)), 240, &heap(8), None, &[floor()]);
+    assert!(recording.apart().is_none());
     for object in 0..8 {
-        let (place, turn, velocity) = at(&outcome.recording, object, 239.0);
+        let (place, turn, velocity) = at(&recording, object, 239.0);
         assert!(velocity.length() * FPS < 0.1, "{object}: {velocity}");
         let corners = (0..8).map(|i| {
             let side = |bit: i32| if i & bit == 0 { -1.0 } else { 1.0 };
@@ -124,18 +142,14 @@ fn a_heap_comes_to_rest_on_the_floor_and_nothing_sinks_into_it() {
         let lowest = corners.map(|corner| corner.y).fold(f64::INFINITY, f64::min);
         assert!(lowest > -0.02, "{object}: {lowest}");
     }
-    let contacts = outcome.recording.contacts(Frames { from: 0.0, to: 240.0 });
+    let contacts = recording.contacts(Frames { from: 0.0, to: 240.0 });
     assert!(contacts.iter().any(|c| c.other == "ground") && contacts.iter().any(|c| c.other.starts_with("thing")));
     assert!(contacts.windows(2).all(|pair| pair[0].frame <= pair[1].frame));
 }
 
 #[test]
 fn the_same_bodies_have_the_same_bits_on_every_run_and_with_any_number_of_workers() {
-    let run = || {
-        simulate(&setup(BodyForm::Box(DVec3::splat(0.25)), 120), &*heap(9), None, &[floor()], &Cancel::default())
-            .unwrap()
-            .recording
-    };
+    let run = || simulate(&setup(BodyForm::Box(DVec3::splat(0.25))), 120, &heap(9), None, &[floor()]).0;
     let first = run();
     let pooled = |workers: usize| rayon::ThreadPoolBuilder::new().num_threads(workers).build().unwrap().install(run);
     for other in [run(), pooled(1), pooled(2), pooled(8)] {
@@ -151,13 +165,12 @@ fn the_same_bodies_have_the_same_bits_on_every_run_and_with_any_number_of_worker
 fn pulled_along_a_body_follows_its_motion_whatever_its_mass_and_gives_way_where_it_is_pushed() {
     let lane = flying(&[(DVec3::ZERO, DVec3::X)]);
     for density in [10.0, 1000.0] {
-        let pulled =
-            BodiesSetup { pulled: Some(0.2), gravity: DVec3::ZERO, density, ..setup(BodyForm::Ball(0.25), 120) };
-        let alone = simulate(&pulled, &*lane, None, &[], &Cancel::default()).unwrap().recording;
+        let pulled = BodiesSetup { pulled: Some(0.2), gravity: DVec3::ZERO, density, ..setup(BodyForm::Ball(0.25)) };
+        let alone = simulate(&pulled, 120, &lane, None, &[]).0;
         assert!(at(&alone, 0, 100.0).0.distance(DVec3::X * (100.0 / FPS)) < 1e-3);
         // Something stands beside the lane: it goes round it and comes back.
         let post = flying(&[(DVec3::new(2.0, 0.1, 0.0), DVec3::ZERO)]);
-        let pushed = simulate(&pulled, &*lane, Some(&*post), &[], &Cancel::default()).unwrap().recording;
+        let pushed = simulate(&pulled, 120, &lane, Some(&post), &[]).0;
         let off = |frame: f64| at(&pushed, 0, frame).0.distance(DVec3::X * (frame / FPS));
         let most = (0..120).map(|frame| off(f64::from(frame))).fold(0.0, f64::max);
         assert!(most > 0.1 && off(119.0) < 0.05, "{density}: {most} {}", off(119.0));
@@ -171,14 +184,149 @@ fn pulled_along_a_body_follows_its_motion_whatever_its_mass_and_gives_way_where_
 #[test]
 fn bodies_that_begin_within_each_other_do_no_harm() {
     let same = flying(&[(DVec3::Y, DVec3::ZERO); 6]);
-    let outcome = simulate(&setup(BodyForm::Ball(0.3), 96), &*same, None, &[floor()], &Cancel::default()).unwrap();
-    let both: Arc<dyn Motion> = Arc::new(Together::new(vec![Arc::new(outcome.recording)]));
+    let (recording, _) = simulate(&setup(BodyForm::Ball(0.3)), 96, &same, None, &[floor()]);
+    let both: Arc<dyn Motion> = Arc::new(Together::new(vec![Arc::new(recording)]));
     for object in 0..6 {
         for frame in 0..96 {
             assert!(at(&*both, object, f64::from(frame)).0.is_finite());
         }
     }
-    let stopped = Cancel::default();
-    stopped.cancel();
-    assert!(simulate(&setup(BodyForm::Ball(0.3), 96), &*same, None, &[], &stopped).is_err());
+}
+
+#[test]
+fn what_flies_apart_is_held_as_it_was_before_and_said() {
+    let far = flying(&[(DVec3::X * 999_900.0, DVec3::X * 100.0), (DVec3::ZERO, DVec3::X)]);
+    let given = BodiesSetup { steps: Some(4), ..setup(BodyForm::Ball(0.3)) };
+    let (recording, _) = simulate(&given, 48, &far, None, &[]);
+    let apart = recording.apart().unwrap();
+    assert!((20.0..28.0).contains(&apart), "{apart}");
+    for object in 0..2 {
+        assert_eq!(at(&recording, object, apart - 1.0).0, at(&recording, object, apart).0);
+        assert_eq!(at(&recording, object, 48.0).2, DVec3::ZERO);
+    }
+}
+
+/// Boxes on a floor, pushed by one that goes its own way and turns off at a frame; pulled along, where they are.
+fn pushed(turns_off: f64, pulled: bool) -> Bodies {
+    let setup =
+        BodiesSetup { pulled: pulled.then_some(0.3), steps: Some(4), ..setup(BodyForm::Box(DVec3::splat(0.25))) };
+    let pusher = move |frame: f64| DVec3::new(-2.0 + 0.05 * frame, 0.3, 0.02 * (frame - turns_off).max(0.0));
+    let moved: Arc<dyn Motion> = Arc::new(Told { frame: Box::new(pusher) });
+    Bodies::new(setup, heap(5), Some(moved), &[floor()])
+}
+
+/// A thing that is where a function says.
+struct Told {
+    frame: Box<dyn Fn(f64) -> DVec3 + Send + Sync>,
+}
+
+impl Motion for Told {
+    fn len(&self) -> usize {
+        1
+    }
+
+    fn extent(&self) -> zickzack_core::motion::Extent {
+        zickzack_core::motion::Extent { from: 0.0, to: 0.0, outside: zickzack_core::motion::Outside::RunsOn }
+    }
+
+    fn sample_at(&self, rows: &[(usize, f64)], columns: Columns, out: &mut Sample) {
+        out.reset(rows.len(), columns);
+        for (row, &(_, frame)) in rows.iter().enumerate() {
+            out.positions[row] = (self.frame)(frame);
+        }
+    }
+
+    fn breaks(
+        &self,
+        _: usize,
+        _: Frames,
+    ) -> Result<Vec<zickzack_core::motion::Break>, zickzack_core::motion::MotionError> {
+        Ok(Vec::new())
+    }
+}
+
+const LONG: usize = 90;
+
+fn whole(turns_off: f64, pulled: bool) -> Take {
+    record(&mut pushed(turns_off, pulled), (0.0, LONG), &[], &Cancel::default(), &mut |_| ())
+}
+
+/// Counts the frames that are worked out.
+struct Counted(Bodies, usize);
+
+impl Simulated for Counted {
+    fn scales(&self) -> Arc<[f64]> {
+        self.0.scales()
+    }
+    fn kind(&self) -> [u8; 32] {
+        self.0.kind()
+    }
+    fn facts(&self) -> Vec<String> {
+        self.0.facts()
+    }
+    fn takes_in(&mut self, frame: usize) -> [u8; 32] {
+        self.0.takes_in(frame)
+    }
+    fn begin(&mut self) -> Kept {
+        self.0.begin()
+    }
+    fn next(&mut self, frame: usize) -> Kept {
+        self.1 += 1;
+        self.0.next(frame)
+    }
+    fn state(&self) -> zickzack_core::motion::Stand {
+        self.0.state()
+    }
+    fn take_up(&mut self, state: &zickzack_core::motion::Stand) -> bool {
+        self.0.take_up(state)
+    }
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(12))]
+
+    /// From the first frame that an edit changes on it is worked out anew, and the bits are those of a run from the
+    /// beginning.
+    #[test]
+    fn what_an_edit_does_not_reach_is_not_worked_out_again(first in 5.0..80.0f64, second in 5.0..80.0f64, pulled: bool) {
+        let before = Arc::new(whole(first, pulled));
+        let mut counted = Counted(pushed(second, pulled), 0);
+        let mut seen = Vec::new();
+        let after = record(&mut counted, (0.0, LONG), &[Earlier { take: before, same: false }], &Cancel::default(), &mut |take| seen.push(take.frames.len()));
+        prop_assert_eq!(&after.frames, &whole(second, pulled).frames);
+        let same = (first.min(second).floor() as usize).min(LONG);
+        // A state is kept every eleventh frame.
+        prop_assert!(counted.1 <= LONG - same + 11, "{} of {LONG} frames, {same} the same", counted.1);
+        prop_assert!(seen[0] >= same && seen.windows(2).all(|pair| pair[1] == pair[0] + 1) && seen.last() == Some(&LONG));
+    }
+
+    /// Cancelled and begun again, as often as one likes, it is what it would have been.
+    #[test]
+    fn what_was_stopped_goes_on_from_where_it_was(stops in prop::collection::vec(1..LONG, 1..4), pulled: bool) {
+        let mut take: Option<Earlier> = None;
+        let mut worked = 0;
+        for (round, stop) in stops.into_iter().enumerate() {
+            let (cancel, earlier) = (Cancel::default(), take.clone());
+            let mut counted = Counted(pushed(30.0, pulled), 0);
+            let stopping = cancel.clone();
+            let done = record(&mut counted, (0.0, LONG), earlier.as_slice(), &cancel, &mut |take| if take.frames.len() >= stop { stopping.cancel() });
+            prop_assert_eq!(done.is_complete(), done.frames.len() == LONG);
+            prop_assert!(!done.is_complete() || done.progress(false).done == LONG);
+            worked += counted.1;
+            take = Some(Earlier { take: Arc::new(done), same: round % 2 == 0 });
+        }
+        let mut counted = Counted(pushed(30.0, pulled), 0);
+        let done = record(&mut counted, (0.0, LONG), take.as_slice(), &Cancel::default(), &mut |_| ());
+        prop_assert_eq!(&done.frames, &whole(30.0, pulled).frames);
+        prop_assert_eq!(worked + counted.1, LONG - 1, "no frame is worked out twice");
+    }
+}
+
+#[test]
+fn what_is_of_another_kind_is_not_taken_up() {
+    let before = Arc::new(whole(30.0, false));
+    let heavy = BodiesSetup { bounciness: 0.9, steps: Some(4), ..setup(BodyForm::Box(DVec3::splat(0.25))) };
+    let mut counted = Counted(Bodies::new(heavy, heap(5), None, &[floor()]), 0);
+    record(&mut counted, (0.0, LONG), &[Earlier { take: before, same: true }], &Cancel::default(), &mut |_| ());
+    assert_eq!(counted.1, LONG - 1);
 }

@@ -46,6 +46,7 @@ fn compiled(scene: &Scene) -> Compiled {
             assets: &no_assets(),
             clock: &|| 0,
             cancel: &cancel,
+            recorder: &zickzack_core::graph::AtOnce,
         },
     )
 }

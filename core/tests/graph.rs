@@ -33,7 +33,15 @@ fn in_workshop<T>(memo: &Memo, work: impl FnOnce(&Workshop<'_>) -> T) -> T {
     let (types, schemas) = (nodes::all(), nodes::schemas());
     let cancel = Cancel::default();
     let clock = || 0;
-    work(&Workshop { types: &types, schemas: &schemas, memo, assets: &no_assets(), clock: &clock, cancel: &cancel })
+    work(&Workshop {
+        types: &types,
+        schemas: &schemas,
+        memo,
+        assets: &no_assets(),
+        clock: &clock,
+        cancel: &cancel,
+        recorder: &zickzack_core::graph::AtOnce,
+    })
 }
 
 fn compiled(scene: &Scene, memo: &Memo) -> Compiled {
@@ -127,6 +135,7 @@ fn a_cancelled_compilation_remembers_nothing_half_done() {
             assets: &no_assets(),
             clock: &|| 0,
             cancel: &cancel,
+            recorder: &zickzack_core::graph::AtOnce,
         },
     );
     assert!(stopped.ends.is_empty());

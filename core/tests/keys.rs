@@ -162,6 +162,7 @@ fn posed(params: serde_json::Value) -> Arc<dyn Motion> {
         assets: &no_assets(),
         clock: &|| 0,
         cancel: &cancel,
+        recorder: &zickzack_core::graph::AtOnce,
     };
     compile(&scene, &workshop).ends[0].motion.clone()
 }

@@ -342,6 +342,7 @@ impl Visit {
         let mut at = self.until(what, &wrapped).await?;
         for _ in 0..REST_LOOKS {
             tokio::time::sleep(REST).await;
+            self.two_pictures().await?;
             let again = self.until(what, &wrapped).await?;
             if again == at {
                 break;
@@ -349,6 +350,13 @@ impl Visit {
             at = again;
         }
         Ok((at[0].as_f64().context("x")?, at[1].as_f64().context("y")?))
+    }
+
+    /// Waits until the page has been drawn twice: on a busy machine it may long have run on without.
+    async fn two_pictures(&self) -> Result<()> {
+        let script = "const done = arguments[0]; requestAnimationFrame(() => requestAnimationFrame(() => done(true)))";
+        self.client.execute_async(script, vec![]).await?;
+        Ok(())
     }
 
     /// The scene as the server keeps it.

@@ -176,3 +176,66 @@ async fn a_motion_is_baked_to_few_keys_and_its_source_taken_away() -> Result<()>
     assert!(visit.document().await?["nodes"]["jump"].is_object());
     visit.end().await
 }
+
+/// How many frames of a recording the Card says are there.
+async fn frames_there(visit: &Visit) -> Result<u64> {
+    let text = visit.until("how far it is", "return document.querySelector('.working [role=status]')?.textContent").await?;
+    let number = text.as_str().and_then(|text| text.split_whitespace().find_map(|word| word.parse().ok()));
+    number.with_context(|| format!("no number in {text}"))
+}
+
+#[tokio::test]
+async fn running_bodies_are_seen_as_they_come_stopped_and_begun_again() -> Result<()> {
+    let visit = Visit::start(1280, 800).await?;
+    open(&visit, "Bumper boats").await?;
+    visit.choose_node("Six round").await?;
+    visit.fill("riders", "190").await?;
+    visit.kept().await?;
+    visit.choose_node("They bump").await?;
+    visit.choose("steps a frame", "given").await?;
+    visit.fill("steps", "64").await?;
+    visit.kept().await?;
+    // What is there is shown while the rest is worked out.
+    visit.until("some frames", "return Number(document.querySelector('.working [role=status]')?.textContent.match(/frame (\\d+)/)?.[1]) > 8").await?;
+    visit.until("the badge", "return document.querySelector('.badge.waiting')?.textContent.startsWith('working')").await?;
+    let (first, later) = (visit.pose("boats", 0, 0).await?, visit.pose("boats", 0, 6).await?);
+    assert!(apart(&first, &later) > 1e-3, "it moves: {first:?} {later:?}");
+    visit.click("Stop").await?;
+    visit.until("stopped", "return document.querySelector('.badge.waiting')?.textContent === 'stopped'").await?;
+    let stopped = frames_there(&visit).await?;
+    tokio::time::sleep(std::time::Duration::from_millis(1500)).await;
+    assert_eq!(frames_there(&visit).await?, stopped, "nobody works at it");
+    visit.click("Go on").await?;
+    visit.until("more of it", &format!("return Number(document.querySelector('.working [role=status]')?.textContent.match(/frame (\\d+)/)?.[1]) > {stopped}")).await?;
+    // An edit gives it up for what is wanted now.
+    visit.fill("steps", "1").await?;
+    visit.kept().await?;
+    visit.until("all of it", "return document.querySelector('.working') === null && document.querySelector('.facts')?.textContent.includes('194 bodies · 1 steps')").await?;
+    visit.until("the seam is measured", "return document.querySelector('.badge.closed, .badge.open') !== null").await?;
+    visit.pose("boats", 0, 239).await?;
+    visit.end().await
+}
+
+#[tokio::test]
+async fn keys_are_baked_again_without_losing_what_was_changed_by_hand_and_set_as_it_was() -> Result<()> {
+    let visit = Visit::start(1280, 800).await?;
+    open(&visit, "Tent trampoline").await?;
+    visit.choose_node("Jump").await?;
+    visit.click("Bake to keys").await?;
+    visit.until("a count", "return document.querySelector('.bake-body .facts')?.textContent.includes('→')").await?;
+    visit.click("Bake").await?;
+    visit.kept().await?;
+    let document = visit.document().await?;
+    let nodes = document["nodes"].as_object().context("nodes")?;
+    let (pose, node) = nodes.iter().find(|(_, node)| node["type"] == "pose").context("a pose")?;
+    assert_eq!(node["baked"]["from"], "jump");
+    let keys = |document: &Value, axis: usize| document["nodes"][pose]["params"]["at"][axis]["keys"].clone();
+    let (xs, ys) = (keys(&document, 0), keys(&document, 1));
+
+    // By hand: all keys of the height go but the first, at a place where the motion was another.
+    visit.press(".trace-canvas").await?;
+    let row = visit.until("the height", "const i = [...document.querySelectorAll('.key-commands')].findIndex((b) => b.getAttribute('aria-label').includes('place y')); return i >= 0 ? i : null").await?;
+    anyhow::ensure!(row.is_number(), "a row of the height");
+    visit.press("button.key-commands[aria-label$=\"place y\"]").await?;
+    visit.end().await
+}

@@ -11,5 +11,6 @@ pub mod files;
 pub mod glb;
 pub mod model;
 pub mod picture;
+pub mod recording;
 pub mod svg;
 pub mod table;

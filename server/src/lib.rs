@@ -3,6 +3,7 @@
 pub mod api;
 pub mod guard;
 pub mod live;
+pub mod recorder;
 pub mod store;
 mod web;
 
@@ -20,14 +21,17 @@ pub struct Shop {
     pub registry: Arc<Registry>,
     /// Scenes that are open somewhere.
     pub hub: live::Hub,
+    /// Recordings that were worked out.
+    pub shelf: Arc<recorder::Shelf>,
     /// Names under which the server may be addressed, such as `127.0.0.1:8470`.
     pub hosts: Vec<String>,
 }
 
 impl Shop {
     /// For a database that was migrated.
-    pub fn new(pool: PgPool, hosts: Vec<String>) -> Arc<Self> {
-        Arc::new(Self { pool, registry: Arc::new(Registry::default()), hub: live::Hub::default(), hosts })
+    pub fn new(pool: PgPool, hosts: Vec<String>, shelf: recorder::Shelf) -> Arc<Self> {
+        let (registry, shelf) = (Arc::new(Registry::default()), Arc::new(shelf));
+        Arc::new(Self { pool, registry, hub: live::Hub::default(), shelf, hosts })
     }
 }
 

@@ -2,6 +2,7 @@ use super::fitting;
 use super::memo::{Key, Memo};
 use super::moving;
 use super::node::{Assets, Closing, Context, Looks, Mend, NodeType, Offer, Outcome, Product, Timing};
+use super::recorder::Recorder;
 use crate::motion::{Cancel, Motion};
 use crate::scene::{Mark, Node, Params, Resolved, Scene, Signals, Space, resolve};
 use crate::schema::{PortKind, Schema};
@@ -9,6 +10,7 @@ use crate::seam::length_offers;
 use serde_json::Value;
 use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
+use std::sync::atomic::AtomicBool;
 
 /// Most poses (things × frames of the loop) that one motion may have.
 const MOST_POSES: f64 = 2e7;
@@ -89,6 +91,8 @@ pub struct Workshop<'a> {
     pub clock: &'a dyn Fn() -> u64,
     /// Stops the work; nodes not reached by then say so.
     pub cancel: &'a Cancel,
+    /// Works out what is kept frame by frame.
+    pub recorder: &'a dyn Recorder,
 }
 
 /// Compiles a checked scene. Never fails as a whole: a node that cannot be evaluated says why, and
@@ -164,8 +168,10 @@ fn evaluate(
         return NodeResult::refused("Stopped before it was reached.".to_owned());
     }
     let begun = (workshop.clock)();
+    let unsettled = AtomicBool::new(false);
     let inputs = inputs.into_iter().map(|(port, (product, _))| (port, product)).collect();
-    let mut outcome = evaluate_now(index, node, inputs, (&resolved, &signals), timing, workshop);
+    let mut outcome =
+        evaluate_now(index, ((id, key), &unsettled), node, inputs, (&resolved, &signals), timing, workshop);
     if let Ok(outcome) = &mut outcome {
         outcome.warnings.extend(resolved.warnings);
         outcome.warnings.extend(node.params.keys().filter(|name| schema.param(name).is_none()).map(|name| {
@@ -173,8 +179,14 @@ fn evaluate(
         }));
     }
     let micros = (workshop.clock)().saturating_sub(begun);
+    let progress = outcome.as_ref().ok().and_then(|outcome| outcome.progress);
     let outcome = Arc::new(outcome);
-    if !workshop.cancel.cancelled() {
+    if let Some(progress) = progress {
+        // There is more of it the next time.
+        let key = blake3::hash(&[&key[..], format!("{progress:?}").as_bytes()].concat()).into();
+        return NodeResult { outcome, fresh: true, micros, marks: Vec::new(), key };
+    }
+    if !workshop.cancel.cancelled() && !unsettled.into_inner() {
         workshop.memo.keep(key, outcome.clone());
     }
     NodeResult { outcome, fresh: true, micros, marks: Vec::new(), key }
@@ -183,6 +195,7 @@ fn evaluate(
 /// At frame 0; what gives a path or a surface that moves is evaluated again for every frame that is asked for.
 fn evaluate_now(
     index: usize,
+    (stands_for, unsettled): ((&str, Key), &AtomicBool),
     node: &Node,
     inputs: BTreeMap<String, Product>,
     (resolved, signals): (&Resolved, &Signals),
@@ -202,7 +215,17 @@ fn evaluate_now(
         timing,
         assets: workshop.assets.clone(),
     });
-    let context = Context { params, inputs, frame: 0.0, timing, assets: &**workshop.assets, cancel: workshop.cancel };
+    let context = Context {
+        params,
+        inputs,
+        frame: 0.0,
+        timing,
+        assets: &**workshop.assets,
+        cancel: workshop.cancel,
+        recorder: workshop.recorder,
+        stands_for,
+        unsettled,
+    };
     let mut outcome = kind.evaluate(&context).and_then(|outcome| within_budget(outcome, timing))?;
     if timing.space == Space::Flat {
         outcome.product = outcome.product.flattened();

@@ -6,6 +6,7 @@ use crate::scene::{Node, Params, Scene, Signals, resolve};
 use crate::schema::{PortKind, Schema, Values};
 use serde_json::json;
 use std::collections::BTreeMap;
+use std::sync::atomic::AtomicBool;
 
 /// How often the room in which a number is looked for is made wider.
 const WIDER: i32 = 40;
@@ -83,8 +84,17 @@ impl<'a> Maker<'a> {
         let (signals, clock) = (Signals::new(), self.timing.clock());
         let resolved = resolve(self.schema, &node, &signals, clock, (0.0, false)).ok()?;
         let params = Params::new(self.schema, &node, (&resolved.values, &signals), clock);
-        let (assets, cancel) = (&**self.workshop.assets, self.workshop.cancel);
-        let context = Context { params, inputs: BTreeMap::new(), frame: 0.0, timing: self.timing, assets, cancel };
+        let context = Context {
+            params,
+            inputs: BTreeMap::new(),
+            frame: 0.0,
+            timing: self.timing,
+            assets: &**self.workshop.assets,
+            cancel: self.workshop.cancel,
+            recorder: self.workshop.recorder,
+            stands_for: (&self.id, [0; 32]),
+            unsettled: &AtomicBool::new(false),
+        };
         match self.kind.evaluate(&context).ok()?.product {
             Product::Path(product) => Some(product.path.at(0.0).strands()[0].length()),
             _ => None,

@@ -1,6 +1,7 @@
 //! Paths, surfaces and signals whose making changes over time: the node that makes them is evaluated again for each frame.
 
 use super::node::{Assets, Context, NodeType, Outcome, PathProduct, Product, Timing};
+use super::recorder::AtOnce;
 use crate::curve::{Curve, Path};
 use crate::motion::Cancel;
 use crate::scene::{Node, Params, Signals, Space, resolve};
@@ -8,6 +9,7 @@ use crate::schema::Schema;
 use crate::signal::Signal;
 use crate::surface::{Ground, Surface};
 use std::collections::{BTreeMap, HashMap};
+use std::sync::atomic::AtomicBool;
 use std::sync::{Arc, Mutex, PoisonError};
 
 /// True for a path or a surface that changes over time.
@@ -42,6 +44,9 @@ impl Again {
             timing: self.timing,
             assets: &*self.assets,
             cancel: &Cancel::default(),
+            recorder: &AtOnce,
+            stands_for: ("", [0; 32]),
+            unsettled: &AtomicBool::new(false),
         };
         let product = self.kind.evaluate(&context)?.product;
         Ok(if self.timing.space == Space::Flat { product.flattened() } else { product })

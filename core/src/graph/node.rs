@@ -1,8 +1,10 @@
 //! What the graph asks of a node type, and what it hands to it.
 
+use super::memo::Key;
+use super::recorder::{Order, Recorder, Taken};
 use crate::curve::{Curve, Joint, Outline, Path, flattened};
 use crate::fraction::{Fraction, greatest_common_divisor};
-use crate::motion::{Cancel, Motion, Symmetry};
+use crate::motion::{Cancel, Motion, Progress, Simulated, Symmetry};
 use crate::scene::{Params, Picture, Scene, Space};
 use crate::schema::Schema;
 use crate::signal::{Clock, Signal};
@@ -12,6 +14,7 @@ use serde::Serialize;
 use serde_json::Value;
 use std::collections::BTreeMap;
 use std::sync::Arc;
+use std::sync::atomic::{AtomicBool, Ordering};
 
 /// A kind of node: its schema and the call into the room that does the work.
 pub trait NodeType: Send + Sync {
@@ -105,9 +108,28 @@ pub struct Context<'a> {
     pub assets: &'a dyn Assets,
     /// Looked at by long work.
     pub cancel: &'a Cancel,
+    /// Works out what is kept frame by frame.
+    pub recorder: &'a dyn Recorder,
+    /// The node's id, and what stands for all that it is evaluated from.
+    pub stands_for: (&'a str, Key),
+    /// Set where what came of it may be another thing the next time, since what was to be recorded was not there.
+    pub unsettled: &'a AtomicBool,
 }
 
 impl Context<'_> {
+    /// What there is so far of `of` frames from one on that are worked out one after the other, at least 1.
+    pub fn recorded(
+        &self,
+        from: f64,
+        of: usize,
+        make: &dyn Fn() -> Result<Box<dyn Simulated>, String>,
+    ) -> Result<Taken, String> {
+        let (node, key) = self.stands_for;
+        let taken = self.recorder.take(&Order { node, key, from, of, make, cancel: self.cancel });
+        self.unsettled.fetch_or(taken.is_err(), Ordering::Relaxed);
+        taken
+    }
+
     /// The path at a port.
     pub fn path(&self, port: &str) -> Result<Path, String> {
         match self.inputs.get(port) {
@@ -294,6 +316,8 @@ pub struct Outcome {
     pub cut: Option<f64>,
     /// First and last frame between which a signal does something, where it is not always.
     pub span: Option<(f64, f64)>,
+    /// How far it is, where it is still being worked out or was stopped.
+    pub progress: Option<Progress>,
 }
 
 impl Outcome {
@@ -309,6 +333,7 @@ impl Outcome {
             lengths: Vec::new(),
             cut: None,
             span: None,
+            progress: None,
         }
     }
 

@@ -2,7 +2,7 @@
 
 use super::compile::{Compiled, End, NodeResult};
 use super::node::{Mend, Offer, Product};
-use crate::motion::{Cancel, Columns, Contact, Frames, Kind, Motion, MotionError, Sample};
+use crate::motion::{Cancel, Columns, Contact, Frames, Kind, Motion, MotionError, Progress, Sample};
 use crate::scene::Mark;
 use crate::seam::{Gap, Seam, measure, orbit};
 use serde::Serialize;
@@ -30,6 +30,8 @@ pub struct NodeReport {
     pub marks: Vec<Mark>,
     /// Milliseconds it took; 0 when it was remembered.
     pub millis: f64,
+    /// How far it is, where it is worked out frame by frame and not all there.
+    pub progress: Option<Progress>,
 }
 
 impl NodeReport {
@@ -46,6 +48,7 @@ impl NodeReport {
                 span: outcome.span.map(|(from, to)| [from, to]),
                 marks: Vec::new(),
                 millis,
+                progress: outcome.progress,
             },
             Err(why) => Self {
                 state: "error",
@@ -57,6 +60,7 @@ impl NodeReport {
                 span: None,
                 marks: result.marks.clone(),
                 millis,
+                progress: None,
             },
         }
     }

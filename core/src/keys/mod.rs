@@ -9,5 +9,5 @@ mod track;
 
 pub use bake::{Keys, ObjectKeys, bake_dense, bake_reduced};
 pub use channel::{Channel, Interpolation, Key, merge};
-pub use pose::{PoseKeys, bake_pose};
+pub use pose::{PoseKeys, bake_pose, pose_numbers};
 pub use track::Track;

@@ -63,6 +63,33 @@ pub fn bake_pose(
     Ok(keys)
 }
 
+/// The seven numbers that pose a thing at a frame, each with its slope per frame: place, metres; turns about x, y and z,
+/// degrees, those that are nearest to `near`; scale. Where it turns at once they are as they are afterwards.
+pub fn pose_numbers(
+    motion: &Arc<dyn Motion>,
+    object: usize,
+    frame: f64,
+    near: DVec3,
+    cancel: &Cancel,
+) -> Result<[(f64, f64); 7], MotionError> {
+    let range = Frames { from: frame, to: frame + 1.0 };
+    let ready = prepared(motion, range.widened(1.0), cancel)?;
+    let track = Track::new(&*ready, object, range)?;
+    let here = &track.instants[0].right;
+    let turn = nearest_turns(here.pose.orientation, near.map(f64::to_radians));
+    let rate = rates(turn, here.spin);
+    let (place, velocity) = (here.pose.position, here.velocity);
+    Ok([
+        (place.x, velocity.x),
+        (place.y, velocity.y),
+        (place.z, velocity.z),
+        (turn.x.to_degrees(), rate.x.to_degrees()),
+        (turn.y.to_degrees(), rate.y.to_degrees()),
+        (turn.z.to_degrees(), rate.z.to_degrees()),
+        (here.pose.scale.x, 0.0),
+    ])
+}
+
 impl PoseKeys {
     /// All channels, place first.
     pub fn channels(&self) -> impl Iterator<Item = &Channel<1>> {

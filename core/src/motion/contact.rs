@@ -1,8 +1,8 @@
 use glam::DVec3;
-use serde::Serialize;
+use serde::{Deserialize, Serialize};
 
 /// A thing touches something at an instant.
-#[derive(Debug, Clone, PartialEq, Serialize)]
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 #[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
 pub struct Contact {
     /// Which thing.

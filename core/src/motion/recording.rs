@@ -26,47 +26,70 @@ impl Row {
         Self { velocity: Vec3::ZERO, ..self }
     }
 
+    /// Its ten numbers: place, x, y, z, w of its turn, velocity.
+    pub fn numbers(&self) -> [f32; 10] {
+        let ([a, b, c], [x, y, z, w], [u, v, t]) = (self.place.to_array(), self.turn, self.velocity.to_array());
+        [a, b, c, x, y, z, w, u, v, t]
+    }
+
+    /// From its ten numbers.
+    pub const fn from_numbers([a, b, c, x, y, z, w, u, v, t]: [f32; 10]) -> Self {
+        Self { place: Vec3::new(a, b, c), turn: [x, y, z, w], velocity: Vec3::new(u, v, t) }
+    }
+
     fn orientation(&self) -> DQuat {
         Quat::from_array(self.turn).as_dquat().normalize()
     }
 }
 
-/// Things at whole frames, cubic by their velocities in between; held before the first and after the last.
+/// What was worked out of one frame.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Kept {
+    /// All things at the frame.
+    pub rows: Box<[Row]>,
+    /// What began to touch since the frame before, in order of frames.
+    pub contacts: Vec<Contact>,
+    /// False where nothing was worked out any more, since something had flown apart: all is held as it was before.
+    pub sound: bool,
+}
+
+/// Things at whole frames, cubic by their velocities in between; held before the first and after the last. What is still
+/// being worked out ends with the last frame that is there.
 #[derive(Clone)]
 pub struct Recording {
     from: f64,
-    things: usize,
-    /// Frame by frame, all things of each.
-    rows: Arc<Vec<Row>>,
-    scales: Arc<Vec<f64>>,
-    contacts: Arc<Vec<Contact>>,
+    frames: Vec<Arc<Kept>>,
+    scales: Arc<[f64]>,
 }
 
 impl Recording {
-    /// From a first frame on, one after the other; `rows` holds at least one frame of as many things as there are `scales`,
-    /// at least one. Contacts in order of frames.
-    pub fn new(from: f64, rows: Vec<Row>, scales: Vec<f64>, contacts: Vec<Contact>) -> Self {
-        Self {
-            from,
-            things: scales.len(),
-            rows: Arc::new(rows),
-            scales: Arc::new(scales),
-            contacts: Arc::new(contacts),
-        }
+    /// From a first frame on, one after the other; at least one, each with as many rows as there are `scales`, at least
+    /// one.
+    pub const fn new(from: f64, frames: Vec<Arc<Kept>>, scales: Arc<[f64]>) -> Self {
+        Self { from, frames, scales }
     }
 
     /// Frames that were kept, less one.
     pub fn frames(&self) -> usize {
-        self.rows.len() / self.things - 1
+        self.frames.len() - 1
     }
 
     /// Bytes that the rows take.
     pub fn bytes(&self) -> usize {
-        std::mem::size_of_val(&self.rows[..])
+        self.frames.iter().map(|kept| std::mem::size_of_val(&kept.rows[..])).sum()
+    }
+
+    /// The frame from which on it was no longer followed, since something flew apart.
+    pub fn apart(&self) -> Option<f64> {
+        self.frames.iter().position(|kept| !kept.sound).map(|i| self.from + i as f64)
     }
 
     fn row(&self, object: usize, frame: usize) -> &Row {
-        &self.rows[frame * self.things + object]
+        &self.frames[frame].rows[object]
+    }
+
+    fn all_contacts(&self) -> impl Iterator<Item = &Contact> {
+        self.frames.iter().flat_map(|kept| &kept.contacts)
     }
 
     /// The frame before, and how far it is on its way to the next, 0 to 1; outside nothing moves.
@@ -127,7 +150,7 @@ impl Recording {
 
 impl Motion for Recording {
     fn len(&self) -> usize {
-        self.things
+        self.scales.len()
     }
 
     fn extent(&self) -> Extent {
@@ -170,7 +193,7 @@ impl Motion for Recording {
         // What was kept is smooth but at its ends; a contact is a corner within the frame in which it was.
         let ends = [self.from, self.from + self.frames() as f64];
         let mut breaks: Vec<Break> = ends.iter().map(|&frame| Break { frame, kind: BreakKind::Corner }).collect();
-        let own = self.contacts.iter().filter(|contact| contact.object == object);
+        let own = self.all_contacts().filter(|contact| contact.object == object);
         breaks.extend(own.map(|contact| Break { frame: contact.frame, kind: BreakKind::Contact }));
         breaks.retain(|b| range.holds(b.frame));
         breaks.sort_by(|a, b| a.frame.total_cmp(&b.frame).then(a.kind.rank().cmp(&b.kind.rank())));
@@ -179,6 +202,6 @@ impl Motion for Recording {
     }
 
     fn contacts(&self, range: Frames) -> Vec<Contact> {
-        self.contacts.iter().filter(|contact| range.holds(contact.frame)).cloned().collect()
+        self.all_contacts().filter(|contact| range.holds(contact.frame)).cloned().collect()
     }
 }

@@ -1,7 +1,7 @@
 use super::placing::sentence;
 use crate::graph::{Context, NodeType, Outcome, Product};
-use crate::motion::{Frames, Motion, prepared};
-use crate::physics::{BodiesSetup, BodyForm, simulate};
+use crate::motion::{Frames, Motion, Simulated, prepared};
+use crate::physics::{Bodies, BodiesSetup, BodyForm};
 use crate::scene::{Params, Space};
 use crate::schema::{Group, Param, Port, PortKind, Schema, Unit};
 use glam::DVec3;
@@ -156,8 +156,6 @@ impl NodeType for BodiesNode {
         let ready = |motion: &Arc<dyn Motion>| {
             prepared(motion, range, context.cancel).map_err(|error| sentence(&error.to_string()))
         };
-        let bodies = ready(&motion)?;
-        let moved = context.motion("moved").ok().map(|moved| ready(&moved)).transpose()?;
         let level = |v: DVec3| if flat { v.with_z(0.0) } else { v };
         let setup = BodiesSetup {
             form: form(params)?,
@@ -169,26 +167,26 @@ impl NodeType for BodiesNode {
             pulled: (params.text("going") == GOING[1]).then(|| params.number("time")),
             steps,
             from: begin,
-            frames: frames.ceil() as usize,
             fps: timing.fps,
             flat,
         };
-        let outcome = simulate(&setup, &*bodies, moved.as_deref(), &grounds, context.cancel)
-            .map_err(|error| sentence(&error.to_string()))?;
-        let mut facts = vec![
-            format!("{} bodies", motion.len()),
-            format!("{} steps a frame", outcome.steps),
-            format!("{:.1} kB kept", outcome.recording.bytes() as f64 / 1e3),
-        ];
-        let contacts = outcome.recording.contacts(range).len();
-        facts.push(format!("{contacts} contacts"));
+        let make = || -> Result<Box<dyn Simulated>, String> {
+            let moved = context.motion("moved").ok().map(|moved| ready(&moved)).transpose()?;
+            Ok(Box::new(Bodies::new(setup.clone(), ready(&motion)?, moved, &grounds)))
+        };
+        let taken = context.recorded(begin, frames.ceil() as usize + 1, &make)?;
+        let recording = taken.recording;
+        let mut facts = taken.facts;
+        facts.push(format!("{:.1} kB kept", recording.bytes() as f64 / 1e3));
+        facts.push(format!("{} contacts", recording.contacts(range).len()));
         let mut warnings = Vec::new();
-        if let Some(frame) = outcome.apart {
+        if let Some(frame) = recording.apart() {
             warnings.push(format!(
                 "From frame {frame} on something flew apart, and all is held there: let bodies not begin within each other, or take more steps."
             ));
         }
-        Ok(Outcome { facts, warnings, ..Outcome::new(Product::Motion(Arc::new(outcome.recording))) })
+        let product = Product::Motion(Arc::new(recording));
+        Ok(Outcome { facts, warnings, progress: taken.progress, ..Outcome::new(product) })
     }
 }
 

@@ -1,49 +1,16 @@
 //! Rigid bodies: worked out by rapier3d, step by step, in single precision with the same bits everywhere.
 
-use crate::motion::{Cancel, Columns, Contact, Motion, MotionError, Recording, Row, Sample};
+use super::solid::{BodyForm, ground_shape};
+use crate::motion::{Columns, Contact, Kept, Motion, Row, Sample, Simulated, Stand};
 use crate::pose::turn_between;
-use crate::surface::{Shape, Surface};
+use crate::surface::Surface;
 use glam::{DQuat, DVec3, Quat, Vec3};
 use rapier3d::prelude::{
-    CoefficientCombineRule, ColliderBuilder, ColliderHandle, PhysicsWorld, RigidBodyBuilder, RigidBodyHandle, Rotation,
-    SharedShape, Vector,
+    CCDSolver, CoefficientCombineRule, ColliderBuilder, ColliderHandle, CollisionPipeline, PhysicsPipeline,
+    PhysicsWorld, RigidBodyBuilder, RigidBodyHandle, Rotation, Vector,
 };
 use std::collections::BTreeMap;
-
-/// The form of bodies, about their own middle, before a thing's scale.
-#[derive(Debug, Clone, PartialEq)]
-pub enum BodyForm {
-    /// A ball of this radius, metres.
-    Ball(f64),
-    /// Half its edges, metres.
-    Box(DVec3),
-    /// Half the length between the middles of its ends, along x, and its radius, metres.
-    Capsule(f64, f64),
-    /// Half its height along y, and its radius, metres.
-    Disc(f64, f64),
-}
-
-impl BodyForm {
-    fn shape(&self, scale: f64) -> SharedShape {
-        let of = |x: f64| (x * scale) as f32;
-        match self {
-            Self::Ball(radius) => SharedShape::ball(of(*radius)),
-            Self::Box(half) => SharedShape::cuboid(of(half.x), of(half.y), of(half.z)),
-            Self::Capsule(half, radius) => SharedShape::capsule_x(of(*half), of(*radius)),
-            Self::Disc(half, radius) => SharedShape::cylinder(of(*half), of(*radius)),
-        }
-    }
-
-    /// Its smallest half extent, metres.
-    fn smallest(&self) -> f64 {
-        match self {
-            Self::Ball(radius) => *radius,
-            Self::Box(half) => half.min_element(),
-            Self::Capsule(_, radius) => *radius,
-            Self::Disc(half, radius) => half.min(*radius),
-        }
-    }
-}
+use std::sync::Arc;
 
 /// What bodies are and what acts on them.
 #[derive(Debug, Clone)]
@@ -66,22 +33,10 @@ pub struct BodiesSetup {
     pub steps: Option<usize>,
     /// First frame; bodies begin as their motion is then.
     pub from: f64,
-    /// Frames that are worked out, at least 1.
-    pub frames: usize,
     /// Frames per second.
     pub fps: f64,
     /// In flat scenes bodies stay in z = 0 and turn about z only.
     pub flat: bool,
-}
-
-/// What came of it.
-pub struct BodiesOutcome {
-    /// The bodies.
-    pub recording: Recording,
-    /// Steps for each frame.
-    pub steps: usize,
-    /// The frame from which on it was no longer followed, since something flew apart.
-    pub apart: Option<f64>,
 }
 
 /// Most steps for each frame that sizes and speeds may ask for.
@@ -91,73 +46,103 @@ const STRIDE: f64 = 0.5;
 /// Metres beyond which something has flown apart.
 const FARTHEST: f32 = 1e6;
 
-/// Works out bodies that begin as the things of `bodies`, against surfaces that stand and things of `moved` that go their
-/// own way, of the same form. Both are ready for all the frames.
-pub fn simulate(
-    setup: &BodiesSetup,
-    bodies: &dyn Motion,
-    moved: Option<&dyn Motion>,
-    grounds: &[Surface],
-    cancel: &Cancel,
-) -> Result<BodiesOutcome, MotionError> {
-    let mut work = Work::new(setup, bodies, moved, grounds);
-    let mut rows = Vec::with_capacity((setup.frames + 1) * bodies.len());
-    work.keep(&mut rows);
-    let mut apart = None;
-    for frame in 0..setup.frames {
-        if cancel.cancelled() {
-            return Err(MotionError::Cancelled);
-        }
-        if apart.is_none() {
-            work.frame(frame);
-            if !work.is_sound() {
-                apart = Some(setup.from + frame as f64 + 1.0);
-            }
-        }
-        match apart {
-            None => work.keep(&mut rows),
-            // Held as it was before.
-            Some(_) => {
-                let last = rows.len() - bodies.len();
-                rows.extend_from_within(last..);
-                let held = rows.len() - bodies.len();
-                rows[held..].iter_mut().for_each(|row| *row = row.at_rest());
-            }
-        }
-    }
-    let Work { scales, contacts, steps, .. } = work;
-    Ok(BodiesOutcome { recording: Recording::new(setup.from, rows, scales, contacts), steps, apart })
+/// Part of a new way of working bodies out: what was kept by another is worked out anew.
+const WAY: u32 = 1;
+
+/// A thing as it is at a frame, metres and seconds.
+#[derive(Clone, Copy)]
+struct Goal {
+    place: DVec3,
+    orientation: DQuat,
+    velocity: DVec3,
+    spin: DVec3,
+    scale: f64,
 }
 
-/// Poses and velocities of a motion at a frame, metres and seconds.
-fn poses(motion: &dyn Motion, frame: f64, fps: f64) -> Vec<(DVec3, DQuat, DVec3, DVec3, f64)> {
+/// All things of a motion at a frame.
+fn goals(motion: &dyn Motion, frame: f64, fps: f64) -> Vec<Goal> {
     let mut sample = Sample::default();
     motion.sample(frame, Columns::POSE | Columns::VELOCITY | Columns::SPIN, &mut sample);
-    let one = |i: usize| {
-        let (velocity, spin) = (sample.velocities[i] * fps, sample.spins[i] * fps);
-        (sample.positions[i], sample.orientations[i], velocity, spin, sample.scales[i].x)
+    let one = |i: usize| Goal {
+        place: sample.positions[i],
+        orientation: sample.orientations[i],
+        velocity: sample.velocities[i] * fps,
+        spin: sample.spins[i] * fps,
+        scale: sample.scales[i].x,
     };
     (0..motion.len()).map(one).collect()
 }
 
-struct Work<'a> {
-    setup: &'a BodiesSetup,
-    bodies: &'a dyn Motion,
-    moved: Option<&'a dyn Motion>,
+fn digest(hash: &mut blake3::Hasher, goals: &[Goal]) {
+    for goal in goals {
+        let Goal { place, orientation, velocity, spin, scale } = goal;
+        let vectors = [place, velocity, spin].into_iter().flat_map(|v| v.to_array());
+        for number in vectors.chain(orientation.to_array()).chain([*scale]) {
+            hash.update(&number.to_bits().to_le_bytes());
+        }
+    }
+}
+
+/// Where bodies shall be and where the moved ones are, at the end of each step of a frame.
+#[derive(Default)]
+struct Intake {
+    frame: usize,
+    pulled: Vec<Vec<Goal>>,
+    moved: Vec<Vec<Goal>>,
+}
+
+/// Two colliders.
+type Pair = ((u32, u32), (u32, u32));
+
+/// Bodies that begin as the things of a motion, against surfaces that stand and things that go their own way, of the same
+/// form.
+pub struct Bodies {
+    setup: BodiesSetup,
+    bodies: Arc<dyn Motion>,
+    moved: Option<Arc<dyn Motion>>,
+    kind: [u8; 32],
     world: PhysicsWorld,
     handles: Vec<RigidBodyHandle>,
     carried: Vec<RigidBodyHandle>,
     /// Which body a collider is of, and what contacts call the others.
     of: BTreeMap<(u32, u32), usize>,
-    names: BTreeMap<(u32, u32), String>,
-    /// Pairs that touch.
-    touching: Vec<((u32, u32), (u32, u32))>,
-    contacts: Vec<Contact>,
-    scales: Vec<f64>,
+    names: BTreeMap<(u32, u32), &'static str>,
+    /// Pairs that touch, in order.
+    touching: Vec<Pair>,
+    /// How all is held since something flew apart.
+    held: Option<Arc<[Row]>>,
+    scales: Arc<[f64]>,
     steps: usize,
+    intake: Intake,
 }
 
-fn vector(v: DVec3) -> Vector {
+/// What bodies go on from.
+struct BodiesState {
+    world: PhysicsWorld,
+    touching: Vec<Pair>,
+    held: Option<Arc<[Row]>>,
+}
+
+/// The same world: what is left out holds nothing from one step to the next.
+fn copy(world: &PhysicsWorld) -> PhysicsWorld {
+    PhysicsWorld {
+        gravity: world.gravity,
+        integration_parameters: world.integration_parameters,
+        physics_pipeline: PhysicsPipeline::new(),
+        collision_pipeline: CollisionPipeline::new(),
+        islands: world.islands.clone(),
+        broad_phase: world.broad_phase.clone(),
+        narrow_phase: world.narrow_phase.clone(),
+        bodies: world.bodies.clone(),
+        colliders: world.colliders.clone(),
+        impulse_joints: world.impulse_joints.clone(),
+        multibody_joints: world.multibody_joints.clone(),
+        soft_bodies: world.soft_bodies.clone(),
+        ccd_solver: CCDSolver::new(),
+    }
+}
+
+pub(super) fn vector(v: DVec3) -> Vector {
     let v = v.as_vec3();
     Vector::new(v.x, v.y, v.z)
 }
@@ -175,51 +160,65 @@ fn turn(q: &Rotation) -> Quat {
     Quat::from_xyzw(q.x, q.y, q.z, q.w)
 }
 
-impl<'a> Work<'a> {
-    fn new(setup: &'a BodiesSetup, bodies: &'a dyn Motion, moved: Option<&'a dyn Motion>, grounds: &[Surface]) -> Self {
+impl Bodies {
+    /// Things of `bodies`, at least one, and of `moved`, both ready for all the frames that are worked out.
+    pub fn new(
+        setup: BodiesSetup,
+        bodies: Arc<dyn Motion>,
+        moved: Option<Arc<dyn Motion>>,
+        grounds: &[Surface],
+    ) -> Self {
         let mut world = PhysicsWorld::new();
         world.gravity = vector(setup.gravity);
-        let begin = poses(bodies, setup.from, setup.fps);
-        let sizes = begin.iter().map(|(.., scale)| setup.form.smallest() * scale);
-        let smallest = sizes.fold(f64::INFINITY, f64::min);
-        let fastest = begin.iter().map(|(_, _, velocity, ..)| velocity.length()).fold(0.0, f64::max);
+        let begin = goals(&*bodies, setup.from, setup.fps);
+        let smallest = begin.iter().map(|goal| setup.form.smallest() * goal.scale).fold(f64::INFINITY, f64::min);
+        let fastest = begin.iter().map(|goal| goal.velocity.length()).fold(0.0, f64::max);
         // What falls through the loop gains so much.
         let falls = (2.0 * setup.gravity.length() * 10.0 * smallest).sqrt();
         let asked = ((fastest + falls) / setup.fps / (STRIDE * smallest)).ceil();
         let steps = setup.steps.unwrap_or_else(|| (asked as usize).clamp(2, MOST_STEPS));
         world.integration_parameters.dt = (1.0 / (setup.fps * steps as f64)) as f32;
         world.integration_parameters.length_unit = (4.0 * smallest) as f32;
+        // Numbers are written such that they are read as the same bits.
+        let kind = *blake3::hash(format!("{WAY} {setup:?} {grounds:?} {steps}").as_bytes()).as_bytes();
         let mut work = Self {
             setup,
             bodies,
             moved,
+            kind,
             world,
             handles: Vec::new(),
             carried: Vec::new(),
             of: BTreeMap::new(),
             names: BTreeMap::new(),
             touching: Vec::new(),
-            contacts: Vec::new(),
-            scales: begin.iter().map(|(.., scale)| *scale).collect(),
+            held: None,
+            scales: begin.iter().map(|goal| goal.scale).collect(),
             steps,
+            intake: Intake::default(),
         };
-        for (place, orientation, velocity, spin, scale) in begin {
-            work.add_body(place, orientation, velocity, spin, scale);
+        for goal in begin {
+            work.add_body(goal);
         }
-        let carried = moved.map(|moved| poses(moved, setup.from, setup.fps)).unwrap_or_default();
-        for (place, orientation, _, _, scale) in carried {
-            let body = RigidBodyBuilder::kinematic_position_based().translation(vector(place)).build();
+        let carried = work.moved.as_ref().map(|moved| goals(&**moved, work.setup.from, work.setup.fps));
+        for goal in carried.unwrap_or_default() {
+            let body = RigidBodyBuilder::kinematic_position_based().translation(vector(goal.place)).build();
             let handle = work.world.insert_body(body);
-            work.world.bodies[handle].set_rotation(rotation(orientation), false);
-            let collider = work.collider(scale).build();
+            work.world.bodies[handle].set_rotation(rotation(goal.orientation), false);
+            let collider = work.collider(goal.scale).build();
             let added = work.world.insert_collider(collider, Some(handle));
-            work.names.insert(added.into_raw_parts(), "moved".to_owned());
+            work.names.insert(added.into_raw_parts(), "moved");
             work.carried.push(handle);
         }
         for (i, ground) in grounds.iter().enumerate() {
             work.add_ground(ground, i);
         }
         work
+    }
+
+    /// Steps for each frame.
+    pub const fn steps(&self) -> usize {
+        self.steps
     }
 
     fn collider(&self, scale: f64) -> ColliderBuilder {
@@ -229,8 +228,8 @@ impl<'a> Work<'a> {
             .friction(self.setup.friction as f32)
     }
 
-    fn add_body(&mut self, place: DVec3, orientation: DQuat, velocity: DVec3, spin: DVec3, scale: f64) {
-        let setup = self.setup;
+    fn add_body(&mut self, goal: Goal) {
+        let (setup, Goal { place, orientation, velocity, spin, scale }) = (&self.setup, goal);
         let mut body = RigidBodyBuilder::dynamic()
             .translation(vector(place))
             .linvel(vector(velocity))
@@ -251,68 +250,50 @@ impl<'a> Work<'a> {
     }
 
     fn add_ground(&mut self, ground: &Surface, number: usize) {
-        let shape = match &*ground.shape {
-            Shape::Plane { .. } => SharedShape::halfspace(Vector::Y),
-            Shape::Ball { radius } => SharedShape::ball(*radius as f32),
-            Shape::Box { half } => SharedShape::cuboid(half.x as f32, half.y as f32, half.z as f32),
-            Shape::Torus { radius, tube } => {
-                let ring = |u: f64, v: f64| {
-                    let far = radius + tube * libm::cos(v);
-                    DVec3::new(far * libm::cos(u), tube * libm::sin(v), far * libm::sin(u))
-                };
-                mesh(64, 24, &ring)
-            }
-            Shape::Lathe(profile) => {
-                let points = profile.points().to_vec();
-                let turned = move |u: f64, v: f64| {
-                    let part = v / std::f64::consts::TAU * (points.len() - 1) as f64;
-                    let i = (part.floor() as usize).min(points.len() - 2);
-                    let p = points[i].lerp(points[i + 1], part - i as f64);
-                    DVec3::new(p.x * libm::cos(u), p.y, p.x * libm::sin(u))
-                };
-                let rows = (profile.points().len() - 1).max(1);
-                mesh(64, rows, &turned)
-            }
-        };
         let handle = self.world.insert_body(RigidBodyBuilder::fixed().translation(vector(ground.position)).build());
         self.world.bodies[handle].set_rotation(rotation(ground.orientation), false);
-        let collider = ColliderBuilder::new(shape)
+        let collider = ColliderBuilder::new(ground_shape(&ground.shape))
             .restitution((self.setup.bounciness * ground.bounce).min(1.0) as f32)
             .friction((self.setup.friction * ground.grip) as f32)
             .restitution_combine_rule(CoefficientCombineRule::Max)
             .friction_combine_rule(CoefficientCombineRule::Max);
         let added = self.world.insert_collider(collider.build(), Some(handle));
         let name = if number == 0 { "ground" } else { "second" };
-        self.names.insert(added.into_raw_parts(), name.to_owned());
+        self.names.insert(added.into_raw_parts(), name);
     }
 
-    /// All steps of a frame.
-    fn frame(&mut self, frame: usize) {
+    /// When a step of a frame ends.
+    fn end_of(&self, frame: usize, step: usize) -> f64 {
+        self.setup.from + frame as f64 - 1.0 + (step + 1) as f64 / self.steps as f64
+    }
+
+    /// All steps on the way to a frame, and what began to touch meanwhile.
+    fn work_out(&mut self, frame: usize) -> Vec<Contact> {
+        let intake = std::mem::take(&mut self.intake);
+        debug_assert_eq!(intake.frame, frame, "asked for what it takes in first");
+        let mut contacts = Vec::new();
         for step in 0..self.steps {
-            let end = self.setup.from + frame as f64 + (step + 1) as f64 / self.steps as f64;
-            if let Some(time) = self.setup.pulled {
-                self.pull(end, time);
+            if let (Some(time), Some(goals)) = (self.setup.pulled, intake.pulled.get(step)) {
+                self.pull(goals, time);
             }
-            if let Some(moved) = self.moved {
-                let there = poses(moved, end, self.setup.fps);
-                for (handle, (place, orientation, ..)) in self.carried.iter().zip(there) {
-                    let body = &mut self.world.bodies[*handle];
-                    body.set_next_kinematic_translation(vector(place));
-                    body.set_next_kinematic_rotation(rotation(orientation));
-                }
+            for (handle, goal) in self.carried.iter().zip(intake.moved.get(step).into_iter().flatten()) {
+                let body = &mut self.world.bodies[*handle];
+                body.set_next_kinematic_translation(vector(goal.place));
+                body.set_next_kinematic_rotation(rotation(goal.orientation));
             }
             self.world.step();
-            self.listen(end);
+            self.listen(self.end_of(frame, step), &mut contacts);
         }
+        contacts
     }
 
     /// A spring that neither swings nor depends on mass: v̇ = (x′ − x)/τ² + 2(v′ − v)/τ, by its value at the step's end.
-    fn pull(&mut self, end: f64, time: f64) {
+    fn pull(&mut self, goals: &[Goal], time: f64) {
         let dt = f64::from(self.world.integration_parameters.dt);
-        let goals = poses(self.bodies, end, self.setup.fps);
         let rate = 1.0 / time;
         let soft = 1.0 / (1.0 + 2.0 * rate * dt + rate * rate * dt * dt);
-        for (handle, (place, orientation, velocity, spin, _)) in self.handles.iter().zip(goals) {
+        for (handle, goal) in self.handles.iter().zip(goals) {
+            let Goal { place, orientation, velocity, spin, .. } = *goal;
             let body = &mut self.world.bodies[*handle];
             let (x, v, w) = (back(body.translation()), back(body.linvel()), back(body.angvel()));
             let here = turn(body.rotation()).as_dquat().normalize();
@@ -324,7 +305,7 @@ impl<'a> Work<'a> {
     }
 
     /// Notes what has begun to touch.
-    fn listen(&mut self, frame: f64) {
+    fn listen(&mut self, frame: f64, contacts: &mut Vec<Contact>) {
         let mut now = Vec::new();
         for pair in self.world.contact_pairs() {
             if !pair.has_any_active_contact() {
@@ -332,7 +313,7 @@ impl<'a> Work<'a> {
             }
             let ends = [pair.collider1, pair.collider2].map(ColliderHandle::into_raw_parts);
             now.push((ends[0], ends[1]));
-            if self.touching.contains(&(ends[0], ends[1])) {
+            if self.touching.binary_search(&(ends[0], ends[1])).is_ok() {
                 continue;
             }
             let Some((manifold, contact)) = pair.find_deepest_contact() else { continue };
@@ -343,14 +324,14 @@ impl<'a> Work<'a> {
             for (side, sign) in [(0, -1.0), (1, 1.0)] {
                 let (Some(&object), other) = (self.of.get(&ends[side]), ends[1 - side]) else { continue };
                 let name = match (self.names.get(&other), self.of.get(&other)) {
-                    (Some(name), _) => name.clone(),
+                    (Some(name), _) => (*name).to_owned(),
                     (None, Some(other)) => format!("thing {}", other + 1),
                     _ => String::new(),
                 };
                 let body = &self.world.bodies[self.handles[object]];
                 let speed = f64::from(back(body.linvel()).length());
                 let change = impulse.length() / f64::from(body.mass()).max(1e-30);
-                self.contacts.push(Contact {
+                contacts.push(Contact {
                     object,
                     other: name,
                     frame,
@@ -367,12 +348,19 @@ impl<'a> Work<'a> {
         self.touching = now;
     }
 
-    fn keep(&self, rows: &mut Vec<Row>) {
-        rows.extend(self.handles.iter().map(|handle| {
+    fn rows(&self) -> Box<[Row]> {
+        let row = |handle: &RigidBodyHandle| {
             let body = &self.world.bodies[*handle];
             let velocity = back(body.linvel()) * (1.0 / self.setup.fps) as f32;
             Row::new(back(body.translation()), turn(body.rotation()), velocity)
-        }));
+        };
+        self.handles.iter().map(row).collect()
+    }
+
+    /// As it was before something flew apart.
+    fn hold(&self) -> Kept {
+        let rows = self.held.iter().flat_map(|rows| rows.iter().copied()).collect();
+        Kept { rows, contacts: Vec::new(), sound: false }
     }
 
     /// False where something has flown apart.
@@ -385,23 +373,67 @@ impl<'a> Work<'a> {
     }
 }
 
-/// A grid of triangles over a surface of two angles.
-fn mesh(around: usize, along: usize, of: &dyn Fn(f64, f64) -> DVec3) -> SharedShape {
-    use std::f64::consts::TAU;
-    let mut points = Vec::with_capacity((around + 1) * (along + 1));
-    for i in 0..=around {
-        for j in 0..=along {
-            points.push(vector(of(TAU * i as f64 / around as f64, TAU * j as f64 / along as f64)));
-        }
+impl Simulated for Bodies {
+    fn scales(&self) -> Arc<[f64]> {
+        self.scales.clone()
     }
-    let at = |i: usize, j: usize| (i * (along + 1) + j) as u32;
-    let mut sides = Vec::with_capacity(2 * around * along);
-    for i in 0..around {
-        for j in 0..along {
-            sides.push([at(i, j), at(i + 1, j), at(i + 1, j + 1)]);
-            sides.push([at(i, j), at(i + 1, j + 1), at(i, j + 1)]);
-        }
+
+    fn kind(&self) -> [u8; 32] {
+        self.kind
     }
-    // Only an empty mesh is refused, and this one has sides.
-    SharedShape::trimesh(points, sides).unwrap_or_else(|_| SharedShape::ball(1e-3))
+
+    fn facts(&self) -> Vec<String> {
+        vec![format!("{} bodies", self.handles.len()), format!("{} steps a frame", self.steps)]
+    }
+
+    fn takes_in(&mut self, frame: usize) -> [u8; 32] {
+        let mut hash = blake3::Hasher::new();
+        let fps = self.setup.fps;
+        if frame == 0 {
+            for motion in [Some(&self.bodies), self.moved.as_ref()].into_iter().flatten() {
+                digest(&mut hash, &goals(&**motion, self.setup.from, fps));
+            }
+            return *hash.finalize().as_bytes();
+        }
+        let ends: Vec<f64> = (0..self.steps).map(|step| self.end_of(frame, step)).collect();
+        let all = |motion: Option<&Arc<dyn Motion>>| match motion {
+            Some(motion) => ends.iter().map(|&end| goals(&**motion, end, fps)).collect(),
+            None => Vec::new(),
+        };
+        let pulled: Vec<Vec<Goal>> = all(self.setup.pulled.map(|_| &self.bodies));
+        let moved: Vec<Vec<Goal>> = all(self.moved.as_ref());
+        pulled.iter().chain(&moved).for_each(|goals| digest(&mut hash, goals));
+        self.intake = Intake { frame, pulled, moved };
+        *hash.finalize().as_bytes()
+    }
+
+    fn begin(&mut self) -> Kept {
+        Kept { rows: self.rows(), contacts: Vec::new(), sound: true }
+    }
+
+    fn next(&mut self, frame: usize) -> Kept {
+        if self.held.is_some() {
+            return self.hold();
+        }
+        let before = self.rows();
+        let contacts = self.work_out(frame);
+        if self.is_sound() {
+            return Kept { rows: self.rows(), contacts, sound: true };
+        }
+        self.held = Some(before.iter().map(|row| row.at_rest()).collect());
+        self.hold()
+    }
+
+    fn state(&self) -> Stand {
+        let (touching, held) = (self.touching.clone(), self.held.clone());
+        Arc::new(BodiesState { world: copy(&self.world), touching, held })
+    }
+
+    fn take_up(&mut self, state: &Stand) -> bool {
+        let Some(state) = state.downcast_ref::<BodiesState>() else { return false };
+        self.world = copy(&state.world);
+        self.touching.clone_from(&state.touching);
+        self.held.clone_from(&state.held);
+        true
+    }
 }

@@ -177,6 +177,9 @@ fn settings(scene: &Scene) -> Result<(), SceneError> {
     Ok(())
 }
 
+/// Most check sums of what was baked.
+const MOST_SUMS: usize = 64;
+
 fn check_node(id: &str, node: &Node, schemas: &[Schema]) -> Result<(), SceneError> {
     let place = format!("nodes/{id}");
     if id.is_empty() || id.len() > 64 {
@@ -187,6 +190,17 @@ fn check_node(id: &str, node: &Node, schemas: &[Schema]) -> Result<(), SceneErro
     }
     if !node.at.iter().all(|x| x.is_finite() && x.abs() <= 1e7) {
         return Err(wrong(place, "its place in the Weave must be two finite numbers."));
+    }
+    if let Some(baked) = &node.baked {
+        let tolerance = |x: f64| x.is_finite() && x > 0.0;
+        let short = |text: &str| text.len() <= 64;
+        let sums = baked.sums.len() <= MOST_SUMS && baked.sums.iter().all(|(port, sum)| short(port) && short(sum));
+        if !(tolerance(baked.tolerance) && tolerance(baked.angle) && short(&baked.from) && sums) {
+            return Err(wrong(
+                format!("{place}/baked"),
+                "what it was baked from needs a node's id, tolerances above 0 and short check sums: take it out to keep the keys alone.",
+            ));
+        }
     }
     // What another version of the program wrote is kept as it is: the graph says that it cannot be used.
     let Some(schema) = schemas.iter().find(|schema| schema.name == node.kind) else { return Ok(()) };

@@ -165,6 +165,26 @@ pub struct Node {
     /// Parameters that differ from their defaults, by name.
     #[serde(default, skip_serializing_if = "BTreeMap::is_empty")]
     pub params: BTreeMap<String, Value>,
+    /// What its keys were baked from.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub baked: Option<BakedFrom>,
+}
+
+/// Where keys came from, so that they can be baked again and what was changed by hand is known.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[serde(deny_unknown_fields)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+pub struct BakedFrom {
+    /// Id of the node whose motion it was; it may be gone.
+    pub from: String,
+    /// Which of its things, from 0.
+    pub thing: u32,
+    /// Metres that a place was allowed to be off.
+    pub tolerance: f64,
+    /// Degrees that an orientation was allowed to be off.
+    pub angle: f64,
+    /// A check sum of each number as it was baked, by port: one that is another now was changed by hand.
+    pub sums: BTreeMap<String, String>,
 }
 
 /// A thread from a node's output to another's port.

@@ -12,7 +12,9 @@ mod values;
 
 pub use check::{SceneError, check};
 pub use difference::{Difference, differences, edit_between};
-pub use document::{Asset, Backdrop, Camera, FORMAT, Node, NodeGroup, Picture, Scene, Space, Thread, VERSION};
+pub use document::{
+    Asset, Backdrop, BakedFrom, Camera, FORMAT, Node, NodeGroup, Picture, Scene, Space, Thread, VERSION,
+};
 pub use edit::{Edit, EditError, Op, apply, value_at};
 pub use keyed::{BEYOND, beyond_of, keyed_number, scaled};
 pub use kinds::{Kind, OwnLook};

@@ -2,15 +2,18 @@ use super::Refusal;
 use super::handoff::on_worker;
 use crate::Shop;
 use crate::live::{compile_now, open_scene};
+use crate::recorder::FromShelf;
 use actix_web::{get, web};
+use glam::DVec3;
 use serde::{Deserialize, Serialize};
 use serde_json::{Value, json};
 use std::collections::BTreeMap;
+use std::sync::Arc;
 use utoipa::{IntoParams, ToSchema};
 use uuid::Uuid;
-use zickzack_core::graph::{Memo, Product};
-use zickzack_core::keys::{Channel, PoseKeys, bake_pose};
-use zickzack_core::motion::{Cancel, Frames};
+use zickzack_core::graph::{Compiled, Memo, Product};
+use zickzack_core::keys::{Channel, PoseKeys, bake_pose, pose_numbers};
+use zickzack_core::motion::{Cancel, Frames, Motion};
 use zickzack_core::scene::keyed_number;
 
 /// What is baked to keys, and how closely.
@@ -68,13 +71,12 @@ pub async fn bake(
         return Err(Refusal::bad("The tolerances must be from 0.000001 mm to 1000 m, and from 0.000000001° to 1000°."));
     }
     let state = open_scene(&shop, *id).await?;
-    let registry = shop.registry.clone();
+    let (registry, shelf) = (shop.registry.clone(), shop.shelf.clone());
     let baked = on_worker(move || {
         let cancel = Cancel::default();
-        let compiled = compile_now(&registry, &Memo::default(), &state.scene, &state.files, &cancel);
-        let Some(Product::Motion(motion)) = compiled.nodes.get(&wanted.node).and_then(|result| result.product()) else {
-            return Err(Refusal::bad("There is no motion to bake: choose a node that gives one and works."));
-        };
+        let compiled =
+            compile_now((&registry, &Memo::default(), &FromShelf(&shelf)), &state.scene, &state.files, &cancel);
+        let motion = motion_of(&compiled, &wanted.node)?;
         if motion.len() > MOST_THINGS {
             return Err(Refusal::bad(format!(
                 "{} things are too many for nodes of keys, of which there may be {MOST_THINGS}: hand them off as a file.",
@@ -90,6 +92,76 @@ pub async fn bake(
         Ok(told(&keys, &wanted, compiled.timing.frames, state.scene.first_frame as f64))
     });
     baked.await.map(web::Json)
+}
+
+fn motion_of<'a>(compiled: &'a Compiled, node: &str) -> Result<&'a Arc<dyn Motion>, Refusal> {
+    match compiled.nodes.get(node).and_then(|result| result.product()) {
+        Some(Product::Motion(motion)) => Ok(motion),
+        _ => Err(Refusal::bad("There is no motion to bake: choose a node that gives one and works.")),
+    }
+}
+
+/// One thing of a motion at one frame.
+#[derive(Deserialize, IntoParams)]
+#[serde(deny_unknown_fields)]
+pub struct Instant {
+    /// Id of the node whose motion it is.
+    node: String,
+    /// Which of its things, from 0.
+    thing: usize,
+    /// Frame from the loop's first.
+    frame: f64,
+    /// Degrees about x that the turns shall be near to.
+    x: f64,
+    /// About y.
+    y: f64,
+    /// About z.
+    z: f64,
+}
+
+/// A number and its slope per frame.
+#[derive(Serialize, ToSchema)]
+pub struct Sloped {
+    value: f64,
+    slope: f64,
+}
+
+/// The numbers of a pose, by the ports of a `pose` node.
+#[derive(Serialize, ToSchema)]
+pub struct PoseNumbers {
+    numbers: BTreeMap<&'static str, Sloped>,
+}
+
+/// Ports of a `pose` node, in the order of [`pose_numbers`].
+const PORTS: [&str; 7] = ["at.x", "at.y", "at.z", "orientation.x", "orientation.y", "orientation.z", "scale"];
+
+/// What poses a thing of a motion at a frame, as it was before it was baked.
+#[utoipa::path(params(("id" = Uuid, Path), Instant), responses((status = 200, body = PoseNumbers), (status = 422, body = Refusal)))]
+#[get("/api/scenes/{id}/pose")]
+pub async fn pose(
+    shop: web::Data<Shop>,
+    id: web::Path<Uuid>,
+    instant: web::Query<Instant>,
+) -> Result<web::Json<PoseNumbers>, Refusal> {
+    let near = DVec3::new(instant.x, instant.y, instant.z);
+    if !(near.is_finite() && near.abs().max_element() <= 1e9 && instant.frame.abs() <= 1e6) {
+        return Err(Refusal::bad("The frame must be within a million, and the turns must be plain numbers."));
+    }
+    let state = open_scene(&shop, *id).await?;
+    let (registry, shelf) = (shop.registry.clone(), shop.shelf.clone());
+    let numbers = on_worker(move || {
+        let cancel = Cancel::default();
+        let compiled =
+            compile_now((&registry, &Memo::default(), &FromShelf(&shelf)), &state.scene, &state.files, &cancel);
+        let motion = motion_of(&compiled, &instant.node)?;
+        if instant.thing >= motion.len() {
+            return Err(Refusal::bad("The motion has no such thing any more: bake it again."));
+        }
+        pose_numbers(motion, instant.thing, instant.frame, near, &cancel)
+            .map_err(|error| Refusal::bad(error.to_string()))
+    });
+    let sloped = numbers.await?.map(|(value, slope)| Sloped { value, slope });
+    Ok(web::Json(PoseNumbers { numbers: PORTS.into_iter().zip(sloped).collect() }))
 }
 
 fn told(keys: &[PoseKeys], wanted: &Wanted, frames: f64, first: f64) -> Baked {

@@ -2,6 +2,7 @@ use super::Refusal;
 use super::scenes::attachment;
 use crate::Shop;
 use crate::live::{compile_now, open_scene};
+use crate::recorder::FromShelf;
 use actix_web::http::header;
 use actix_web::{HttpResponse, get, web};
 use serde::{Deserialize, Serialize};
@@ -149,11 +150,12 @@ pub async fn look(
     wanted: web::Query<Wanted>,
 ) -> Result<web::Json<Look>, Refusal> {
     let state = open_scene(&shop, *id).await?;
-    let registry = shop.registry.clone();
+    let (registry, shelf) = (shop.registry.clone(), shop.shelf.clone());
     let look = on_worker(move || {
         let cancel = Cancel::default();
         let range = range(&wanted, &state.scene)?;
-        let compiled = compile_now(&registry, &Memo::default(), &state.scene, &state.files, &cancel);
+        let compiled =
+            compile_now((&registry, &Memo::default(), &FromShelf(&shelf)), &state.scene, &state.files, &cancel);
         let outputs = outputs(&compiled, &wanted, range)?;
         let (_, motion) = &outputs[0];
         let keys = keys(motion, range, &wanted, &cancel)?;
@@ -244,7 +246,7 @@ pub async fn write(
     wanted: web::Query<Wanted>,
 ) -> Result<HttpResponse, Refusal> {
     let state = open_scene(&shop, *id).await?;
-    let registry = shop.registry.clone();
+    let (registry, shelf) = (shop.registry.clone(), shop.shelf.clone());
     let form = wanted.form.clone().unwrap_or_else(|| "csv".to_owned());
     let name = state.scene.name.clone();
     let media = match form.as_str() {
@@ -256,7 +258,8 @@ pub async fn write(
     let bytes = on_worker(move || {
         let cancel = Cancel::default();
         let range = range(&wanted, &state.scene)?;
-        let compiled = compile_now(&registry, &Memo::default(), &state.scene, &state.files, &cancel);
+        let compiled =
+            compile_now((&registry, &Memo::default(), &FromShelf(&shelf)), &state.scene, &state.files, &cancel);
         let outputs = outputs(&compiled, &wanted, range)?;
         if is_table {
             let table =

@@ -43,6 +43,7 @@ pub fn routes(config: &mut web::ServiceConfig) {
         .service(versions::compare)
         .service(nodes::list)
         .service(bake::bake)
+        .service(bake::pose)
         .service(handoff::look)
         .service(handoff::write);
 }
@@ -87,6 +88,7 @@ pub fn json_limits() -> web::JsonConfig {
         versions::compare,
         nodes::list,
         bake::bake,
+        bake::pose,
         handoff::look,
         handoff::write,
     ),

@@ -1,6 +1,7 @@
 use super::Refusal;
 use crate::Shop;
 use crate::live::{Wish, compile_now, open_scene};
+use crate::recorder::FromShelf;
 use crate::store::{assets, scenes};
 use actix_web::http::header;
 use actix_web::{HttpResponse, delete, get, patch, post, web};
@@ -217,10 +218,11 @@ pub const STEPS: usize = 72;
 #[get("/api/scenes/{id}/miniature")]
 pub async fn miniature(shop: web::Data<Shop>, id: web::Path<Uuid>) -> Result<web::Json<LivingMiniature>, Refusal> {
     let state = open_scene(&shop, *id).await?;
-    let registry = shop.registry.clone();
+    let (registry, shelf) = (shop.registry.clone(), shop.shelf.clone());
     let made = web::block(move || {
         let cancel = Cancel::default();
-        compile_now(&registry, &Memo::default(), &state.scene, &state.files, &cancel).living_miniature(STEPS, &cancel)
+        compile_now((&registry, &Memo::default(), &FromShelf(&shelf)), &state.scene, &state.files, &cancel)
+            .living_miniature(STEPS, &cancel)
     });
     let miniature = made.await.map_err(|_| Refusal::bad("The miniature could not be made."))?;
     miniature.map(web::Json).map_err(|error| Refusal::bad(error.to_string()))

@@ -2,6 +2,7 @@ use super::scenes::{Made, STEPS};
 use super::{Refusal, store_scene};
 use crate::Shop;
 use crate::live::compile_now;
+use crate::recorder::FromShelf;
 use actix_web::{get, post, web};
 use rust_embed::RustEmbed;
 use serde::{Deserialize, Serialize};
@@ -49,7 +50,7 @@ fn written(id: &str) -> Option<Written> {
 #[utoipa::path(operation_id = "starters", responses((status = 200, body = Vec<Starter>)))]
 #[get("/api/starters")]
 pub async fn list(shop: web::Data<Shop>) -> Result<web::Json<Vec<Starter>>, Refusal> {
-    let registry = shop.registry.clone();
+    let (registry, shelf) = (shop.registry.clone(), shop.shelf.clone());
     let made = web::block(move || {
         let cancel = Cancel::default();
         let mut ids: Vec<String> = Shelf::iter().filter_map(|n| n.strip_suffix(".json").map(str::to_owned)).collect();
@@ -59,7 +60,8 @@ pub async fn list(shop: web::Data<Shop>) -> Result<web::Json<Vec<Starter>>, Refu
                 let wrong = |why: String| Refusal::bad(format!("The starter {id} is damaged: {why}"));
                 let Written { help, scene } = written(&id).ok_or_else(|| wrong("it cannot be read.".to_owned()))?;
                 let scene = Scene::from_value(scene, &registry.schemas).map_err(|error| wrong(error.to_string()))?;
-                let compiled = compile_now(&registry, &Memo::default(), &scene, &Arc::default(), &cancel);
+                let compiled =
+                    compile_now((&registry, &Memo::default(), &FromShelf(&shelf)), &scene, &Arc::default(), &cancel);
                 let living = compiled.living_miniature(STEPS, &cancel).map_err(|error| wrong(error.to_string()))?;
                 let (title, space, frames, fps) = (scene.name, scene.space, scene.frames, scene.fps.to_string());
                 Ok(Starter { id: id.clone(), title, help, space, frames, fps, living })

@@ -1,6 +1,7 @@
 use super::Refusal;
 use crate::Shop;
 use crate::live::{compile_now, files_of, open_scene};
+use crate::recorder::FromShelf;
 use crate::store::versions;
 use actix_web::{HttpResponse, delete, get, patch, post, web};
 use serde::{Deserialize, Serialize};
@@ -136,12 +137,12 @@ pub async fn open(shop: &Shop, scene: Uuid, version: Uuid) -> Result<(Scene, Fil
 pub async fn compare(shop: web::Data<Shop>, path: web::Path<(Uuid, Uuid)>) -> Result<web::Json<Comparison>, Refusal> {
     let (then, files) = open(&shop, path.0, path.1).await?;
     let now = open_scene(&shop, path.0).await?;
-    let registry = shop.registry.clone();
+    let (registry, shelf) = (shop.registry.clone(), shop.shelf.clone());
     let compared = web::block(move || {
         let cancel = Cancel::default();
         let memo = Memo::default();
-        let old = compile_now(&registry, &memo, &then, &Arc::new(files), &cancel);
-        let new = compile_now(&registry, &memo, &now.scene, &now.files, &cancel);
+        let old = compile_now((&registry, &memo, &FromShelf(&shelf)), &then, &Arc::new(files), &cancel);
+        let new = compile_now((&registry, &memo, &FromShelf(&shelf)), &now.scene, &now.files, &cancel);
         let frames = then.frames.min(now.scene.frames);
         Ok::<_, MotionError>(Comparison {
             differences: differences(&then, &now.scene, &registry.schemas),

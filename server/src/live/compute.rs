@@ -2,11 +2,14 @@
 
 use super::blocks::{self, Stamp};
 use super::messages::{NodeStatus, ToPage};
+use crate::recorder::{AtDesk, FromShelfOnly};
 use std::collections::HashMap;
 use std::sync::{Arc, Mutex, PoisonError};
 use std::time::Instant;
 use tokio::sync::mpsc;
-use zickzack_core::graph::{Assets, Compiled, End, EndReport, Memo, Timing, Workshop, compile, report, try_offers};
+use zickzack_core::graph::{
+    Assets, Compiled, End, EndReport, Memo, NodeResult, Recorder, Timing, Workshop, compile, report, try_offers,
+};
 use zickzack_core::motion::{Cancel, MotionError};
 use zickzack_core::nodes::Registry;
 use zickzack_core::scene::{Scene, Space};
@@ -106,17 +109,23 @@ pub struct Work {
     pub compared: Option<Compared>,
     pub has: Arc<Has>,
     pub cancel: Cancel,
+    /// Where recordings come from: of the scene, and of what is compared with it.
+    pub desks: (AtDesk, AtDesk),
     pub out: mpsc::Sender<Out>,
 }
 
 /// Compiles a scene outside any live connection.
-pub fn compile_now(registry: &Registry, memo: &Memo, scene: &Scene, files: &Arc<Files>, cancel: &Cancel) -> Compiled {
-    in_workshop(registry, memo, files, cancel, |workshop| compile(scene, workshop))
+pub fn compile_now(
+    (registry, memo, recorder): (&Registry, &Memo, &dyn Recorder),
+    scene: &Scene,
+    files: &Arc<Files>,
+    cancel: &Cancel,
+) -> Compiled {
+    in_workshop((registry, memo, recorder), files, cancel, |workshop| compile(scene, workshop))
 }
 
 fn in_workshop<T>(
-    registry: &Registry,
-    memo: &Memo,
+    (registry, memo, recorder): (&Registry, &Memo, &dyn Recorder),
     files: &Arc<Files>,
     cancel: &Cancel,
     work: impl FnOnce(&Workshop<'_>) -> T,
@@ -124,9 +133,8 @@ fn in_workshop<T>(
     let begun = Instant::now();
     let assets: Arc<dyn Assets> = files.clone();
     let clock = || begun.elapsed().as_micros() as u64;
-    let workshop =
-        Workshop { types: &registry.types, schemas: &registry.schemas, memo, assets: &assets, clock: &clock, cancel };
-    work(&workshop)
+    let (types, schemas) = (&registry.types, &registry.schemas);
+    work(&Workshop { types, schemas, memo, assets: &assets, clock: &clock, cancel, recorder })
 }
 
 fn mixed(key: &[u8; 32], more: impl std::fmt::Debug) -> [u8; 32] {
@@ -144,8 +152,7 @@ impl Work {
     }
 
     fn rounds(&self) -> Result<(), MotionError> {
-        let compiled = compile_now(&self.registry, &self.memo, &self.scene, &self.files, &self.cancel);
-        self.going()?;
+        let compiled = self.compiled(&self.scene, &self.files, &self.desks.0)?;
         let now = Side { scene: &self.scene, compiled: &compiled, stamp: self.stamp, named: "" };
         self.signals(&now)?;
         self.paths(&now)?;
@@ -155,13 +162,22 @@ impl Work {
         self.traces(&now, &ends)?;
         self.offers(&compiled, ends)?;
         let Some(Compared { scene, files }) = &self.compared else { return Ok(()) };
-        let compiled = compile_now(&self.registry, &self.memo, scene, files, &self.cancel);
-        self.going()?;
+        let compiled = self.compiled(scene, files, &self.desks.1)?;
         let stamp = Stamp { compared: true, ..self.stamp };
         let then = Side { scene, compiled: &compiled, stamp, named: COMPARED };
         self.paths(&then)?;
         self.poses(&then)?;
         self.traces(&then, &[])
+    }
+
+    /// A scene as far as it is worked out; what it does not wait for any more is given up.
+    fn compiled(&self, scene: &Scene, files: &Arc<Files>, desk: &AtDesk) -> Result<Compiled, MotionError> {
+        let compiled = compile_now((&self.registry, &self.memo, desk), scene, files, &self.cancel);
+        self.going()?;
+        let waits = |result: &NodeResult| matches!(&*result.outcome, Ok(outcome) if outcome.progress.is_some());
+        let waiting = compiled.nodes.iter().filter(|(_, result)| waits(result)).map(|(id, _)| id.clone());
+        desk.keep_only(&waiting.collect());
+        Ok(compiled)
     }
 
     fn going(&self) -> Result<(), MotionError> {
@@ -243,7 +259,8 @@ impl Work {
         }
         let known = ends.clone();
         for (report, end) in ends.iter_mut().zip(&compiled.ends).filter(|(report, _)| untried(report)) {
-            in_workshop(&self.registry, &self.memo, &self.files, &self.cancel, |workshop| {
+            let recorder = FromShelfOnly(self.desks.0.shelf());
+            in_workshop((&self.registry, &self.memo, &recorder), &self.files, &self.cancel, |workshop| {
                 try_offers(&self.scene, report, workshop)
             })?;
             self.has.tried(end, compiled.timing, report);

@@ -34,6 +34,8 @@ pub enum FromPage {
     Compare { version: Option<Uuid> },
     /// … are you still there? The answer is `Here`.
     Here,
+    /// … stop working at what is worked out frame by frame for this node, or go on with it.
+    Hold { node: String, hold: bool },
     /// … draw the channels of this thing; no node for none. `frame` is what is on screen. And draw what changes
     /// over time in the numbers of the node `chosen`, or the signal that it gives.
     Watch {

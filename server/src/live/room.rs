@@ -3,11 +3,12 @@
 use super::messages::ToPage;
 use crate::Shop;
 use crate::api::Refusal;
+use crate::recorder::Studio;
 use crate::store::{assets, edits, scenes};
 use serde_json::Value;
 use std::collections::{BTreeMap, HashMap};
 use std::sync::atomic::{AtomicU64, Ordering};
-use std::sync::{Arc, Mutex as StdMutex, PoisonError};
+use std::sync::{Arc, Mutex as StdMutex, PoisonError, Weak};
 use tokio::sync::{Mutex, mpsc};
 use uuid::Uuid;
 use zickzack_core::graph::Memo;
@@ -25,6 +26,8 @@ pub struct Room {
     pub id: Uuid,
     /// What was computed for it.
     pub memo: Arc<Memo>,
+    /// What is worked out in the background for it.
+    pub studio: Arc<Studio>,
     state: Mutex<Held>,
     pages: StdMutex<HashMap<u64, mpsc::UnboundedSender<Event>>>,
     next_page: AtomicU64,
@@ -57,6 +60,16 @@ pub enum Event {
     Reloaded,
     /// The scene is gone.
     Deleted,
+    /// More of what is worked out in the background is there.
+    Recorded,
+}
+
+fn telling(room: Weak<Room>) -> Arc<dyn Fn() + Send + Sync> {
+    Arc::new(move || {
+        if let Some(room) = room.upgrade() {
+            room.tell(&Event::Recorded);
+        }
+    })
 }
 
 impl Hub {
@@ -68,9 +81,10 @@ impl Hub {
         }
         let state = open_scene(shop, id).await?;
         rooms.retain(|_, room| !room.is_empty());
-        let room = Arc::new(Room {
+        let room = Arc::new_cyclic(|room: &Weak<Room>| Room {
             id,
             memo: Arc::default(),
+            studio: Arc::new(Studio::new(shop.shelf.clone(), telling(room.clone()))),
             state: Mutex::new(Held { state, doubtful: false }),
             pages: StdMutex::default(),
             next_page: AtomicU64::new(1),
@@ -145,6 +159,7 @@ impl Room {
     /// Leaves.
     pub fn leave(&self, page: u64) {
         self.pages().remove(&page);
+        self.studio.leave(page);
     }
 
     fn tell(&self, event: &Event) {

@@ -21,6 +21,8 @@ const WAITING_BLOCKS: usize = 4;
 const SILENCE: Duration = Duration::from_secs(90);
 
 struct Page {
+    /// In its room.
+    number: u64,
     shop: Arc<Shop>,
     room: Arc<Room>,
     socket: Session,
@@ -34,7 +36,7 @@ struct Page {
     working: Option<tokio::task::JoinHandle<()>>,
     /// An edit that has to be asked again; until it is, those that came after it wait too.
     waiting: Option<i64>,
-    /// Set when something changed while the work in progress could not be given up yet.
+    /// Set when something changed since the work in progress began.
     stale: bool,
 }
 
@@ -43,6 +45,7 @@ pub async fn run(shop: Arc<Shop>, room: Arc<Room>, socket: Session, mut stream: 
     let (number, mut events) = room.enter();
     let (out, mut results) = mpsc::channel(WAITING_BLOCKS);
     let mut page = Page {
+        number,
         shop,
         room: room.clone(),
         socket,
@@ -145,6 +148,12 @@ impl Page {
                 }
                 Ok(())
             }
+            FromPage::Hold { node, hold } => {
+                if self.room.studio.hold((self.number, false), &node, hold) {
+                    self.more().await;
+                }
+                Ok(())
+            }
             FromPage::Watch { node, object, frame, chosen } => {
                 let thing = node.map(|node| (node, object));
                 let frame = if frame.is_finite() { frame } else { 0.0 };
@@ -208,6 +217,10 @@ impl Page {
                 self.work().await;
                 Ok(())
             }
+            Event::Recorded => {
+                self.more().await;
+                Ok(())
+            }
             Event::Deleted => {
                 self.refuse(None, "This scene was deleted: it can be brought back in the Pattern book.".to_owned())
                     .await?;
@@ -238,6 +251,15 @@ impl Page {
         match result {
             Out::Json(message) => self.say(&message).await,
             Out::Block(block) => self.socket.binary(block).await,
+        }
+    }
+
+    /// There is more than the round in progress knows of: another one follows it.
+    async fn more(&mut self) {
+        if self.working.is_some() {
+            self.stale = true;
+        } else {
+            self.work().await;
         }
     }
 
@@ -274,6 +296,7 @@ impl Page {
             compared: self.compared.clone(),
             has: self.has.clone(),
             cancel: self.cancel.clone(),
+            desks: (self.room.studio.at((self.number, false)), self.room.studio.at((self.number, true))),
             out: self.out.clone(),
         };
         self.working = Some(tokio::task::spawn_blocking(move || work.run()));

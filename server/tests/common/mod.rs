@@ -42,7 +42,7 @@ impl Served {
         let pool = store::connect(&database).await.unwrap();
         let listener = TcpListener::bind("127.0.0.1:0").unwrap();
         let port = listener.local_addr().unwrap().port();
-        let shop = Shop::new(pool, loopback_hosts(port));
+        let shop = Shop::new(pool, loopback_hosts(port), zickzack_server::recorder::Shelf::nowhere());
         actix_web::rt::spawn(serve(shop.clone(), listener));
         let host = format!("127.0.0.1:{port}");
         Self { base: format!("http://{host}"), host, client: Client::default(), database, shop }

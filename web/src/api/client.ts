@@ -1,4 +1,4 @@
-import type { Baked, Comparison, Keep, Kept, Listed, LivingMiniature, Look, NodeSchema, Op, Scene, Space, Starter, Version } from './types';
+import type { Baked, Comparison, Keep, Kept, Listed, LivingMiniature, Look, NodeSchema, Op, PoseNumbers, Scene, Space, Starter, Version } from './types';
 
 /** What the server says when it does not do something: a sentence for the user. */
 export class Refused extends Error {}
@@ -60,5 +60,6 @@ export const api = {
   restoreVersion: (scene: string, version: string) => post<void>(`/api/scenes/${scene}/versions/${version}/restore`),
   compareVersion: (scene: string, version: string) => ask<Comparison>(`/api/scenes/${scene}/versions/${version}/compare`),
   bake: (scene: string, wanted: { node: string; tolerance: number; angle: number }) => ask<Baked>(`/api/scenes/${scene}/bake?${new URLSearchParams(Object.entries(wanted).map(([name, value]) => [name, String(value)])).toString()}`),
+  pose: (scene: string, at: { node: string; thing: number; frame: number; x: number; y: number; z: number }) => ask<PoseNumbers>(`/api/scenes/${scene}/pose?${new URLSearchParams(Object.entries(at).map(([name, value]) => [name, String(value)])).toString()}`),
   look: (scene: string, wanted: Wanted) => ask<Look>(handoffAddress(scene, wanted, false)),
 };

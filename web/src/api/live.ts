@@ -174,6 +174,11 @@ export class Live {
     this.send({ kind: 'compare', version: version?.id ?? null });
   }
 
+  /** Stops the work at what is recorded for a node, or goes on with it. */
+  hold(node: string, hold: boolean): void {
+    this.send({ kind: 'hold', node, hold });
+  }
+
   /** Sends what is pending and was not sent on this connection, in order. */
   private pump(): void {
     if (this.again || !this.welcome) return;

@@ -1,7 +1,9 @@
 import { Button, Tooltip } from '@mui/material';
 import { useEffect, useState } from 'react';
+import { useShallow } from 'zustand/react/shallow';
 import { Link, go } from '../route';
 import { put } from '../scene/edits';
+import { partDone, waitedFor } from '../scene/progress';
 import { useScene } from '../scene/store';
 import { useMode } from '../theme/mode';
 import { Knot } from './dial/Knot';
@@ -136,9 +138,18 @@ function SaveState() {
 function SeamBadge() {
   const ends = useScene((state) => state.ends);
   const open = useScene((state) => state.aside === 'seam');
+  const waits = useScene(useShallow((state) => waitedFor(state.nodes)));
   const shown = outputsOf(ends);
   if (shown.length === 0) return null;
   const closes = shown.every((end) => end.seam.closes);
+  if (waits) {
+    // Where the loop ends nothing may be there yet to be measured.
+    return (
+      <span className="badge waiting" role="status">
+        {waits.stopped ? 'stopped' : `working · ${Math.floor(partDone(waits) * 100)} %`}
+      </span>
+    );
+  }
   return (
     <button type="button" className={`badge ${closes ? 'closed' : 'open'}`} aria-pressed={open} onClick={() => useScene.setState({ aside: open ? null : 'seam' })}>
       <Knot closed={closes} />

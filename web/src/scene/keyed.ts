@@ -167,6 +167,19 @@ export function inserted(keys: readonly Key[], frame: number, id = freshId('key'
   return [...keys.slice(0, i), left, { ...fresh, frame }, right, ...keys.slice(i + 2)];
 }
 
+/** The keys with one at a frame that has a value and a slope of its own; a key that stands there takes them. */
+export function insertedAt(keys: readonly Key[], frame: number, value: number, slope: number, id = freshId('key')): Key[] {
+  const all = inserted(keys, frame, id);
+  const i = all.findIndex((key) => Math.abs(key.frame - frame) < 1e-6);
+  const gap = (other: Key | undefined): number | null => (other ? Math.abs(other.frame - frame) / 3 : null);
+  const [before, after] = [gap(all[i - 1]), gap(all[i + 1])];
+  return all.map((key, j) => {
+    if (j !== i) return key;
+    const { before: _, after: __, ...plain } = key;
+    return { ...plain, value, handles: 'joined', ...(before !== null && { before: [-before, -slope * before] }), ...(after !== null && { after: [after, slope * after] }) };
+  });
+}
+
 const changed = (keys: readonly Key[], ids: readonly string[], change: (key: Key, i: number) => Key): Key[] => keys.map((key, i) => (ids.includes(key.id) ? change(key, i) : key));
 
 /** Keys with handles of another kind; what they had of their own goes, but for its length in frames. */

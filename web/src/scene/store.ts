@@ -251,7 +251,7 @@ function only<T>(entries: Record<string, T>, passes: (name: string) => boolean):
   return left.length === names.length ? entries : Object.fromEntries(left.map((name) => [name, entries[name] as T]));
 }
 
-const told = ({ state, messages, facts, closing, mends, cut, span, millis }: NodeStatus): string => JSON.stringify([state, messages, facts, closing, mends, cut, span, millis]);
+const told = ({ state, messages, facts, closing, mends, cut, span, millis, progress }: NodeStatus): string => JSON.stringify([state, messages, facts, closing, mends, cut, span, millis, progress]);
 
 /** Takes in the state of all nodes, keeping what did not change, and forgets what is gone. */
 export function takeNodes(nodes: Record<string, NodeStatus>): void {

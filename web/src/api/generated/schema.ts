@@ -227,6 +227,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/scenes/{id}/pose": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What poses a thing of a motion at a frame, as it was before it was baked. */
+        get: operations["pose"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/scenes/{id}/restore": {
         parameters: {
             query?: never;
@@ -401,6 +418,30 @@ export interface components {
              */
             turned_off_frame: number;
         };
+        /** @description Where keys came from, so that they can be baked again and what was changed by hand is known. */
+        BakedFrom: {
+            /**
+             * Format: double
+             * @description Degrees that an orientation was allowed to be off.
+             */
+            angle: number;
+            /** @description Id of the node whose motion it was; it may be gone. */
+            from: string;
+            /** @description A check sum of each number as it was baked, by port: one that is another now was changed by hand. */
+            sums: {
+                [key: string]: string;
+            };
+            /**
+             * Format: int32
+             * @description Which of its things, from 0.
+             */
+            thing: number;
+            /**
+             * Format: double
+             * @description Metres that a place was allowed to be off.
+             */
+            tolerance: number;
+        };
         /** @description One thing as keys. */
         BakedThing: {
             /** @description How many keys they hold. */
@@ -572,6 +613,11 @@ export interface components {
             /** @enum {string} */
             kind: "here";
         } | {
+            hold: boolean;
+            /** @enum {string} */
+            kind: "hold";
+            node: string;
+        } | {
             chosen?: string | null;
             /** Format: double */
             frame: number;
@@ -707,6 +753,7 @@ export interface components {
         Node: {
             /** @description Where it lies in the Weave, pixels. */
             at?: number[];
+            baked?: components["schemas"]["BakedFrom"] | null;
             /** @description Hands on what it takes, as if it were not there. */
             bypassed?: boolean;
             /** @description The group it lies in. */
@@ -758,6 +805,7 @@ export interface components {
              * @description Milliseconds it took; 0 when it was remembered.
              */
             millis: number;
+            progress?: components["schemas"]["Progress"] | null;
             /** @description First and last frame between which a signal does something, where it is not always. */
             span?: number[] | null;
             /** @description `worked`, `warning`, `error` or `bypassed`. */
@@ -890,6 +938,21 @@ export interface components {
          * @enum {string}
          */
         PortKind: "path" | "motion" | "signal" | "surface";
+        /** @description The numbers of a pose, by the ports of a `pose` node. */
+        PoseNumbers: {
+            numbers: {
+                [key: string]: components["schemas"]["Sloped"];
+            };
+        };
+        /** @description How far it is. */
+        Progress: {
+            /** @description Frames that are there. */
+            done: number;
+            /** @description Frames that are wanted. */
+            of: number;
+            /** @description True where nobody works at it any more. */
+            stopped: boolean;
+        };
         /** @description What to do for it. */
         RateEdit: {
             ops: components["schemas"]["Op"][];
@@ -1044,6 +1107,13 @@ export interface components {
             contact: boolean;
             /** Format: double */
             frame: number;
+            /** Format: double */
+            value: number;
+        };
+        /** @description A number and its slope per frame. */
+        Sloped: {
+            /** Format: double */
+            slope: number;
             /** Format: double */
             value: number;
         };
@@ -1744,6 +1814,48 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["LivingMiniature"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    pose: {
+        parameters: {
+            query: {
+                /** @description Id of the node whose motion it is. */
+                node: string;
+                /** @description Which of its things, from 0. */
+                thing: number;
+                /** @description Frame from the loop's first. */
+                frame: number;
+                /** @description Degrees about x that the turns shall be near to. */
+                x: number;
+                /** @description About y. */
+                y: number;
+                /** @description About z. */
+                z: number;
+            };
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PoseNumbers"];
                 };
             };
             422: {

@@ -1,14 +1,15 @@
-import { Button, Tooltip } from '@mui/material';
+import { Button, LinearProgress, Tooltip } from '@mui/material';
 import { memo, useEffect, useState } from 'react';
 import type { NodeSchema, NodeStatus, Op, Param, Scene } from '../../api/types';
 import { put, remove } from '../../scene/edits';
 import { portWords } from '../../scene/giving';
+import { partDone, progressWords, type Progress } from '../../scene/progress';
 import { select, selectAll, useScene } from '../../scene/store';
 import { useLive } from '../live';
 import { isShown, useSchemas } from '../schemas';
 import { sameWeave } from '../weave/lay';
 import { Row } from './Row';
-import { Bake } from './Bake';
+import { Bake, BakeAgain } from './Bake';
 import { SceneCard } from './SceneCard';
 
 const groups = ['form', 'time', 'spread', 'look'] as const;
@@ -64,13 +65,30 @@ function NodeCard({ id, schema, document }: { id: string; schema: NodeSchema; do
             {text}
           </p>
         ))}
+        {status?.progress && <Working id={id} progress={status.progress} />}
         {status && status.mends.length > 0 && <Mends id={id} mends={status.mends} />}
         {status && status.facts.length > 0 && <p className="facts mono">{status.facts.join(' · ')}</p>}
       </header>
       <Sections ids={[id]} params={schema.params.filter((param) => isShown(document, id, schema, param))} document={document} />
       <Uses ids={[id]} schema={schema} document={document} />
-      {schema.output === 'motion' && <Bake key={id} id={id} document={document} />}
+      {schema.output === 'motion' && (document.nodes?.[id]?.baked ? <BakeAgain key={id} id={id} document={document} /> : <Bake key={id} id={id} document={document} />)}
       <Foot ids={[id]} document={document} />
+    </div>
+  );
+}
+
+/** How far what is worked out in the background is, and the way to stop it. */
+function Working({ id, progress }: { id: string; progress: Progress }) {
+  const live = useLive();
+  return (
+    <div className="working">
+      <LinearProgress variant="determinate" value={partDone(progress) * 100} aria-label="worked out" color={progress.stopped ? 'inherit' : 'primary'} />
+      <span className="mono" role="status">
+        {progressWords(progress)}
+      </span>
+      <Button variant="outlined" onClick={() => live.hold(id, !progress.stopped)}>
+        {progress.stopped ? 'Go on' : 'Stop'}
+      </Button>
     </div>
   );
 }

@@ -1,14 +1,17 @@
 import { Checkbox, IconButton, Menu, MenuItem, Popover } from '@mui/material';
 import { useEffect, useRef, useState, type ClipboardEvent, type KeyboardEvent, type MouseEvent, type PointerEvent } from 'react';
+import { api, Refused } from '../../api/client';
 import { clock, useFrame } from '../../scene/clock';
-import { copiedKeys, keyOps, moved, paces, pastedKeys, type CopiedKeys, type Key } from '../../scene/keyed';
+import { freshId } from '../../scene/edits';
+import { copiedKeys, insertedAt, isKeyed, keyOps, moved, paces, valueAtFrame, pastedKeys, type CopiedKeys, type Key } from '../../scene/keyed';
 import { keyAt } from '../../scene/giving';
 import { rateOf } from '../../scene/rate';
 import { cutsOf, say, selectKeys, useScene, type TraceBlock } from '../../scene/store';
 import { useMode } from '../../theme/mode';
 import { tokens } from '../../theme/tokens';
+import { partOf } from '../card/bake';
 import { useLive } from '../live';
-import { commands, type Command } from './commands';
+import { AS_IT_WAS, commands, type Command } from './commands';
 import { draggedTo, frameOf, grasp, hitAt, within, type Grasp, type Ground } from './editing';
 import { insideOf, paint, scaleOf, spanOfKeys, valueAtHeight, valueUnder } from './paint';
 import { ends, flips, told } from './read';
@@ -189,8 +192,38 @@ export function Traces() {
     selectKeys(row.number.node, row.number.port, [id]);
   };
 
+  /** A key at the playhead on the motion that the keys were baked from. */
+  const asItWas = async ({ number, keyed, name: label }: Row) => {
+    const node = document.nodes?.[number?.node ?? ''];
+    const from = node?.baked?.from;
+    if (!number || !keyed || !from || !document.nodes?.[from]) {
+      say('Only what was baked, and whose source is still there, has been otherwise: keep the source when you bake.');
+      return;
+    }
+    const frame = Math.round(clock.frame);
+    const [x, y, z] = (['orientation.x', 'orientation.y', 'orientation.z'] as const).map((port) => {
+      const part = partOf(node.params as Record<string, unknown>, port);
+      return isKeyed(part) ? valueAtFrame({ ...part, keys: [...part.keys].sort((a, b) => a.frame - b.frame) }, frames, frame) : Number(part);
+    }) as [number, number, number];
+    try {
+      const { numbers } = await api.pose(live.scene, { node: from, thing: node.baked?.thing ?? 0, frame, x, y, z });
+      const found = numbers[number.port];
+      if (!found) return;
+      const id = freshId('key');
+      const keys = insertedAt(keyed.keys, frame, found.value, found.slope, id);
+      live.edit(`key ${label} as it was`, keyOps(number, keyed.keys, keys));
+      selectKeys(number.node, number.port, [keys.find((key) => Math.abs(key.frame - frame) < 1e-6)?.id ?? id]);
+    } catch (error) {
+      say(error instanceof Refused ? error.message : 'The server did not answer: try again.');
+    }
+  };
+
   const command = ({ title, act, all }: Command) => {
     if (!active?.keyed) return;
+    if (title === AS_IT_WAS) {
+      void asItWas(active);
+      return;
+    }
     const ids = idsOf(active);
     if (ids.length === 0 && !all) {
       say('Select keys in the Traces first: click one, or drag a box with Ctrl.');

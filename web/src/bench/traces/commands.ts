@@ -13,6 +13,9 @@ export interface Command {
 /** How much longer or shorter handles get at once. */
 const LONGER = 1.25;
 
+/** Sets a key at the playhead on the motion that keys were baked from; what that is only the server knows. */
+export const AS_IT_WAS = 'Key as it was';
+
 export const commands: Command[] = [
   { title: 'Ease', letter: 'e', act: (keys, ids) => eased(keys, ids, 'both') },
   { title: 'Ease in', letter: 'i', act: (keys, ids) => eased(keys, ids, 'before') },
@@ -24,6 +27,7 @@ export const commands: Command[] = [
   { title: 'Hold', letter: 'h', act: (keys, ids) => withHandles(keys, ids, 'held') },
   { title: 'Longer handles', letter: '.', act: (keys, ids) => lengthened(keys, ids, LONGER) },
   { title: 'Shorter handles', letter: ',', act: (keys, ids) => lengthened(keys, ids, 1 / LONGER) },
+  { title: AS_IT_WAS, letter: 'w', act: (keys) => [...keys], all: true },
   {
     title: 'Lift slowest',
     letter: 'u',

@@ -4,6 +4,7 @@ import { memo, useEffect } from 'react';
 import type { NodeSchema } from '../../api/types';
 import { Picture } from '../../miniature/Picture';
 import { portsOf, portWords } from '../../scene/giving';
+import { partDone } from '../../scene/progress';
 import { useScene } from '../../scene/store';
 import { ANY_NUMBER } from './work';
 
@@ -39,9 +40,11 @@ export const Slip = memo(function Slip({ id, data }: NodeProps<SlipNode>) {
           <span className="soft">{data.schema?.title ?? data.type}</span>
           <strong>{data.name}</strong>
           {(state === 'error' || state === 'warning') && <span className={`slip-state ${state}`}>{state}</span>}
+          {status?.progress && <span className="slip-state">{`${status.progress.done} of ${status.progress.of}`}</span>}
           {data.marks && <span className="slip-marks">{data.marks}</span>}
         </span>
         <span className="slip-picture">{status?.miniature ? <Picture miniature={status.miniature} flat={data.flat} size={48} /> : null}</span>
+        {status?.progress && <span className="slip-progress" aria-hidden="true" style={{ width: `${partDone(status.progress) * 100}%` }} />}
         {data.schema?.output && <Handle type="source" position={Position.Bottom} title={`gives a ${data.schema.output}`} aria-label={`gives a ${data.schema.output}`} />}
       </div>
     </Tooltip>

@@ -1,0 +1,89 @@
+//! Forms of bodies and of what they fall on, as rapier3d has them.
+
+use super::bodies::vector;
+use crate::surface::Shape;
+use glam::DVec3;
+use rapier3d::prelude::{SharedShape, Vector};
+
+/// The form of bodies, about their own middle, before a thing's scale.
+#[derive(Debug, Clone, PartialEq)]
+pub enum BodyForm {
+    /// A ball of this radius, metres.
+    Ball(f64),
+    /// Half its edges, metres.
+    Box(DVec3),
+    /// Half the length between the middles of its ends, along x, and its radius, metres.
+    Capsule(f64, f64),
+    /// Half its height along y, and its radius, metres.
+    Disc(f64, f64),
+}
+
+impl BodyForm {
+    pub(super) fn shape(&self, scale: f64) -> SharedShape {
+        let of = |x: f64| (x * scale) as f32;
+        match self {
+            Self::Ball(radius) => SharedShape::ball(of(*radius)),
+            Self::Box(half) => SharedShape::cuboid(of(half.x), of(half.y), of(half.z)),
+            Self::Capsule(half, radius) => SharedShape::capsule_x(of(*half), of(*radius)),
+            Self::Disc(half, radius) => SharedShape::cylinder(of(*half), of(*radius)),
+        }
+    }
+
+    /// Its smallest half extent, metres.
+    pub(super) fn smallest(&self) -> f64 {
+        match self {
+            Self::Ball(radius) => *radius,
+            Self::Box(half) => half.min_element(),
+            Self::Capsule(_, radius) => *radius,
+            Self::Disc(half, radius) => half.min(*radius),
+        }
+    }
+}
+
+/// The form of a surface.
+pub(super) fn ground_shape(shape: &Shape) -> SharedShape {
+    match shape {
+        Shape::Plane { .. } => SharedShape::halfspace(Vector::Y),
+        Shape::Ball { radius } => SharedShape::ball(*radius as f32),
+        Shape::Box { half } => SharedShape::cuboid(half.x as f32, half.y as f32, half.z as f32),
+        Shape::Torus { radius, tube } => {
+            let ring = |u: f64, v: f64| {
+                let far = radius + tube * libm::cos(v);
+                DVec3::new(far * libm::cos(u), tube * libm::sin(v), far * libm::sin(u))
+            };
+            mesh(64, 24, &ring)
+        }
+        Shape::Lathe(profile) => {
+            let points = profile.points().to_vec();
+            let turned = move |u: f64, v: f64| {
+                let part = v / std::f64::consts::TAU * (points.len() - 1) as f64;
+                let i = (part.floor() as usize).min(points.len() - 2);
+                let p = points[i].lerp(points[i + 1], part - i as f64);
+                DVec3::new(p.x * libm::cos(u), p.y, p.x * libm::sin(u))
+            };
+            let rows = (profile.points().len() - 1).max(1);
+            mesh(64, rows, &turned)
+        }
+    }
+}
+
+/// A grid of triangles over a surface of two angles.
+fn mesh(around: usize, along: usize, of: &dyn Fn(f64, f64) -> DVec3) -> SharedShape {
+    use std::f64::consts::TAU;
+    let mut points = Vec::with_capacity((around + 1) * (along + 1));
+    for i in 0..=around {
+        for j in 0..=along {
+            points.push(vector(of(TAU * i as f64 / around as f64, TAU * j as f64 / along as f64)));
+        }
+    }
+    let at = |i: usize, j: usize| (i * (along + 1) + j) as u32;
+    let mut sides = Vec::with_capacity(2 * around * along);
+    for i in 0..around {
+        for j in 0..along {
+            sides.push([at(i, j), at(i + 1, j), at(i + 1, j + 1)]);
+            sides.push([at(i, j), at(i + 1, j + 1), at(i, j + 1)]);
+        }
+    }
+    // Only an empty mesh is refused, and this one has sides.
+    SharedShape::trimesh(points, sides).unwrap_or_else(|_| SharedShape::ball(1e-3))
+}
