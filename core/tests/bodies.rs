@@ -24,7 +24,7 @@ fn setup(form: BodyForm) -> BodiesSetup {
         steps: None,
         from: 0.0,
         fps: FPS,
-        flat: false,
+        level: None,
     }
 }
 
@@ -189,6 +189,34 @@ fn bodies_that_begin_within_each_other_do_no_harm() {
     for object in 0..6 {
         for frame in 0..96 {
             assert!(at(&*both, object, f64::from(frame)).0.is_finite());
+        }
+    }
+}
+
+#[test]
+fn on_the_level_bodies_keep_their_height_and_stay_upright() {
+    for axis in 0..3 {
+        let level = BodiesSetup {
+            level: Some(axis),
+            gravity: DVec3::ZERO,
+            bounciness: 0.8,
+            ..setup(BodyForm::Capsule(0.25, 0.2))
+        };
+        let (u, v, up) = (DVec3::AXES[(axis + 1) % 3], DVec3::AXES[(axis + 2) % 3], DVec3::AXES[axis]);
+        let at_start = |i: usize| {
+            let out = [u, -u, v, -v][i];
+            (out + up * (0.05 * i as f64), up * 0.4 - out * 1.5)
+        };
+        let all: Vec<_> = (0..4).map(at_start).collect();
+        let (recording, _) = simulate(&level, 96, &flying(&all), None, &[]);
+        assert!(!recording.contacts(Frames { from: 0.0, to: 96.0 }).is_empty(), "they bump");
+        for (object, (place, _)) in all.iter().enumerate() {
+            for frame in 0..96 {
+                let (now, turn, _) = at(&recording, object, f64::from(frame));
+                assert!((now[axis] - place[axis]).abs() < 1e-5, "{axis} {object} {frame}: {now}");
+                let upright = turn * DVec3::AXES[axis];
+                assert!(upright.distance(DVec3::AXES[axis]) < 1e-5, "{upright}");
+            }
         }
     }
 }

@@ -179,7 +179,8 @@ async fn a_motion_is_baked_to_few_keys_and_its_source_taken_away() -> Result<()>
 
 /// How many frames of a recording the Card says are there.
 async fn frames_there(visit: &Visit) -> Result<u64> {
-    let text = visit.until("how far it is", "return document.querySelector('.working [role=status]')?.textContent").await?;
+    let text =
+        visit.until("how far it is", "return document.querySelector('.working [role=status]')?.textContent").await?;
     let number = text.as_str().and_then(|text| text.split_whitespace().find_map(|word| word.parse().ok()));
     number.with_context(|| format!("no number in {text}"))
 }
@@ -197,7 +198,9 @@ async fn running_bodies_are_seen_as_they_come_stopped_and_begun_again() -> Resul
     visit.kept().await?;
     // What is there is shown while the rest is worked out.
     visit.until("some frames", "return Number(document.querySelector('.working [role=status]')?.textContent.match(/frame (\\d+)/)?.[1]) > 8").await?;
-    visit.until("the badge", "return document.querySelector('.badge.waiting')?.textContent.startsWith('working')").await?;
+    visit
+        .until("the badge", "return document.querySelector('.badge.waiting')?.textContent.startsWith('working')")
+        .await?;
     let (first, later) = (visit.pose("boats", 0, 0).await?, visit.pose("boats", 0, 6).await?);
     assert!(apart(&first, &later) > 1e-3, "it moves: {first:?} {later:?}");
     visit.click("Stop").await?;
@@ -222,20 +225,83 @@ async fn keys_are_baked_again_without_losing_what_was_changed_by_hand_and_set_as
     open(&visit, "Tent trampoline").await?;
     visit.choose_node("Jump").await?;
     visit.click("Bake to keys").await?;
-    visit.until("a count", "return document.querySelector('.bake-body .facts')?.textContent.includes('→')").await?;
-    visit.click("Bake").await?;
+    again(&visit).await?;
     visit.kept().await?;
-    let document = visit.document().await?;
-    let nodes = document["nodes"].as_object().context("nodes")?;
+    let baked = visit.document().await?;
+    let nodes = baked["nodes"].as_object().context("nodes")?;
     let (pose, node) = nodes.iter().find(|(_, node)| node["type"] == "pose").context("a pose")?;
     assert_eq!(node["baked"]["from"], "jump");
     let keys = |document: &Value, axis: usize| document["nodes"][pose]["params"]["at"][axis]["keys"].clone();
-    let (xs, ys) = (keys(&document, 0), keys(&document, 1));
 
-    // By hand: all keys of the height go but the first, at a place where the motion was another.
-    visit.press(".trace-canvas").await?;
-    let row = visit.until("the height", "const i = [...document.querySelectorAll('.key-commands')].findIndex((b) => b.getAttribute('aria-label').includes('place y')); return i >= 0 ? i : null").await?;
-    anyhow::ensure!(row.is_number(), "a row of the height");
-    visit.press("button.key-commands[aria-label$=\"place y\"]").await?;
+    // By hand: one key goes, and one is set where the motion was at another frame.
+    let (_, at) = first_keys(&visit).await?[2];
+    visit.tap(at).await?;
+    visit.keys(&char::from(Key::Delete).to_string(), &[]).await?;
+    visit.kept().await?;
+    let was = visit.pose("jump", 0, 33).await?;
+    visit.press(".dial .bead").await?;
+    visit.keys(&char::from(Key::Home).to_string(), &[]).await?;
+    visit.keys(&char::from(Key::Right).to_string().repeat(33), &[]).await?;
+    visit.js("document.querySelector('.traces-body').focus()").await?;
+    visit.keys("w", &[]).await?;
+    let document = async || -> Result<Value> {
+        visit.kept().await?;
+        visit.document().await
+    };
+    visit
+        .until(
+            "a key as it was",
+            "return JSON.parse(document.querySelector('.trace-canvas').dataset.keys).some((k) => k.frame === 33)",
+        )
+        .await?;
+    let by_hand = document().await?;
+    let changed: Vec<usize> = (0..3).filter(|&axis| keys(&by_hand, axis) != keys(&baked, axis)).collect();
+    let [axis] = changed[..] else { anyhow::bail!("one number changed, and not {changed:?}") };
+    let set = keys(&by_hand, axis).as_array().context("keys")?.iter().find(|key| key["frame"] == 33.0).cloned();
+    let value = set.as_ref().and_then(|key| key["value"].as_f64()).context("the key")?;
+    assert!((value - was[axis]).abs() < 1e-4, "{value} is where it was: {was:?}");
+
+    // What it was baked from changes; the number that was changed by hand stays, until it is to be replaced too.
+    visit.choose_node("Jump").await?;
+    visit.fill("bounciness", "0.7").await?;
+    visit.click("Bake to keys").await?;
+    visit
+        .until(
+            "what was changed",
+            "return document.querySelector('.bake-body')?.textContent.includes('one number changed by hand')",
+        )
+        .await?;
+    again(&visit).await?;
+    let kept = document().await?;
+    assert_eq!(keys(&kept, axis), keys(&by_hand, axis));
+    visit.click("Bake to keys").await?;
+    visit.press("input[aria-label=\"replace these too\"]").await?;
+    again(&visit).await?;
+    let replaced = document().await?;
+    assert_ne!(keys(&replaced, axis), keys(&by_hand, axis));
+    // On the Pose itself each number is chosen.
+    visit.choose_node("Jump, keys").await?;
+    visit.click("Bake again").await?;
+    visit.until("numbers", "return document.querySelectorAll('.bake-body .tick-row').length > 0").await?;
     visit.end().await
+}
+
+/// Makes a bake again, once it is there.
+async fn again(visit: &Visit) -> Result<()> {
+    visit.until("a count", "return document.querySelector('.bake-body .facts')?.textContent.includes('→')").await?;
+    visit.press(".bake-body .MuiButton-contained").await
+}
+
+/// Frame and place in the page of the keys that are drawn first.
+async fn first_keys(visit: &Visit) -> Result<Vec<(f64, (f64, f64))>> {
+    let script = "const c = document.querySelector('.trace-canvas'); const b = c.getBoundingClientRect(); \
+        const keys = JSON.parse(c.dataset.keys).map((k) => [k.frame, b.left + k.x * b.width, b.top + k.y]); return keys.length > 3 ? keys : null";
+    let found = visit.until("keys", script).await?;
+    let number = |key: &Value, i: usize| key[i].as_f64().unwrap_or(f64::NAN);
+    Ok(found
+        .as_array()
+        .context("a list")?
+        .iter()
+        .map(|key| (number(key, 0), (number(key, 1), number(key, 2))))
+        .collect())
 }

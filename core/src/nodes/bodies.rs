@@ -12,6 +12,7 @@ pub struct BodiesNode;
 
 const FORMS: &[&str] = &["ball", "box", "capsule", "disc"];
 const GOING: &[&str] = &["free", "pulled along"];
+const WAYS: &[&str] = &["every way", "on the level"];
 const COUNTS: &[&str] = &["by size and speed", "given"];
 /// Most bodies × frames × steps that are worked out.
 const MOST_WORK: f64 = 4e6;
@@ -70,6 +71,13 @@ impl NodeType for BodiesNode {
                     "How strongly they are pulled down.",
                 ),
                 Param::vector("down", "down", Group::Form, (Unit::None, [0.0, -1.0, 0.0]), "Which way gravity pulls."),
+                Param::choice(
+                    "ways",
+                    "they move",
+                    Group::Form,
+                    WAYS,
+                    "On the level they keep their height and turn about upright only; in flat scenes they always do so in the picture.",
+                ),
                 number(
                     "bounciness",
                     "bounciness",
@@ -156,19 +164,21 @@ impl NodeType for BodiesNode {
         let ready = |motion: &Arc<dyn Motion>| {
             prepared(motion, range, context.cancel).map_err(|error| sentence(&error.to_string()))
         };
-        let level = |v: DVec3| if flat { v.with_z(0.0) } else { v };
+        let flattened = |v: DVec3| if flat { v.with_z(0.0) } else { v };
+        // In flat scenes they stay in the picture and turn in it.
+        let level = if flat { Some(2) } else { level_axis(params)? };
         let setup = BodiesSetup {
             form: form(params)?,
             density: params.number("density"),
             bounciness: params.number("bounciness"),
             friction: params.number("friction"),
             damping: (params.number("damping"), params.number("turn-damping")),
-            gravity: level(params.vector("down")).normalize_or(DVec3::NEG_Y) * params.number("gravity"),
+            gravity: flattened(params.vector("down")).normalize_or(DVec3::NEG_Y) * params.number("gravity"),
             pulled: (params.text("going") == GOING[1]).then(|| params.number("time")),
             steps,
             from: begin,
             fps: timing.fps,
-            flat,
+            level,
         };
         let make = || -> Result<Box<dyn Simulated>, String> {
             let moved = context.motion("moved").ok().map(|moved| ready(&moved)).transpose()?;
@@ -187,6 +197,21 @@ impl NodeType for BodiesNode {
         }
         let product = Product::Motion(Arc::new(recording));
         Ok(Outcome { facts, warnings, progress: taken.progress, ..Outcome::new(product) })
+    }
+}
+
+/// The axis along which they do not move, where they stay on the level.
+fn level_axis(params: &Params<'_>) -> Result<Option<usize>, String> {
+    if params.text("ways") != WAYS[1] {
+        return Ok(None);
+    }
+    let down = params.vector("down").to_array();
+    let along: Vec<usize> = (0..3).filter(|&i| down[i] != 0.0).collect();
+    match along[..] {
+        [axis] => Ok(Some(axis)),
+        [] => Ok(Some(1)),
+        _ => Err("On the level, down must lie along x, y or z: make two of its numbers 0, or let them move every way."
+            .to_owned()),
     }
 }
 

@@ -35,8 +35,20 @@ pub struct BodiesSetup {
     pub from: f64,
     /// Frames per second.
     pub fps: f64,
-    /// In flat scenes bodies stay in z = 0 and turn about z only.
-    pub flat: bool,
+    /// The axis, 0 to 2, along which bodies do not move and about which alone they turn; nothing for every way.
+    pub level: Option<usize>,
+}
+
+impl BodiesSetup {
+    /// What is left of a velocity.
+    fn free(&self, velocity: DVec3) -> DVec3 {
+        self.level.map_or(velocity, |axis| velocity - DVec3::AXES[axis] * velocity[axis])
+    }
+
+    /// What is left of a spin.
+    fn freely(&self, spin: DVec3) -> DVec3 {
+        self.level.map_or(spin, |axis| DVec3::AXES[axis] * spin[axis])
+    }
 }
 
 /// Most steps for each frame that sizes and speeds may ask for.
@@ -232,14 +244,17 @@ impl Bodies {
         let (setup, Goal { place, orientation, velocity, spin, scale }) = (&self.setup, goal);
         let mut body = RigidBodyBuilder::dynamic()
             .translation(vector(place))
-            .linvel(vector(velocity))
-            .angvel(vector(spin))
+            .linvel(vector(setup.free(velocity)))
+            .angvel(vector(setup.freely(spin)))
             .linear_damping(setup.damping.0 as f32)
             .angular_damping(setup.damping.1 as f32)
             .can_sleep(false)
             .ccd_enabled(true);
-        if setup.flat {
-            body = body.enabled_translations(true, true, false).enabled_rotations(false, false, true);
+        if let Some(axis) = setup.level {
+            let others = [0, 1, 2].map(|i| i != axis);
+            body = body
+                .enabled_translations(others[0], others[1], others[2])
+                .enabled_rotations(!others[0], !others[1], !others[2]);
         }
         let handle = self.world.insert_body(body.build());
         self.world.bodies[handle].set_rotation(rotation(orientation), false);
@@ -299,8 +314,8 @@ impl Bodies {
             let here = turn(body.rotation()).as_dquat().normalize();
             let pulled =
                 |off: DVec3, from: Vec3, to: DVec3| (from.as_dvec3() + (off * rate + to * 2.0) * (rate * dt)) * soft;
-            body.set_linvel(vector(pulled(place - x.as_dvec3(), v, velocity)), true);
-            body.set_angvel(vector(pulled(turn_between(here, orientation), w, spin)), true);
+            body.set_linvel(vector(self.setup.free(pulled(place - x.as_dvec3(), v, velocity))), true);
+            body.set_angvel(vector(self.setup.freely(pulled(turn_between(here, orientation), w, spin))), true);
         }
     }
 

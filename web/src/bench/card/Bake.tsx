@@ -33,8 +33,13 @@ function Fold({ title, children }: { title: string; children: (close: () => void
 
 /** A motion as keys that stand by themselves: how exact, how many, shown as it is slid; then put in its place. */
 export function Bake({ id, document }: { id: string; document: Scene }) {
-  const made = posesOf(document, id).length > 0;
-  return <Fold title="Bake to keys">{(close) => (made ? <Again id={id} document={document} close={close} /> : <Anew id={id} document={document} close={close} />)}</Fold>;
+  return <Fold title="Bake to keys">{(close) => <Opened id={id} document={document} close={close} />}</Fold>;
+}
+
+function Opened(within: Within) {
+  // What is only shown of a bake is not made yet.
+  const [made] = useState(() => posesOf(within.document, within.id).length > 0);
+  return made ? <Again {...within} /> : <Anew {...within} />;
 }
 
 /** The numbers of a Pose baked again from where they came. */

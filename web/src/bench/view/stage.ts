@@ -17,6 +17,8 @@ export type Look = 'free' | 'top' | 'front' | 'side' | 'camera';
 const FRAMED = 0.94;
 /** Width of the film that a lens is given for, millimetres. */
 const FILM = 36;
+/** With more contacts their marks are small. */
+const MANY_CONTACTS = 30;
 
 /** What the picture shows. */
 export interface Wishes extends Extras {
@@ -399,7 +401,9 @@ export class Stage {
       if (!shown.wake) continue;
       if (beneath) for (const piece of wakeOf(beneath, [], 0)) this.lines.add(fat(piece, this.materials.dashed(night.edge, 1.8, 0.8)));
       for (const piece of wakeOf(poses, shown.contacts, 0)) this.lines.add(fat(piece, this.materials.line(night.lamp, 1.6, 0.85)));
-      if (this.wishes.marks) for (const contact of shown.contacts) if (contact.speed_in > 0.01) this.lines.add(this.contactMark(contact, shown.size));
+      // Many of them are small, so that they do not hide what they are about.
+      const many = shown.contacts.length > MANY_CONTACTS;
+      if (this.wishes.marks) for (const contact of shown.contacts) if (contact.speed_in > 0.01) this.lines.add(this.contactMark(contact, many ? shown.size * 0.4 : shown.size, many ? 2.5 : 4));
     }
     this.aspect();
     this.invalidate();
@@ -420,12 +424,14 @@ export class Stage {
     if (places.length > 0) this.lines.add(coloured(places, colours, this.materials.axes()));
   }
 
-  private contactMark(contact: Contact, size: number) {
+  private contactMark(contact: Contact, size: number, width: number) {
     const [place, normal] = [new Vector3(...(contact.place as [number, number, number])), new Vector3(...(contact.normal as [number, number, number]))];
     const along = Math.abs(normal.y) > 0.5 ? new Vector3(1, 0, 0) : new Vector3(0, 1, 0);
-    const foot = place.addScaledVector(normal, -0.5 * size);
+    // What is thrown without a size of its own touches with its middle; it is seen to with its edge.
+    const bare = place.distanceTo(new Vector3(...(contact.middle as [number, number, number]))) < 1e-6;
+    const foot = bare ? place.addScaledVector(normal, -0.5 * size) : place;
     const [a, b] = [foot.clone().addScaledVector(along, -0.55 * size), foot.clone().addScaledVector(along, 0.55 * size)];
-    return fat(Float32Array.of(...a.toArray(), ...b.toArray()), this.materials.line(night.persimmon, 4, 1));
+    return fat(Float32Array.of(...a.toArray(), ...b.toArray()), this.materials.line(night.persimmon, width, 1));
   }
 
   private layGround(): void {
