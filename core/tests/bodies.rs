@@ -90,7 +90,7 @@ proptest! {
         let parts: Vec<(Vec3, Quat, Vec3)> = rows.iter().map(|&(a, b, v, turn)| (Vec3::new(a, b, 0.0), Quat::from_rotation_y(turn), Vec3::new(v, -v, 0.5))).collect();
         let kept: Vec<Row> = parts.iter().map(|&(place, turn, velocity)| Row::new(place, turn, velocity)).collect();
         let frame = |row: &Row| Arc::new(Kept { rows: Box::new([*row]), contacts: Vec::new(), sound: true });
-        let recording = Recording::new(10.0, kept.iter().map(frame).collect(), Arc::new([1.0]));
+        let recording = Recording::new(10.0, kept.iter().map(frame).collect(), Arc::new([1.0]), 0.5);
         for (i, &(wanted, turned, goes)) in parts.iter().enumerate() {
             let (place, turn, velocity) = at(&recording, 0, 10.0 + i as f64);
             prop_assert_eq!(place, wanted.as_dvec3());
@@ -285,6 +285,9 @@ struct Counted(Bodies, usize);
 impl Simulated for Counted {
     fn scales(&self) -> Arc<[f64]> {
         self.0.scales()
+    }
+    fn size(&self) -> f64 {
+        self.0.size()
     }
     fn kind(&self) -> [u8; 32] {
         self.0.kind()

@@ -24,6 +24,7 @@ const ROW: usize = 40;
 struct Header {
     from: f64,
     scales: Vec<f64>,
+    size: f64,
     facts: Vec<String>,
     frames: usize,
     /// The first frame of which nothing was worked out any more.
@@ -38,6 +39,7 @@ pub fn written(take: &Take) -> Vec<u8> {
     let header = Header {
         from: take.from,
         scales: take.scales.to_vec(),
+        size: take.size,
         facts: take.facts.clone(),
         frames: take.frames.len(),
         apart: take.frames.iter().position(|kept| !kept.sound),
@@ -81,5 +83,5 @@ pub fn read(bytes: &[u8]) -> Result<Take, RecordingError> {
         })
     };
     let frames = rows.chunks_exact(ROW * things).enumerate().map(frame).collect();
-    Ok(Take::known(header.from, header.scales.into(), header.facts, frames))
+    Ok(Take::known(header.from, (header.scales.into(), header.size), header.facts, frames))
 }

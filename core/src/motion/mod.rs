@@ -188,6 +188,12 @@ pub trait Motion: Send + Sync {
     /// The frames it was made for.
     fn extent(&self) -> Extent;
 
+    /// Metres per frame below which the way a thing moves says nothing: a thousandth of the size of what is simulated
+    /// step by step, and never quite rests.
+    fn still_below(&self) -> f64 {
+        0.0
+    }
+
     /// Does once what sampling in `range` needs, such as filters with a history. Gives what to sample
     /// in its place, or `None` when it is ready as it stands.
     fn prepare(&self, range: Frames, cancel: &Cancel) -> Result<Option<Arc<dyn Motion>>, MotionError> {
@@ -265,7 +271,10 @@ pub trait Motion: Send + Sync {
 macro_rules! as_inner {
     ($($what:ident),*) => { $(as_inner!(@ $what);)* };
     (@ len) => { fn len(&self) -> usize { self.inner.len() } };
-    (@ extent) => { fn extent(&self) -> Extent { self.inner.extent() } };
+    (@ extent) => {
+        fn extent(&self) -> Extent { self.inner.extent() }
+        fn still_below(&self) -> f64 { self.inner.still_below() }
+    };
     (@ breaks) => {
         fn breaks(&self, object: usize, range: Frames) -> Result<Vec<Break>, MotionError> {
             self.inner.breaks(object, range)

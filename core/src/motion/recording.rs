@@ -60,13 +60,15 @@ pub struct Recording {
     from: f64,
     frames: Vec<Arc<Kept>>,
     scales: Arc<[f64]>,
+    /// Metres.
+    size: f64,
 }
 
 impl Recording {
     /// From a first frame on, one after the other; at least one, each with as many rows as there are `scales`, at least
-    /// one.
-    pub const fn new(from: f64, frames: Vec<Arc<Kept>>, scales: Arc<[f64]>) -> Self {
-        Self { from, frames, scales }
+    /// one. `size` is that of its things, metres, 0 where it is not known.
+    pub const fn new(from: f64, frames: Vec<Arc<Kept>>, scales: Arc<[f64]>, size: f64) -> Self {
+        Self { from, frames, scales, size }
     }
 
     /// Frames that were kept, less one.
@@ -155,6 +157,10 @@ impl Motion for Recording {
 
     fn extent(&self) -> Extent {
         Extent { from: self.from, to: self.from + self.frames() as f64, outside: Outside::Holds }
+    }
+
+    fn still_below(&self) -> f64 {
+        1e-3 * self.size
     }
 
     fn varies(&self) -> Columns {

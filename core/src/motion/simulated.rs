@@ -15,6 +15,9 @@ pub trait Simulated: Send {
     /// A uniform scale for each of its things, at least one.
     fn scales(&self) -> Arc<[f64]>;
 
+    /// Metres from end to end of the smallest of them.
+    fn size(&self) -> f64;
+
     /// Equal where everything is that does not change over time.
     fn kind(&self) -> [u8; 32];
 
@@ -58,6 +61,8 @@ pub struct Take {
     pub of: usize,
     /// A scale for each thing.
     pub scales: Arc<[f64]>,
+    /// Metres from end to end of the smallest thing.
+    pub size: f64,
     /// Figures worth reading.
     pub facts: Vec<String>,
     /// As many frames as there are so far.
@@ -72,9 +77,9 @@ const STANDS: usize = 8;
 
 impl Take {
     /// One that was kept elsewhere, complete.
-    pub fn known(from: f64, scales: Arc<[f64]>, facts: Vec<String>, frames: Vec<Arc<Kept>>) -> Self {
+    pub fn known(from: f64, (scales, size): (Arc<[f64]>, f64), facts: Vec<String>, frames: Vec<Arc<Kept>>) -> Self {
         let (taken, stands) = (Vec::new(), BTreeMap::new());
-        Self { from, of: frames.len(), scales, facts, frames, kind: [0; 32], taken, stands }
+        Self { from, of: frames.len(), scales, size, facts, frames, kind: [0; 32], taken, stands }
     }
 
     /// True when all that is wanted is there.
@@ -90,7 +95,7 @@ impl Take {
     /// What is there, to be looked at; nothing before the first frame.
     pub fn recording(&self) -> Option<Recording> {
         let some = !self.frames.is_empty();
-        some.then(|| Recording::new(self.from, self.frames.clone(), self.scales.clone()))
+        some.then(|| Recording::new(self.from, self.frames.clone(), self.scales.clone(), self.size))
     }
 
     /// How many of its first frames another of this kind has too.
@@ -123,11 +128,12 @@ pub fn record(
     each: &mut dyn FnMut(&Take),
 ) -> Take {
     let kind = simulated.kind();
-    let (scales, facts) = (simulated.scales(), simulated.facts());
+    let (scales, size, facts) = (simulated.scales(), simulated.size(), simulated.facts());
     let mut take = Take {
         from,
         of,
         scales,
+        size,
         facts,
         kind,
         frames: Vec::with_capacity(of),

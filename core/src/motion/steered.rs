@@ -91,7 +91,7 @@ struct Table {
 const MOST_TURNS: f64 = 6e6;
 /// Turns that differ by less than this from step to step, radians, are blended by a cubic.
 const SMOOTH: f64 = 0.3;
-/// A reversal is a turn of the travel by more than this from one step to the next.
+/// A reversal is a turn of the travel by more than this within a frame.
 const REVERSAL: f64 = FRAC_PI_2;
 
 impl Table {
@@ -304,12 +304,23 @@ fn looked_at(inner: &dyn Motion, object: usize, table: &Table) -> Result<Steps, 
     let breaks = inner.breaks(object, range)?;
     let jumps: Vec<f64> = breaks.iter().filter(|b| b.kind.is_jump()).map(|b| b.frame).collect();
     let mut corners: Vec<f64> = breaks.iter().filter(|b| !b.kind.is_jump()).map(|b| b.frame).collect();
+    let mut last = f64::NEG_INFINITY;
+    let frame = table.per_frame as usize;
     for step in 1..table.steps {
-        let (before, after) = (table.frame(step - 1), table.frame(step));
-        let turned = bend(sample.travels[step - 1], sample.travels[step]);
-        if turned > REVERSAL && !breaks.iter().any(|b| b.frame >= before && b.frame <= after) {
-            corners.push(0.5 * (before + after));
+        let from = step.saturating_sub(frame);
+        let (before, after) = (table.frame(from), table.frame(step));
+        let turned = bend(sample.travels[from], sample.travels[step]);
+        if turned <= REVERSAL || before < last || breaks.iter().any(|b| b.frame >= before && b.frame <= after) {
+            continue;
         }
+        // Where it turns most within the frame.
+        let most = |i: &usize, j: &usize| {
+            let at = |i: usize| bend(sample.travels[i - 1], sample.travels[i]);
+            at(*i).total_cmp(&at(*j))
+        };
+        let at = (from + 1..=step).max_by(most).unwrap_or(step);
+        last = 0.5 * (table.frame(at - 1) + table.frame(at));
+        corners.push(last);
     }
     corners.sort_by(f64::total_cmp);
     let side = |step: usize| jumps.partition_point(|jump| *jump <= table.frame(step));

@@ -137,7 +137,7 @@ impl NodeType for FaceTravelNode {
         let motion = context.motion("motion")?;
         let up = if flat { FaceUp::Towards(DVec3::Z) } else { up(context)? };
         let warnings = meeting(&*motion, &up);
-        let facing = FaceTravel::new(motion, nose, top, up);
+        let facing = FaceTravel::new(motion.clone(), nose, top, up);
         let mut outcome =
             Outcome { facts: facts(&facing), warnings, ..Outcome::new(Product::Motion(Arc::new(facing.clone()))) };
         if let ([axes], true) = (facing.along_path(), params.text("up") == UPS[1]) {
@@ -150,7 +150,7 @@ impl NodeType for FaceTravelNode {
                 .push("The travel runs along up all the way, so up is steady: choose another up.".to_owned());
         }
         outcome.offers = Some(spins(params.fraction("spin"), params.text("spin"), nose.vector()));
-        let steering = steering(params, context.timing, flat);
+        let steering = steering(params, context.timing, flat, motion.still_below());
         if steering != (Steering { lead: steering.lead, ..Steering::NONE }) {
             outcome.product = Product::Motion(Arc::new(Steered::new(Arc::new(facing), steering)));
         }
@@ -220,7 +220,8 @@ fn facts(facing: &FaceTravel) -> Vec<String> {
     facts
 }
 
-fn steering(params: &Params<'_>, timing: Timing, flat: bool) -> Steering {
+/// `still_below` is the pace in metres per frame below which what is simulated has no way that it goes.
+fn steering(params: &Params<'_>, timing: Timing, flat: bool, still_below: f64) -> Steering {
     let amount = params.driven("bank");
     let none = amount.fixed() == Some(0.0);
     let bank = Bank {
@@ -230,7 +231,7 @@ fn steering(params: &Params<'_>, timing: Timing, flat: bool) -> Steering {
         gravity: GRAVITY / (timing.fps * timing.fps),
     };
     Steering {
-        slow: params.number("slow") / timing.fps,
+        slow: (params.number("slow") / timing.fps).max(still_below),
         corner: params.number("corner"),
         bank: (!none && !flat).then_some(bank),
         smoothing: params.number("smoothing"),

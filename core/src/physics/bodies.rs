@@ -393,6 +393,10 @@ impl Simulated for Bodies {
         self.scales.clone()
     }
 
+    fn size(&self) -> f64 {
+        self.setup.form.longest() * self.scales.iter().copied().fold(f64::INFINITY, f64::min)
+    }
+
     fn kind(&self) -> [u8; 32] {
         self.kind
     }

@@ -29,6 +29,16 @@ impl BodyForm {
         }
     }
 
+    /// From end to end where it is longest, metres.
+    pub(super) fn longest(&self) -> f64 {
+        2.0 * match self {
+            Self::Ball(radius) => *radius,
+            Self::Box(half) => half.max_element(),
+            Self::Capsule(half, radius) => half + radius,
+            Self::Disc(half, radius) => half.max(*radius),
+        }
+    }
+
     /// Its smallest half extent, metres.
     pub(super) fn smallest(&self) -> f64 {
         match self {

@@ -110,7 +110,7 @@ mod tests {
     fn take(frames: usize) -> Take {
         let row = Row::from_numbers([1.5; 10]);
         let frame = |_| Arc::new(Kept { rows: Box::new([row]), contacts: Vec::new(), sound: true });
-        Take::known(0.0, Arc::new([1.0]), Vec::new(), (0..frames).map(frame).collect())
+        Take::known(0.0, (Arc::new([1.0]), 1.0), Vec::new(), (0..frames).map(frame).collect())
     }
 
     struct Folder(PathBuf);

@@ -331,6 +331,9 @@ mod tests {
         fn scales(&self) -> Arc<[f64]> {
             Arc::new([1.0])
         }
+        fn size(&self) -> f64 {
+            1.0
+        }
         fn kind(&self) -> [u8; 32] {
             [1; 32]
         }
