@@ -7,7 +7,7 @@ use std::path::{Path, PathBuf};
 use std::sync::Arc;
 use zickzack_core::fraction::greatest_common_divisor;
 use zickzack_core::graph::{LONGEST_ORBIT, SeamReport};
-use zickzack_core::keys::{bake_dense, bake_reduced};
+use zickzack_core::keys::{Keys, bake_dense, bake_reduced};
 use zickzack_core::motion::{Cancel, Frames, Motion};
 use zickzack_core::nodes::Registry;
 use zickzack_core::scene::Scene;
@@ -37,6 +37,9 @@ pub struct Bake {
     /// Reduces keys until the motion is off by at most this many metres (GLB only).
     #[arg(long, value_name = "METRES", allow_negative_numbers = true)]
     tolerance: Option<f64>,
+    /// Degrees that orientations may be off; left out, as many as keep what is a metre away within the tolerance.
+    #[arg(long, value_name = "DEGREES", allow_negative_numbers = true, requires = "tolerance")]
+    angle: Option<f64>,
 }
 
 impl Bake {
@@ -52,6 +55,9 @@ impl Bake {
         }
         if self.tolerance.is_some_and(|tolerance| !(tolerance.is_finite() && tolerance > 0.0)) {
             bail!("--tolerance must be a number of metres above 0");
+        }
+        if self.angle.is_some_and(|angle| !(angle.is_finite() && angle > 0.0)) {
+            bail!("--angle must be a number of degrees above 0");
         }
         let cancel = Cancel::default();
         let outputs = self.outputs(&scene, &registry, &cancel)?;
@@ -133,7 +139,12 @@ impl Bake {
         let mut baked = Vec::new();
         for (name, motion) in outputs {
             let keys = match self.tolerance {
-                Some(tolerance) => bake_reduced(motion, range, tolerance, cancel)?,
+                Some(tolerance) => {
+                    let turn = self.angle.map_or(tolerance, f64::to_radians);
+                    let keys = bake_reduced(motion, range, (tolerance, turn), cancel)?;
+                    eprintln!("{}", told(name, &keys, scene.first_frame as f64));
+                    keys
+                }
                 None => bake_dense(motion, range, self.step, cancel)?,
             };
             baked.push((name, keys));
@@ -142,6 +153,34 @@ impl Bake {
         let bytes = glb::write(&parts, &scene.name, scene.fps.value())?;
         whole_or_nothing(Path::new(&self.to), |mut file| Ok(file.write_all(&bytes)?))
     }
+}
+
+/// How many keys are left and what they miss.
+fn told(name: &str, keys: &Keys, first: f64) -> String {
+    let (mut moving, mut after) = (0, 0);
+    let mut count = |still: bool, keys: usize| {
+        moving += usize::from(!still);
+        after += if still { 0 } else { keys };
+    };
+    for object in &keys.objects {
+        object.position.iter().for_each(|channel| count(channel.is_still(), channel.keys.len()));
+        count(object.orientation.is_still(), object.orientation.keys.len());
+        count(object.scale.is_still(), object.scale.keys.len());
+    }
+    let before = moving * ((keys.range.to - keys.range.from).floor() as usize + 1);
+    let errors = |turn: bool| {
+        keys.objects.iter().flat_map(move |object| if turn { &object.errors[3..] } else { &object.errors[..3] })
+    };
+    let worst =
+        |turn| errors(turn).fold((0.0, 0.0), |worst: (f64, f64), here| if here.0 > worst.0 { *here } else { worst });
+    let (off, turned) = (worst(false), worst(true));
+    format!(
+        "{name}: {before} → {after} keys, off by at most {:.3} mm at frame {:.2} and {:.3}° at frame {:.2}",
+        off.0 * 1e3,
+        off.1 + first,
+        turned.0.to_degrees(),
+        turned.1 + first
+    )
 }
 
 /// After how many loops the things of all outputs are in their own places.

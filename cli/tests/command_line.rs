@@ -210,6 +210,8 @@ fn wrong_calls_say_what_to_do_and_leave_no_file_behind() {
         (vec!["bake", "demo/puck-on-the-boards.json", "--to", goal, "--orbit"], "does not close"),
         (vec!["bake", "demo/lantern-round.json", "--to", goal, "--step", "0"], "above 0"),
         (vec!["bake", "demo/lantern-round.json", "--to", goal, "--tolerance", "-1"], "above 0"),
+        (vec!["bake", "demo/lantern-round.json", "--to", goal, "--angle", "1"], "--tolerance"),
+        (vec!["bake", "demo/lantern-round.json", "--to", goal, "--tolerance", "1", "--angle", "0"], "above 0"),
         (vec!["bake", "demo/lantern-round.json", "--to", goal, "--output", "Nobody"], "no working output named"),
         (vec!["bake", "demo/nothing.json", "--to", goal], "cannot be opened"),
         (vec!["bake", "demo/promenade.svg", "--to", goal], "not a scene file"),
@@ -231,6 +233,30 @@ fn nodes_are_printed_as_json() {
         two-shots together keys wave noise decay ramp polynomial formula steps repeat span combine rescale limit \
         plane ball box torus lathe close-loop output";
     assert_eq!(names, expected.split_whitespace().collect::<Vec<_>>());
+}
+
+/// Keys before and after, and degrees, that a reduced bake says.
+fn said_of_keys(angle: &str) -> (usize, usize, f64) {
+    let folder = folder(&format!("angle-{angle}"));
+    let goal = folder.join("out.glb");
+    let goal = goal.to_str().unwrap();
+    let output = zickzack(&["bake", "demo/club-juggle.json", "--to", goal, "--tolerance", "0.001", "--angle", angle]);
+    let said = String::from_utf8_lossy(&output.stderr).into_owned();
+    assert!(output.status.success(), "{said}");
+    let (_, counts) = said.split_once(": ").unwrap();
+    let (before, rest) = counts.split_once(" → ").unwrap();
+    let (after, rest) = rest.split_once(" keys").unwrap();
+    let (_, rest) = rest.split_once(" and ").unwrap();
+    let (degrees, _) = rest.split_once('°').unwrap();
+    (before.parse().unwrap(), after.parse().unwrap(), degrees.parse().unwrap())
+}
+
+#[test]
+fn a_reduced_bake_says_what_is_left_and_stays_within_the_angle_that_is_asked_for() {
+    let (fine, coarse) = (said_of_keys("0.01"), said_of_keys("10"));
+    assert_eq!(fine.0, coarse.0);
+    assert!(coarse.1 < fine.1 && fine.1 < fine.0, "{fine:?} {coarse:?}");
+    assert!(fine.2 <= 0.01 + 5e-4 && coarse.2 <= 10.0 && coarse.2 > 0.1, "{fine:?} {coarse:?}");
 }
 
 /// Needs the web's packages, which `./test` installs.

@@ -60,7 +60,7 @@ fn bodies() -> Option<Bodies> {
         level: None,
     };
     let still = Air::still(DVec3::ZERO);
-    let begin = thrown(BODIES, |i| LaunchSetup { fps: FPS, ..LaunchSetup::free(start(i), DVec3::ZERO, still.clone()) });
+    let begin = thrown(BODIES, |i| LaunchSetup { fps: FPS, ..LaunchSetup::free(start(i), DVec3::ZERO, still) });
     let range = Frames { from: 0.0, to: 1.0 };
     let begin = prepared(&begin, range, &Cancel::default()).ok()?;
     Some(Bodies::new(setup, begin, None, &[floor()]))
@@ -103,7 +103,12 @@ fn rigid_bodies() {
     println!("Bodies                 {:7.1} ms   {:5.2} × the bare loop (wanted: 1.1)", ours * 1e3, ours / alone);
     let Some(mut bodies) = bodies() else { return };
     record(&mut bodies, (0.0, 120), &[], &Cancel::default(), &mut |_| ());
-    let kept = best(20, &mut [Box::new(|| { black_box(bodies.state()); })])[0];
+    let kept = best(
+        20,
+        &mut [Box::new(|| {
+            black_box(bodies.state());
+        })],
+    )[0];
     println!("a state to begin from  {:7.2} ms   {:5.2} % of all for eight\n", kept * 1e3, 800.0 * kept / ours);
 }
 
@@ -172,7 +177,7 @@ fn reduction() {
     let motion = thrown(THROWS, throw);
     let range = Frames { from: 0.0, to: 300.0 };
     let keys = || {
-        black_box(bake_reduced(&motion, range, 1e-3, &Cancel::default()).ok());
+        black_box(bake_reduced(&motion, range, (1e-3, 1e-3), &Cancel::default()).ok());
     };
     let took = best(5, &mut [Box::new(keys)])[0];
     println!("reduction of {THROWS} throws × 300 frames at 1 mm {:7.1} ms (wanted: less than 1000)", took * 1e3);

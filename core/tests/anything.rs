@@ -266,7 +266,7 @@ proptest! {
                 }
             }
             // More corners than can be looked at are refused, and not left out.
-            for keys in [bake_reduced(&end.motion, Frames { from: 0.0, to: frames.min(baked) }, 0.01, &cancel), bake_dense(&end.motion, Frames { from: 0.0, to: frames.min(baked) }, 0.7, &cancel)].into_iter().flatten() {
+            for keys in [bake_reduced(&end.motion, Frames { from: 0.0, to: frames.min(baked) }, (0.01, 0.01), &cancel), bake_dense(&end.motion, Frames { from: 0.0, to: frames.min(baked) }, 0.7, &cancel)].into_iter().flatten() {
                 for object in &keys.objects {
                     let finite = object.position.iter().flat_map(|channel| &channel.keys).all(|key| key.value[0].is_finite() && key.slope_in[0].is_finite() && key.slope_out[0].is_finite());
                     prop_assert!(finite && object.orientation.keys.iter().all(|key| key.value.iter().all(|x| x.is_finite())));

@@ -56,7 +56,7 @@ fn measured(motion: &Arc<dyn Motion>, keys: &ObjectKeys, object: usize, range: F
 fn a_bouncing_ball_needs_at_most_twenty_keys_in_height() {
     let launch: Arc<dyn Motion> = Arc::new(Launch::solve(ball(DVec3::ZERO), 240.0));
     let range = Frames { from: 0.0, to: 200.0 };
-    let keys = bake_reduced(&launch, range, 1e-3, &Cancel::default()).unwrap();
+    let keys = bake_reduced(&launch, range, (1e-3, 1e-3), &Cancel::default()).unwrap();
     let height = &keys.objects[0].position[1];
     assert!(height.keys.len() <= 20, "{}", height.keys.len());
     assert!(measured(&launch, &keys.objects[0], 0, range).0 <= 1e-3);
@@ -81,7 +81,7 @@ proptest! {
         let up = if world { FaceUp::Towards(DVec3::Y) } else { FaceUp::STEADY };
         let motion: Arc<dyn Motion> = Arc::new(FaceTravel::new(ride, Axis::PlusX, Axis::PlusY, up));
         let range = Frames { from: 0.0, to: 48.0 };
-        let keys = bake_reduced(&motion, range, tolerance, &Cancel::default()).unwrap();
+        let keys = bake_reduced(&motion, range, (tolerance, tolerance), &Cancel::default()).unwrap();
         for (object, keys) in keys.objects.iter().enumerate() {
             let (far, turned) = measured(&motion, keys, object, range);
             prop_assert!(far <= tolerance * 1.001 && turned <= tolerance * 1.001, "{far} {turned}");
@@ -94,7 +94,7 @@ proptest! {
     fn reduced_throws_stay_within_the_tolerance(x in -9.0..9.0f64, y in -5.0..9.0f64, z in -9.0..9.0f64) {
         let motion: Arc<dyn Motion> = Arc::new(Launch::solve(LaunchSetup { friction: 0.2, ..ball(DVec3::new(x, y, z)) }, 200.0));
         let range = Frames { from: 0.0, to: 150.0 };
-        let keys = bake_reduced(&motion, range, 1e-3, &Cancel::default()).unwrap();
+        let keys = bake_reduced(&motion, range, (1e-3, 1e-3), &Cancel::default()).unwrap();
         prop_assert!(measured(&motion, &keys.objects[0], 0, range).0 <= 1e-3);
     }
 
@@ -137,7 +137,7 @@ fn a_jump_becomes_a_pair_of_keys_in_all_three_coordinates() {
     let open = smooth(&[DVec3::ZERO, DVec3::X, DVec3::new(2.0, 1.0, 0.0)], false);
     let motion: Arc<dyn Motion> =
         Arc::new(Ride::new(still(open), 1, Fraction::new(2, 1).unwrap(), 48.0).starting_at(0.5));
-    let keys = bake_reduced(&motion, Frames { from: 0.0, to: 48.0 }, 1e-3, &Cancel::default()).unwrap();
+    let keys = bake_reduced(&motion, Frames { from: 0.0, to: 48.0 }, (1e-3, 1e-3), &Cancel::default()).unwrap();
     let merged = merge(&keys.objects[0].position);
     let pairs: Vec<f64> =
         merged.keys.windows(2).filter(|pair| pair[0].frame == pair[1].frame).map(|pair| pair[0].frame).collect();

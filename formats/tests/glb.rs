@@ -109,7 +109,7 @@ fn compare(keys: &Keys, motion: &Arc<dyn Motion>, tolerance: f64, step: f64) {
 fn reduced_keys_read_back_lie_on_the_motion() {
     for closed in [true, false] {
         let motion = motion(closed);
-        let keys = bake_reduced(&motion, RANGE, 1e-3, &Cancel::default()).unwrap();
+        let keys = bake_reduced(&motion, RANGE, (1e-3, 1e-3), &Cancel::default()).unwrap();
         // Per coordinate the tolerance holds, and single precision adds a little.
         compare(&keys, &motion, 1.8e-3, 0.25);
     }
@@ -132,7 +132,7 @@ fn a_motion_that_stands_still_has_a_node_and_no_animation() {
         .unwrap(),
     ));
     let still: Arc<dyn Motion> = Arc::new(Ride::new(path, 1, Fraction::ZERO, 48.0));
-    let keys = bake_reduced(&still, RANGE, 1e-3, &Cancel::default()).unwrap();
+    let keys = bake_reduced(&still, RANGE, (1e-3, 1e-3), &Cancel::default()).unwrap();
     let bytes = write(&[Part { name: "Still", keys: &keys }], "Fair", 24.0).unwrap();
     let file = gltf::Gltf::from_slice(&bytes).unwrap();
     assert_eq!((file.nodes().count(), file.animations().count()), (1, 0));

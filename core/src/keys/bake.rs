@@ -58,20 +58,19 @@ pub fn bake_dense(motion: &Arc<dyn Motion>, range: Frames, step: f64, cancel: &C
     })
 }
 
-/// Few cubic keys: every position within `tolerance` metres, and orientations such that a point one
-/// metre from the pivot stays within it too. Contacts after which the thing leaves by more than the
+/// Few cubic keys: every position within `tolerance` metres, orientations within `turn` radians. Contacts after which the thing leaves by more than the
 /// tolerance are kept exactly.
 pub fn bake_reduced(
     motion: &Arc<dyn Motion>,
     range: Frames,
-    tolerance: f64,
+    (tolerance, turn): (f64, f64),
     cancel: &Cancel,
 ) -> Result<Keys, MotionError> {
     each_object(motion, range, cancel, |track| {
         let contacts = kept_contacts(track, tolerance);
         let mut keys = ObjectKeys {
             position: [0, 1, 2].map(|axis| reduced(track, &contacts, tolerance, |state| position(state, axis), &apart)),
-            orientation: reduced(track, &contacts, tolerance, orientation, &angle),
+            orientation: reduced(track, &contacts, turn, orientation, &angle),
             scale: reduced(track, &contacts, tolerance, scale, &apart),
             errors: [(0.0, 0.0); 4],
         };

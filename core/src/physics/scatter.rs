@@ -14,6 +14,8 @@ pub struct Scatter {
     pub place: DVec3,
     /// From 0 to 1, for how far off, and round.
     off: [f64; 2],
+    /// Three from 0 to 1, for a place on a surface.
+    pub field: [f64; 3],
     /// From −1 to 1.
     fast: f64,
     flat: bool,
@@ -24,6 +26,7 @@ const PLACE: u64 = 62;
 const OFF: u64 = 65;
 const ROUND: u64 = 66;
 const FAST: u64 = 67;
+const FIELD: u64 = 68;
 
 /// Of a thing; it keeps them when the count changes.
 pub fn scattered(seed: u64, object: u64, flat: bool) -> Scatter {
@@ -41,6 +44,7 @@ pub fn scattered(seed: u64, object: u64, flat: bool) -> Scatter {
         late: random::signed(seed, object, LATE),
         place,
         off: [unit(OFF), unit(ROUND)],
+        field: [0, 1, 2].map(|i| unit(FIELD + i)),
         fast: random::signed(seed, object, FAST),
         flat,
     }

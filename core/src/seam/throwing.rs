@@ -80,16 +80,19 @@ pub fn bounce_offers(launch: &Launch, frames: f64) -> Vec<ThrowOffer> {
     let round = 2.0 * first.speed_in / pull * setup.fps;
     let times = (frames / round).round().max(1.0);
     if (frames / round - times).abs() > WHOLE {
-        let wanted = frames / times;
-        if rising == 0.0 {
-            offers.push(ThrowOffer::Gravity(pull * (round / wanted) * (round / wanted)));
+        let wanted = frames / times / setup.fps;
+        // What falling to the ground adds to the square of the speed: 2·g·h.
+        let fallen = first.speed_in * first.speed_in - rising * rising;
+        // The speed at the ground that is wanted, less what falling there gives.
+        let ground = 0.5 * pull * wanted;
+        let left = ground * ground - fallen;
+        if rising != 0.0 && left > 0.0 {
+            offers.push(ThrowOffer::Speed(left.sqrt() * rising.signum()));
         } else {
-            // The speed at the ground that is wanted, less what falling there gives.
-            let (ground, fallen) = (0.5 * pull * wanted / setup.fps, first.speed_in * first.speed_in - rising * rising);
-            let left = ground * ground - fallen;
-            if left > 0.0 {
-                offers.push(ThrowOffer::Speed(left.sqrt() * rising.signum()));
-            }
+            // From T = 2·√(v² + 2·g·h) / g.
+            let high = 2.0 * fallen / pull;
+            let root = (high * high + 4.0 * wanted * wanted * rising * rising).sqrt();
+            offers.push(ThrowOffer::Gravity((high + root) / (wanted * wanted)));
         }
     }
     offers.push(ThrowOffer::Period(Fraction::near(round)));

@@ -1,6 +1,7 @@
 //! Surfaces to press things onto and to take directions from.
 
 mod shape;
+mod spread;
 mod wires;
 
 pub use shape::{Profile, Rim, Shape};

@@ -51,7 +51,7 @@ impl Profile {
     }
 
     /// Away from the axis, perpendicular to a side.
-    fn normal(from: DVec2, to: DVec2) -> DVec2 {
+    pub(super) fn normal(from: DVec2, to: DVec2) -> DVec2 {
         let side = (to - from).normalize_or(DVec2::Y);
         let out = DVec2::new(side.y, -side.x);
         if out.x < 0.0 || (out.x == 0.0 && out.y < 0.0) { -out } else { out }

@@ -29,6 +29,8 @@ pub struct Wanted {
     step: f64,
     /// Metres; left out for a key at every step.
     tolerance: Option<f64>,
+    /// Degrees; left out for as many as keep what is a metre from a thing within the tolerance.
+    angle: Option<f64>,
     /// `csv` or `glb`; only for files.
     form: Option<String>,
     /// Which thing is looked at.
@@ -102,6 +104,9 @@ fn range(wanted: &Wanted, scene: &Scene) -> Result<Frames, Refusal> {
     if wanted.tolerance.is_some_and(|tolerance| !(1e-9..=1e3).contains(&tolerance)) {
         return Err(Refusal::bad("The tolerance must be from 0.000001 mm to 1000 m."));
     }
+    if wanted.angle.is_some_and(|angle| !(1e-6..=1e3).contains(&angle)) {
+        return Err(Refusal::bad("The tolerance of turns must be from 0.000001° to 1000°."));
+    }
     Ok(Frames { from, to })
 }
 
@@ -127,9 +132,15 @@ fn outputs(compiled: &Compiled, wanted: &Wanted, range: Frames) -> Result<Named,
     Ok(found)
 }
 
+/// Radians that an orientation may be off: where nothing is said, so much that what is a metre away stays within the
+/// tolerance too.
+fn turn(wanted: &Wanted, tolerance: f64) -> f64 {
+    wanted.angle.map_or(tolerance, f64::to_radians)
+}
+
 fn keys(motion: &Arc<dyn Motion>, range: Frames, wanted: &Wanted, cancel: &Cancel) -> Result<Keys, Refusal> {
     match wanted.tolerance {
-        Some(tolerance) => bake_reduced(motion, range, tolerance, cancel),
+        Some(tolerance) => bake_reduced(motion, range, (tolerance, turn(wanted, tolerance)), cancel),
         None => bake_dense(motion, range, wanted.step, cancel),
     }
     .map_err(|error| Refusal::bad(error.to_string()))

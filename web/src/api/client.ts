@@ -28,6 +28,8 @@ export interface Wanted {
   to: number;
   step: number;
   tolerance?: number;
+  /** Degrees. */
+  angle?: number;
   object?: number;
   form?: 'csv' | 'glb';
 }

@@ -75,14 +75,15 @@ function Sheet(props: SheetProps) {
   const [to, setTo] = useState(first + frames);
   const [step, setStep] = useState(1);
   const [tolerance, setTolerance] = useState(0.001);
+  const [angle, setAngle] = useState(0.05);
   const [axis, setAxis] = useState(1);
   const [object, setObject] = useState(0);
   const reduced = form === 'glb-reduced';
-  const wanted: Wanted = useMemo(() => ({ node, from, to, step, object, ...(reduced ? { tolerance } : {}) }), [node, from, to, step, object, reduced, tolerance]);
+  const wanted: Wanted = useMemo(() => ({ node, from, to, step, object, ...(reduced ? { tolerance, angle } : {}) }), [node, from, to, step, object, reduced, tolerance, angle]);
   const look = useQuery({ queryKey: ['handoff', scene, wanted], queryFn: () => api.look(scene, wanted), placeholderData: (known) => known, retry: false });
   const ending = form === 'csv' ? 'csv' : 'glb';
-  const file = handoffAddress(scene, { ...wanted, object: undefined, form: ending, tolerance: reduced ? tolerance : undefined }, true);
-  const command = `zickzack bake SCENE.json --to ${ending === 'csv' ? 'poses.csv' : 'motion.glb'} --output "${props.outputName}" --frames ${from}..${to}${step === 1 ? '' : ` --step ${step}`}${reduced ? ` --tolerance ${tolerance}` : ''}`;
+  const file = handoffAddress(scene, { ...wanted, object: undefined, form: ending, tolerance: reduced ? tolerance : undefined, angle: reduced ? angle : undefined }, true);
+  const command = `zickzack bake SCENE.json --to ${ending === 'csv' ? 'poses.csv' : 'motion.glb'} --output "${props.outputName}" --frames ${from}..${to}${step === 1 ? '' : ` --step ${step}`}${reduced ? ` --tolerance ${tolerance} --angle ${angle}` : ''}`;
   return (
     <main className="handoff">
       <aside className="outputs">
@@ -91,7 +92,8 @@ function Sheet(props: SheetProps) {
       </aside>
       <section className="plots" aria-label="Keys">
         {look.error ? <p className="wrong">{look.error.message}</p> : look.data ? <Shown look={look.data} axis={axis} tolerance={reduced ? tolerance : null} dense={!reduced} object={object} /> : <p className="soft">Counting keys …</p>}
-        {reduced && <Tolerance value={tolerance} onChange={setTolerance} />}
+        {reduced && <Tolerance name="tolerance" value={tolerance} powers={[-5, -1]} words={length} onChange={setTolerance} />}
+        {reduced && <Tolerance name="turns within" value={angle} powers={[-3, 1]} words={(angle) => `${angle}°`} onChange={setAngle} />}
         <div className="choose">
           <label>
             <span>channel</span>
@@ -191,23 +193,32 @@ export function length(metres: number): string {
   return metres < 0.1 ? `${Number((metres * 1000).toPrecision(2))} mm` : `${Number(metres.toPrecision(3))} m`;
 }
 
-function Tolerance({ value, onChange }: { value: number; onChange: (value: number) => void }) {
+interface ToleranceProps {
+  name: string;
+  value: number;
+  /** Powers of ten between which it goes. */
+  powers: [number, number];
+  words: (value: number) => string;
+  onChange: (value: number) => void;
+}
+
+function Tolerance({ name, value, powers, words, onChange }: ToleranceProps) {
   const [shown, setShown] = useState(value);
   return (
     <label className="tolerance">
-      <span>tolerance</span>
+      <span>{name}</span>
       <input
         type="range"
-        min={-5}
-        max={-1}
+        min={powers[0]}
+        max={powers[1]}
         step={0.05}
         value={Math.log10(shown)}
-        aria-valuetext={length(shown)}
+        aria-valuetext={words(shown)}
         onChange={(event) => setShown(Number((10 ** Number(event.target.value)).toPrecision(3)))}
         onPointerUp={() => onChange(shown)}
         onKeyUp={() => onChange(shown)}
       />
-      <span className="mono">{length(shown)}</span>
+      <span className="mono">{words(shown)}</span>
     </label>
   );
 }

@@ -47,7 +47,18 @@ export function keysOf(document: Scene, number: NumberName): Keyed | null {
   }
   if (Object.values(document.threads ?? {}).some((thread) => thread.to === number.node && thread.port === number.port)) return null;
   const value = valueAt(document, addressOf(number));
-  return isKeyed(value) ? { ...value, keys: ordered(value.keys) } : null;
+  return isKeyed(value) ? inOrder(value) : null;
+}
+
+const known = new WeakMap<Keyed, Keyed>();
+
+/** The same with its keys in order; the same object as long as the keys are the same. */
+function inOrder(keyed: Keyed): Keyed {
+  const before = known.get(keyed);
+  if (before) return before;
+  const made = { ...keyed, keys: ordered(keyed.keys) };
+  known.set(keyed, made);
+  return made;
 }
 
 const ordered = (keys: readonly Key[]): Key[] => [...keys].sort((a, b) => a.frame - b.frame);
@@ -100,16 +111,23 @@ const bezier = (p: readonly [number, number, number, number], t: number): number
 
 const along = (points: readonly Pair[], axis: 0 | 1): [number, number, number, number] => points.map((point) => point[axis]) as [number, number, number, number];
 
-/** The parameter of a piece at a frame: its frames only grow. */
+/** The parameter of a piece at a frame, by Newton's steps kept between two sides: its frames only grow. */
 function partAt(points: readonly Pair[], frame: number): number {
-  const frames = along(points, 0);
+  const [p, q, r, s] = along(points, 0);
+  const [c, b] = [3 * (q - p), 3 * (r - 2 * q + p)];
+  const a = s - p - c - b;
   let [low, high] = [0, 1];
-  for (let step = 0; step < 60; step += 1) {
-    const middle = (low + high) / 2;
-    if (bezier(frames, middle) < frame) low = middle;
-    else high = middle;
+  let t = s > p ? Math.max(0, Math.min(1, (frame - p) / (s - p))) : 0;
+  for (let step = 0; step < 60 && high - low > 1e-15; step += 1) {
+    const off = ((a * t + b) * t + c) * t + p - frame;
+    if (off < 0) low = t;
+    else high = t;
+    const slope = (3 * a * t + 2 * b) * t + c;
+    const next = t - off / slope;
+    if (Math.abs(next - t) < 1e-15) return t;
+    t = next > low && next < high ? next : (low + high) / 2;
   }
-  return (low + high) / 2;
+  return t;
 }
 
 /** The number of the piece that holds a frame; none before the first key and from the last on. */

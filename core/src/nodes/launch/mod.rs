@@ -26,9 +26,14 @@ impl NodeType for LaunchNode {
             help: "Throws things and lets them bounce; pull the tip in the View to aim, or choose where they land.",
             inputs: vec![
                 Port::optional(
-                    "from",
+                    "path",
                     PortKind::Path,
                     "Along which things start; their start is then off their place on it.",
+                ),
+                Port::optional(
+                    "field",
+                    PortKind::Surface,
+                    "Over which things start, scattered evenly by the seed; their start is then off their place on it.",
                 ),
                 off("surface"),
                 off("second"),

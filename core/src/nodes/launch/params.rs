@@ -23,6 +23,7 @@ const AIMS: &[&str] = &[BY_THROW, BY_TIME, BY_HEIGHT, BY_SLOPE, BY_SPEED];
 const LANDS: &[&str] = &[BY_TIME, BY_HEIGHT, BY_SLOPE, BY_SPEED];
 pub(super) const STAYS: &str = "stays there";
 pub(super) const COMES_BACK: &str = "comes back";
+pub(super) const STANDS: &[&str] = &["the world's", "off the field"];
 pub(super) const TURNS: &[&str] = &["no", "by speed", "by turns"];
 
 const fn number(
@@ -280,6 +281,13 @@ fn many() -> Vec<Param> {
             Group::Spread,
             (Unit::Frames, 0.0, 0.0, 1e6),
             "By how many frames each may be let go earlier or later.",
+        ),
+        Param::choice(
+            "stands",
+            "up is",
+            Group::Spread,
+            STANDS,
+            "Of things that start on a field: whether up, in what is aimed, is the world's or stands on the field where each starts.",
         ),
         number(
             "cone",

@@ -1,11 +1,12 @@
 //! Throws from what the Card says of them.
 
-use super::params::{BY_HEIGHT, BY_SLOPE, BY_SPEED, BY_THROW, BY_TIME, COMES_BACK, PICTURE, STAYS, TURNS};
+use super::params::{BY_HEIGHT, BY_SLOPE, BY_SPEED, BY_THROW, BY_TIME, COMES_BACK, PICTURE, STANDS, STAYS, TURNS};
 use crate::graph::{Context, Timing};
-use crate::physics::{Aimed, Air, Bounds, LaunchSetup, Obstacle, Side, TossSetup, Wanted, aimed, scattered};
+use crate::physics::{Aimed, Air, Bounds, LaunchSetup, Obstacle, Scatter, Side, TossSetup, Wanted, aimed, scattered};
 use crate::scene::{Params, Space};
 use crate::signal::{Driven, Thing};
-use glam::DVec3;
+use crate::surface::Touch;
+use glam::{DQuat, DVec3};
 use std::f64::consts::TAU;
 use std::sync::Arc;
 
@@ -164,7 +165,7 @@ fn place(context: &Context<'_>, name: &str, thing: Thing, frame: f64) -> DVec3 {
 
 fn start(context: &Context<'_>, thing: Thing, frame: f64) -> DVec3 {
     let own = place(context, "start", thing, frame);
-    match context.path_if_any("from") {
+    match context.path_if_any("path") {
         Some(path) => {
             let curve = path.at(frame);
             let strand = &curve.strands()[0];
@@ -175,6 +176,13 @@ fn start(context: &Context<'_>, thing: Thing, frame: f64) -> DVec3 {
     }
 }
 
+/// Where a thing starts on the field, if there is one, and up there.
+fn on_field(context: &Context<'_>, scatter: &Scatter, frame: f64) -> Option<Touch> {
+    let touch = context.ground_if_any("field")?.at(frame).spread(scatter.field);
+    let flat = context.timing.space == Space::Flat;
+    Some(if flat { Touch { point: touch.point.with_z(0.0), ..touch } } else { touch })
+}
+
 fn throw(context: &Context<'_>, air: &Air, thing: Thing, known: &mut Option<(DVec3, Aimed)>) -> Result<Throw, String> {
     let (params, timing) = (&context.params, context.timing);
     let flat = timing.space == Space::Flat;
@@ -183,9 +191,14 @@ fn throw(context: &Context<'_>, air: &Air, thing: Thing, known: &mut Option<(DVe
     let late = params.number("late-spread");
     let scatter = scattered(seed, thing.index as u64, flat);
     let frame = params.number("begin") + each * thing.index as f64 + late * scatter.late;
-    let start = start(context, thing, frame) + scatter.place * params.number("place-spread");
+    let field = on_field(context, &scatter, frame);
+    let on = field.map_or(DVec3::ZERO, |touch| touch.point);
+    let start = start(context, thing, frame) + on + scatter.place * params.number("place-spread");
     let aim = if params.text("aim") == BY_THROW {
-        Aimed { velocity: place(context, "velocity", thing, frame), seconds: 0.0 }
+        let velocity = place(context, "velocity", thing, frame);
+        let stands = field.filter(|_| !flat && params.text("stands") == STANDS[1]);
+        let turn = stands.map_or(DQuat::IDENTITY, |touch| DQuat::from_rotation_arc(DVec3::Y, touch.normal));
+        Aimed { velocity: turn * velocity, seconds: 0.0 }
     } else {
         let by = place(context, "land", thing, frame) - start;
         match known.filter(|(before, _)| *before == by) {
