@@ -6,7 +6,7 @@ use std::sync::Arc;
 use zickzack_core::motion::{
     Cancel, Columns, Earlier, Frames, Kept, Motion, Recording, Row, Sample, Simulated, Take, Together, record,
 };
-use zickzack_core::physics::{Air, Bodies, BodiesSetup, BodyForm, Launch, LaunchSetup};
+use zickzack_core::physics::{Air, Bodies, BodiesSetup, BodyForm, Hull, Launch, LaunchSetup};
 use zickzack_core::pose::angle_between;
 use zickzack_core::surface::{Shape, Surface};
 
@@ -190,6 +190,30 @@ fn bodies_that_begin_within_each_other_do_no_harm() {
         for frame in 0..96 {
             assert!(at(&*both, object, f64::from(frame)).0.is_finite());
         }
+    }
+}
+
+#[test]
+fn a_hull_of_a_boxs_corners_lies_as_the_box_does() {
+    let half = DVec3::new(0.3, 0.2, 0.25);
+    let corner = |i: i32| {
+        let side = |bit: i32| if i & bit == 0 { -1.0 } else { 1.0 };
+        half * DVec3::new(side(1), side(2), side(4))
+    };
+    // Places within it change nothing.
+    let mut places: Vec<DVec3> = (0..8).map(corner).collect();
+    places.extend((0..8).map(|i| corner(i) * 0.4));
+    let hull = BodyForm::Hull(Hull::of(&places).unwrap());
+    let (recording, _) = simulate(&setup(hull), 160, &heap(3), None, &[floor()]);
+    for object in 0..3 {
+        let (place, turn, velocity) = at(&recording, object, 159.0);
+        assert!(velocity.length() * FPS < 0.1, "{object}: {velocity}");
+        let lowest = (0..8).map(|i| (place + turn * corner(i)).y).fold(f64::INFINITY, f64::min);
+        assert!(lowest > -0.02 && lowest < 1.0, "{object}: {lowest}");
+    }
+    // What is flat, or a line, or nothing has no inside.
+    for places in [vec![], vec![DVec3::X; 9], (0..4).map(|i| corner(i).with_z(0.0)).collect()] {
+        assert!(Hull::of(&places).is_none(), "{places:?}");
     }
 }
 

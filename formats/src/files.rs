@@ -1,6 +1,6 @@
 //! Files of a scene, held as they came and read when a node asks for them.
 
-use crate::{svg, table};
+use crate::{model, svg, table};
 use base64::Engine;
 use base64::engine::general_purpose::STANDARD;
 use glam::DVec3;
@@ -19,6 +19,7 @@ pub struct Files {
     contents: BTreeMap<String, Result<Vec<u8>, String>>,
     drawings: Read<Arc<Vec<Outline>>>,
     tables: Read<Arc<Vec<DVec3>>>,
+    models: Read<Arc<Vec<DVec3>>>,
 }
 
 impl Files {
@@ -67,6 +68,10 @@ impl Assets for Files {
         self.read(&self.tables, name, |bytes| {
             table::read(&text(bytes, "a CSV file")?).map(Arc::new).map_err(|error| error.to_string())
         })
+    }
+
+    fn corners(&self, name: &str) -> Result<Arc<Vec<DVec3>>, String> {
+        self.read(&self.models, name, |bytes| model::corners(bytes).map(Arc::new).map_err(|error| error.to_string()))
     }
 }
 

@@ -1,5 +1,6 @@
 //! Binary glTF models as things: a look whether a page can show one, before it is kept.
 
+use glam::{DMat4, DVec3, Mat4, Vec3};
 use gltf::{Gltf, buffer, image, mesh::Mode};
 
 /// Largest file, bytes.
@@ -43,6 +44,31 @@ pub enum ModelError {
     TooManyNodes,
     #[error("a picture on it cannot be read or has a side over {LARGEST_PICTURE} pixels: make it smaller")]
     Picture,
+}
+
+/// Corners of all meshes as they stand in the model, metres.
+pub fn corners(bytes: &[u8]) -> Result<Vec<DVec3>, ModelError> {
+    read(bytes)?;
+    let file = Gltf::from_slice(bytes).map_err(|error| ModelError::Unreadable(error.to_string()))?;
+    let blob = file.blob.as_deref().unwrap_or_default();
+    let scene = file.default_scene().or_else(|| file.scenes().next()).ok_or(ModelError::Empty)?;
+    let mut found = Vec::new();
+    // As above: lists may be damaged in ways that only show when they are read.
+    std::panic::catch_unwind(std::panic::AssertUnwindSafe(|| {
+        scene.nodes().for_each(|node| gather(&node, DMat4::IDENTITY, blob, &mut found));
+    }))
+    .map_err(|_| ModelError::Unreadable("a list is damaged".to_owned()))?;
+    found.retain(|place| place.is_finite());
+    if found.is_empty() { Err(ModelError::Empty) } else { Ok(found) }
+}
+
+fn gather(node: &gltf::Node<'_>, above: DMat4, blob: &[u8], found: &mut Vec<DVec3>) {
+    let here = above * Mat4::from_cols_array_2d(&node.transform().matrix()).as_dmat4();
+    for part in node.mesh().iter().flat_map(gltf::Mesh::primitives) {
+        let read = part.reader(|_| Some(blob)).read_positions();
+        found.extend(read.into_iter().flatten().map(|place| here.transform_point3(Vec3::from(place).as_dvec3())));
+    }
+    node.children().for_each(|child| gather(&child, here, blob, found));
 }
 
 /// Looks at the bytes of a GLB file.

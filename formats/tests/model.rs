@@ -1,5 +1,6 @@
 //! Models and pictures: what can be shown is taken, anything else is refused with a sentence.
 
+use glam::DVec3;
 use proptest::prelude::*;
 use zickzack_formats::{model, picture};
 
@@ -27,6 +28,35 @@ fn changed(change: impl Fn(&mut serde_json::Value)) -> Vec<u8> {
 fn the_boat_of_the_demo_is_taken() {
     let facts = model::read(SWAN).unwrap();
     assert!(facts.triangles > 200 && facts.parts == 1 && facts.clips == 0, "{facts:?}");
+}
+
+#[test]
+fn corners_lie_where_the_model_has_them() {
+    let bounds = |bytes: &[u8]| {
+        let corners = model::corners(bytes).unwrap();
+        let far = (DVec3::INFINITY, DVec3::NEG_INFINITY);
+        corners.iter().fold(far, |(low, high), corner| (low.min(*corner), high.max(*corner)))
+    };
+    let length = u32::from_le_bytes(SWAN[12..16].try_into().unwrap()) as usize;
+    let json: serde_json::Value = serde_json::from_slice(&SWAN[20..20 + length]).unwrap();
+    let list = json["meshes"][0]["primitives"][0]["attributes"]["POSITION"].as_u64().unwrap() as usize;
+    let said = |name: &str| {
+        let numbers = json["accessors"][list][name].as_array().unwrap().iter();
+        DVec3::from_slice(&numbers.map(|x| x.as_f64().unwrap()).collect::<Vec<_>>())
+    };
+    // Turned a quarter about y and twice as large under a node that is moved up.
+    let turned = changed(|j| {
+        j["nodes"] = serde_json::json!([
+            { "translation": [0, 5, 0], "children": [1] },
+            { "mesh": 0, "rotation": [0, std::f64::consts::FRAC_1_SQRT_2, 0, std::f64::consts::FRAC_1_SQRT_2], "scale": [2, 2, 2] }
+        ]);
+        j["scenes"] = serde_json::json!([{ "nodes": [0] }]);
+        j["scene"] = 0.into();
+    });
+    let (low, high) = bounds(&turned);
+    let (min, max) = (said("min") * 2.0, said("max") * 2.0);
+    assert!(low.distance(DVec3::new(min.z, min.y + 5.0, -max.x)) < 1e-4, "{low} {min} {max}");
+    assert!(high.distance(DVec3::new(max.z, max.y + 5.0, -min.x)) < 1e-4, "{high} {min} {max}");
 }
 
 #[test]
@@ -68,6 +98,7 @@ proptest! {
             bytes[place] = byte;
         }
         let _ = model::read(&bytes);
+        let _ = model::corners(&bytes);
         bytes.truncate(cut);
         let _ = model::read(&bytes);
     }

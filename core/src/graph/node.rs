@@ -68,6 +68,9 @@ pub trait Assets: Send + Sync {
     /// The outlines in a drawing, or a sentence that says why there are none.
     fn outlines(&self, name: &str) -> Result<Arc<Vec<Outline>>, String>;
 
+    /// Corners of the meshes of a binary glTF model, metres, or a sentence that says why there are none.
+    fn corners(&self, name: &str) -> Result<Arc<Vec<DVec3>>, String>;
+
     /// The rows of a table of places, x, y, z each, or a sentence that says why there are none.
     fn places(&self, name: &str) -> Result<Arc<Vec<DVec3>>, String>;
 }
@@ -90,6 +93,10 @@ impl Assets for NoAssets {
     }
 
     fn places(&self, name: &str) -> Result<Arc<Vec<DVec3>>, String> {
+        missing(name)
+    }
+
+    fn corners(&self, name: &str) -> Result<Arc<Vec<DVec3>>, String> {
         missing(name)
     }
 }

@@ -1,16 +1,19 @@
+use super::axis_of;
 use super::placing::sentence;
 use crate::graph::{Context, NodeType, Outcome, Product};
 use crate::motion::{Frames, Motion, Simulated, prepared};
-use crate::physics::{Bodies, BodiesSetup, BodyForm};
+use crate::physics::{Bodies, BodiesSetup, BodyForm, Hull};
+use crate::pose::Axis;
 use crate::scene::{Params, Space};
-use crate::schema::{Group, Param, Port, PortKind, Schema, Unit};
-use glam::DVec3;
+use crate::schema::{AXIS_NAMES, Group, Param, Port, PortKind, Schema, Unit, Values};
+use glam::{DMat3, DVec3};
 use std::sync::Arc;
 
 /// Rigid bodies.
 pub struct BodiesNode;
 
-const FORMS: &[&str] = &["ball", "box", "capsule", "disc"];
+const FORMS: &[&str] = &["ball", "box", "capsule", "disc", MODEL];
+const MODEL: &str = "own model";
 const GOING: &[&str] = &["free", "pulled along"];
 const WAYS: &[&str] = &["every way", "on the level"];
 const COUNTS: &[&str] = &["by size and speed", "given"];
@@ -46,8 +49,18 @@ impl NodeType for BodiesNode {
                     "size",
                     Group::Form,
                     (Unit::Metres, [0.5, 0.5, 0.5]),
-                    "Along, up and across; of a ball or disc the first is its width.",
+                    "Along, up and across; of a ball or disc the first is its width, of a model its longest side.",
                 ),
+                Param::new(
+                    "model",
+                    "file",
+                    Group::Form,
+                    Values::Asset { media: "model/gltf-binary" },
+                    "A binary glTF file: bodies are what lies between its corners.",
+                )
+                .only_when("form", &[MODEL]),
+                side("nose", "model's nose", "+x", "The side of the model that goes ahead, as on the Output."),
+                side("top", "model's top", "+y", "The side of the model that is up, as on the Output."),
                 Param::choice(
                     "going",
                     "they are",
@@ -168,7 +181,7 @@ impl NodeType for BodiesNode {
         // In flat scenes they stay in the picture and turn in it.
         let level = if flat { Some(2) } else { level_axis(params)? };
         let setup = BodiesSetup {
-            form: form(params)?,
+            form: form(context)?,
             density: params.number("density"),
             bounciness: params.number("bounciness"),
             friction: params.number("friction"),
@@ -215,8 +228,41 @@ fn level_axis(params: &Params<'_>) -> Result<Option<usize>, String> {
     }
 }
 
-fn form(params: &Params<'_>) -> Result<BodyForm, String> {
+fn side(name: &'static str, label: &'static str, default: &'static str, help: &'static str) -> Param {
+    Param::new(name, label, Group::Form, Values::Choice { options: AXIS_NAMES, default }, help)
+        .only_when("form", &[MODEL])
+}
+
+/// The hull of a model as the View shows it: its longest side this long, its middle in the origin, its nose along x.
+fn hull(context: &Context<'_>, longest: f64) -> Result<BodyForm, String> {
+    let params = &context.params;
+    let name = params.text("model");
+    if name.is_empty() {
+        return Err("No model is chosen yet: bring in a binary glTF file in the Card.".to_owned());
+    }
+    let corners = context.assets.corners(&name)?;
+    let (nose, top) = (axis_of(params, "nose", Axis::PlusX), axis_of(params, "top", Axis::PlusY));
+    if nose.parallel_to(top) {
+        return Err("The model's nose and top lie on one line: choose two that do not.".to_owned());
+    }
+    let (low, high) = corners
+        .iter()
+        .fold((DVec3::INFINITY, DVec3::NEG_INFINITY), |(low, high), corner| (low.min(*corner), high.max(*corner)));
+    let scale = longest / (high - low).max_element().max(1e-12);
+    let (ahead, up) = (nose.vector(), top.vector());
+    let turn = DMat3::from_cols(ahead, up, ahead.cross(up)).transpose();
+    let fitted: Vec<DVec3> = corners.iter().map(|corner| turn * (*corner - 0.5 * (low + high)) * scale).collect();
+    Hull::of(&fitted)
+        .map(BodyForm::Hull)
+        .ok_or_else(|| format!("\"{name}\" is flat and has no inside: choose another form for it."))
+}
+
+fn form(context: &Context<'_>) -> Result<BodyForm, String> {
+    let params = &context.params;
     let size = params.vector("size").abs() * 0.5;
+    if params.text("form") == MODEL && size.x >= 1e-4 {
+        return hull(context, 2.0 * size.x);
+    }
     if size.x < 1e-4 || (params.text("form") != "ball" && size.y < 1e-4) {
         return Err("Bodies need a size: make it larger than 0.".to_owned());
     }

@@ -5,6 +5,7 @@
 //! (1980) with a relative error of 1e-13 a step; between steps a quintic through place, speed and acceleration is
 //! used. Without friction the speed is kept to the energy after every step.
 
+use super::dormand_prince;
 use crate::curve::{OnStrand, Path, Strand};
 use crate::motion::{Break, BreakKind, Columns, Extent, Frames, Motion, MotionError, Outside, Place, Sample};
 use glam::DVec3;
@@ -129,30 +130,7 @@ impl Wire<'_> {
 
     /// One step of so many seconds: place and speed after it, and the estimated errors of both.
     fn step(&self, from: Node, h: f64, sign: f64) -> ([f64; 2], [f64; 2]) {
-        // Dormand and Prince 1980, "A family of embedded Runge-Kutta formulae", table 2.
-        const A: [&[f64]; 6] = [
-            &[1.0 / 5.0],
-            &[3.0 / 40.0, 9.0 / 40.0],
-            &[44.0 / 45.0, -56.0 / 15.0, 32.0 / 9.0],
-            &[19372.0 / 6561.0, -25360.0 / 2187.0, 64448.0 / 6561.0, -212.0 / 729.0],
-            &[9017.0 / 3168.0, -355.0 / 33.0, 46732.0 / 5247.0, 49.0 / 176.0, -5103.0 / 18656.0],
-            &[35.0 / 384.0, 0.0, 500.0 / 1113.0, 125.0 / 192.0, -2187.0 / 6784.0, 11.0 / 84.0],
-        ];
-        const E: [f64; 7] =
-            [71.0 / 57600.0, 0.0, -71.0 / 16695.0, 71.0 / 1920.0, -17253.0 / 339_200.0, 22.0 / 525.0, -1.0 / 40.0];
-        let mut k = [[0.0; 2]; 7];
-        k[0] = [from.v, self.acceleration(from.s, from.v, sign)];
-        let mut there = [from.s, from.v];
-        for (stage, row) in A.iter().enumerate() {
-            there = [from.s, from.v];
-            for (slope, weight) in k.iter().zip(*row) {
-                there[0] += h * weight * slope[0];
-                there[1] += h * weight * slope[1];
-            }
-            k[stage + 1] = [there[1], self.acceleration(there[0], there[1], sign)];
-        }
-        let error = [0, 1].map(|part| h * k.iter().zip(E).map(|(slope, weight)| weight * slope[part]).sum::<f64>());
-        (there, error)
+        dormand_prince::step([from.s, from.v], h, |&[s, v]| [v, self.acceleration(s, v, sign)])
     }
 }
 

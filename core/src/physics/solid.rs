@@ -3,7 +3,9 @@
 use super::bodies::vector;
 use crate::surface::Shape;
 use glam::DVec3;
+use rapier3d::parry::transformation::try_convex_hull;
 use rapier3d::prelude::{SharedShape, Vector};
+use std::sync::Arc;
 
 /// The form of bodies, about their own middle, before a thing's scale.
 #[derive(Debug, Clone, PartialEq)]
@@ -16,6 +18,31 @@ pub enum BodyForm {
     Capsule(f64, f64),
     /// Half its height along y, and its radius, metres.
     Disc(f64, f64),
+    /// Whatever lies between some corners.
+    Hull(Hull),
+}
+
+/// The convex hull of some places.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Hull {
+    corners: Arc<Vec<DVec3>>,
+    /// Half of how far it reaches along each axis, metres.
+    half: DVec3,
+}
+
+impl Hull {
+    /// Nothing where the places, metres, lie in a plane or are too few.
+    pub fn of(places: &[DVec3]) -> Option<Self> {
+        let places: Vec<Vector> = places.iter().map(|place| vector(*place)).collect();
+        let (corners, _) = try_convex_hull(&places).ok()?;
+        SharedShape::convex_hull(&corners)?;
+        let corners: Vec<DVec3> = corners.iter().map(|v| DVec3::new(v.x.into(), v.y.into(), v.z.into())).collect();
+        let (low, high) = corners
+            .iter()
+            .fold((DVec3::INFINITY, DVec3::NEG_INFINITY), |(low, high), corner| (low.min(*corner), high.max(*corner)));
+        let half = 0.5 * (high - low);
+        (half.min_element() > 0.0).then(|| Self { corners: Arc::new(corners), half })
+    }
 }
 
 impl BodyForm {
@@ -26,6 +53,11 @@ impl BodyForm {
             Self::Box(half) => SharedShape::cuboid(of(half.x), of(half.y), of(half.z)),
             Self::Capsule(half, radius) => SharedShape::capsule_x(of(*half), of(*radius)),
             Self::Disc(half, radius) => SharedShape::cylinder(of(*half), of(*radius)),
+            Self::Hull(hull) => {
+                let corners: Vec<Vector> = hull.corners.iter().map(|corner| vector(*corner * scale)).collect();
+                // That there is one was seen when it was made; a scale of 0 leaves none.
+                SharedShape::convex_hull(&corners).unwrap_or_else(|| SharedShape::ball(1e-6))
+            }
         }
     }
 
@@ -36,6 +68,7 @@ impl BodyForm {
             Self::Box(half) => half.max_element(),
             Self::Capsule(half, radius) => half + radius,
             Self::Disc(half, radius) => half.max(*radius),
+            Self::Hull(hull) => hull.half.max_element(),
         }
     }
 
@@ -46,6 +79,7 @@ impl BodyForm {
             Self::Box(half) => half.min_element(),
             Self::Capsule(_, radius) => *radius,
             Self::Disc(half, radius) => half.min(*radius),
+            Self::Hull(hull) => hull.half.min_element(),
         }
     }
 }

@@ -1,5 +1,6 @@
 //! Steps of an integration where there is no closed form.
 
+use super::dormand_prince;
 use glam::DVec3;
 
 /// Place, velocity and spin at a moment.
@@ -50,7 +51,7 @@ impl Knot {
 /// Accelerations of place and spin.
 pub type Forces<'a> = dyn Fn(&Moving) -> (DVec3, DVec3) + 'a;
 
-/// Chooses steps that keep an error: Dormand and Prince 1980, "A family of embedded Runge-Kutta formulae", table 2.
+/// Chooses steps that keep an error.
 #[derive(Debug, Clone)]
 pub struct Stepper {
     /// Seconds that the next step tries.
@@ -98,33 +99,20 @@ impl Stepper {
 
 /// After one step of `h` seconds, and the estimated error in metres.
 fn one(from: &Moving, h: f64, forces: &Forces<'_>) -> (Moving, f64) {
-    const A: [&[f64]; 6] = [
-        &[1.0 / 5.0],
-        &[3.0 / 40.0, 9.0 / 40.0],
-        &[44.0 / 45.0, -56.0 / 15.0, 32.0 / 9.0],
-        &[19372.0 / 6561.0, -25360.0 / 2187.0, 64448.0 / 6561.0, -212.0 / 729.0],
-        &[9017.0 / 3168.0, -355.0 / 33.0, 46732.0 / 5247.0, 49.0 / 176.0, -5103.0 / 18656.0],
-        &[35.0 / 384.0, 0.0, 500.0 / 1113.0, 125.0 / 192.0, -2187.0 / 6784.0, 11.0 / 84.0],
-    ];
-    const E: [f64; 7] =
-        [71.0 / 57600.0, 0.0, -71.0 / 16695.0, 71.0 / 1920.0, -17253.0 / 339_200.0, 22.0 / 525.0, -1.0 / 40.0];
-    let mut slopes = [[DVec3::ZERO; 3]; 7];
-    let slope = |m: &Moving| {
-        let (acceleration, turning) = forces(m);
-        [m.velocity, acceleration, turning]
-    };
-    slopes[0] = slope(from);
-    let mut there = *from;
-    for (stage, row) in A.iter().enumerate() {
-        there = *from;
-        for (slope, weight) in slopes.iter().zip(*row) {
-            let by = h * weight;
-            there.place += slope[0] * by;
-            there.velocity += slope[1] * by;
-            there.spin += slope[2] * by;
-        }
-        slopes[stage + 1] = slope(&there);
-    }
-    let part = |i: usize| slopes.iter().zip(E).map(|(slope, weight)| slope[i] * weight).sum::<DVec3>() * h;
-    (there, part(0).length().max(part(1).length() * h))
+    let (there, error) = dormand_prince::step(numbers(&[from.place, from.velocity, from.spin]), h, |there| {
+        let there = moving(there);
+        let (acceleration, turning) = forces(&there);
+        numbers(&[there.velocity, acceleration, turning])
+    });
+    let Moving { place, velocity, .. } = moving(&error);
+    (moving(&there), place.length().max(velocity.length() * h))
+}
+
+fn numbers(vectors: &[DVec3; 3]) -> [f64; 9] {
+    std::array::from_fn(|i| vectors[i / 3][i % 3])
+}
+
+fn moving(numbers: &[f64; 9]) -> Moving {
+    let vector = |i: usize| DVec3::from_slice(&numbers[3 * i..]);
+    Moving { place: vector(0), velocity: vector(1), spin: vector(2) }
 }

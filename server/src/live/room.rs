@@ -114,8 +114,8 @@ pub async fn open_scene(shop: &Shop, id: Uuid) -> Result<State, Refusal> {
 pub async fn files_of(shop: &Shop, scene: &Scene) -> Result<Files, Refusal> {
     let mut contents = BTreeMap::new();
     for (name, asset) in &scene.assets {
-        // Only drawings are read here; models and pictures go to the page as they are.
-        if asset.media != "image/svg+xml" {
+        // Pictures go to the page as they are.
+        if asset.media.starts_with("image/") && asset.media != "image/svg+xml" {
             continue;
         }
         let content = assets::content(&shop.pool, &asset.hash).await?;
