@@ -618,6 +618,10 @@ impl<'a> Solver<'a> {
                 continue;
             }
             let reach = Reach { place: self.place, course, size: self.size() };
+            if let Some(after) = self.meets_plane(support, course) {
+                after.into_iter().for_each(|after| offer(after, Event::Touch(support)));
+                continue;
+            }
             match meeting(&reach, |place| self.gap(support, place).0) {
                 Some(Met::Touched(after)) => offer(after, Event::Touch(support)),
                 Some(Met::Rounded(after)) => offer(after, Event::Rounds(i)),
@@ -634,6 +638,16 @@ impl<'a> Solver<'a> {
     fn size(&self) -> f64 {
         let size = self.setup.bounds.size();
         if size > 0.0 { size } else { 1.0 }
+    }
+
+    /// In closed form, seconds until what flies on a parabola meets a plane, if it does; nothing for all else.
+    fn meets_plane(&self, support: Support, course: &Course) -> Option<Option<f64>> {
+        let Course::Parabola { velocity, acceleration } = course else { return None };
+        let (gap, normal) = self.gap(support, self.place);
+        if !self.is_flat(support) || gap < -self.slack {
+            return None;
+        }
+        Some(first_reach(gap.max(0.0), -velocity.dot(normal), -acceleration.dot(normal)))
     }
 
     /// Seconds until it meets a side from the inside, within the side's edges.
