@@ -48,6 +48,7 @@ export class Live {
   private looked = Date.now();
   private readonly queue = new Queue(say);
   private readonly unwatch: () => void;
+  private watchedFrame = 0;
   private readonly looking: number;
 
   constructor(readonly scene: string) {
@@ -183,6 +184,7 @@ export class Live {
   private pump(): void {
     if (this.again || !this.welcome) return;
     const fresh = get().pending.filter((edit) => !this.inFlight.has(nameOf(edit)));
+    if (fresh.length > 0) this.watchFrame();
     if (fresh.some((edit) => !edit.sent)) setDocument({ pending: get().pending.map((edit) => (edit.sent ? edit : { ...edit, sent: true })) });
     for (const edit of fresh) {
       this.inFlight.add(nameOf(edit));
@@ -214,6 +216,7 @@ export class Live {
   private sendPreview(): void {
     if (!this.next) return;
     this.previewNumber += 1;
+    this.watchFrame();
     this.unanswered = { number: this.previewNumber, since: performance.now() };
     note('sent', performance.now(), this.previewNumber);
     this.send({ kind: 'preview', number: this.previewNumber, ops: this.next });
@@ -227,8 +230,14 @@ export class Live {
     }
   }
 
+  /** What is worked out next begins with the frame on screen, wherever the playhead has gone since. */
+  private watchFrame(): void {
+    if (this.watchedFrame !== clock.frame) this.watch();
+  }
+
   private watch(): void {
     const { thing, selected } = get();
+    this.watchedFrame = clock.frame;
     this.send({ kind: 'watch', node: thing?.node ?? null, object: thing?.object ?? 0, frame: clock.frame, chosen: selected });
   }
 

@@ -55,7 +55,7 @@ export function paint(element: HTMLCanvasElement, what: Painted, t: Tokens): voi
     element.width = width * scale;
     element.height = height * scale;
   }
-  const pen = element.getContext('2d', { willReadFrequently: true });
+  const pen = element.getContext('2d');
   if (!pen || width === 0) return;
   pen.setTransform(scale, 0, 0, scale, 0, 0);
   pen.clearRect(0, 0, width, height);
