@@ -1722,6 +1722,8 @@ export interface operations {
                 step: number;
                 /** @description Metres; left out for a key at every step. */
                 tolerance?: number | null;
+                /** @description Degrees; left out for as many as keep what is a metre from a thing within the tolerance. */
+                angle?: number | null;
                 /** @description `csv` or `glb`; only for files. */
                 form?: string | null;
                 /** @description Which thing is looked at. */
@@ -1766,6 +1768,8 @@ export interface operations {
                 step: number;
                 /** @description Metres; left out for a key at every step. */
                 tolerance?: number | null;
+                /** @description Degrees; left out for as many as keep what is a metre from a thing within the tolerance. */
+                angle?: number | null;
                 /** @description `csv` or `glb`; only for files. */
                 form?: string | null;
                 /** @description Which thing is looked at. */
