@@ -123,6 +123,10 @@ impl Studio {
         let known = state.earlier.get(order.node).into_iter().flatten().cloned();
         let mut earlier: Vec<Earlier> = known.map(|take| Earlier { take, same: false }).collect();
         if let Some(before) = state.jobs.get(&order.key) {
+            if !before.is_given_up() {
+                // Another page has begun the same meanwhile.
+                return Ok(before.clone());
+            }
             // What was stopped goes on from where it was.
             let take = locked(&before.there).take.clone();
             earlier.extend(take.map(|take| Earlier { take, same: true }));
