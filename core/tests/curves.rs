@@ -9,7 +9,7 @@ use std::collections::BTreeMap;
 use std::f64::consts::{PI, TAU};
 use zickzack_core::curve::{
     AxesTable, CurveError, Node, Outline, Placing, Plane, PointKind, Segment, Strand, UpRule, place as place_outline,
-    tessellate, through, transport,
+    tessellate, thinned, through, transport,
 };
 use zickzack_core::pose::signed_angle;
 
@@ -20,6 +20,16 @@ fn cubic() -> impl Strategy<Value = Segment> {
         .prop_filter("no near-cusp", |segment| {
             (0..=400).all(|i| segment.derivative(f64::from(i) / 400.0).length() > 0.25 * segment.size())
         })
+}
+
+/// Distance of a place from a line through points.
+fn off_line(place: DVec3, line: &[DVec3]) -> f64 {
+    let pieces = line.windows(2).map(|pair| {
+        let chord = pair[1] - pair[0];
+        let x = ((place - pair[0]).dot(chord) / chord.length_squared().max(1e-300)).clamp(0.0, 1.0);
+        place.distance(pair[0] + chord * x)
+    });
+    pieces.fold(f64::INFINITY, f64::min)
 }
 
 proptest! {
@@ -304,16 +314,25 @@ proptest! {
         let pieces = tessellate(&strand, tolerance);
         for i in 0..=300 {
             let place = strand.at(strand.length() * f64::from(i) / 300.0).point;
-            let off = pieces
-                .windows(2)
-                .map(|pair| {
-                    let chord = pair[1] - pair[0];
-                    let x = ((place - pair[0]).dot(chord) / chord.length_squared().max(1e-300)).clamp(0.0, 1.0);
-                    place.distance(pair[0] + chord * x)
-                })
-                .fold(f64::INFINITY, f64::min);
+            let off = off_line(place, &pieces);
             prop_assert!(off <= 4.0 * tolerance, "{i}: {off} of {tolerance}");
         }
+    }
+
+    #[test]
+    fn a_thinned_line_keeps_its_ends_and_passes_all_points_within_the_tolerance(list in points(2..8), closed: bool, share in 1e-4..1e-2f64) {
+        let strand = strand(&list, closed);
+        let fine = tessellate(&strand, share * strand.length() / 10.0);
+        let tolerance = share * strand.length();
+        let few = thinned(&fine, tolerance);
+        prop_assert_eq!((few.first(), few.last()), (fine.first(), fine.last()));
+        prop_assert!(few.len() <= fine.len() && few.iter().all(|point| fine.contains(point)));
+        for (i, &point) in fine.iter().enumerate() {
+            prop_assert!(off_line(point, &few) <= tolerance * (1.0 + 1e-9), "{i}");
+        }
+        // What is straight needs its ends alone.
+        let straight: Vec<DVec3> = (0..50).map(|i| few[0] + DVec3::X * f64::from(i)).collect();
+        prop_assert_eq!(thinned(&straight, 1e-9).len(), 2);
     }
 
     #[test]

@@ -27,7 +27,7 @@ pub use reshape::{
 };
 pub use segment::Segment;
 pub use strand::{CurveError, OnStrand, Strand};
-pub use tessellate::tessellate;
+pub use tessellate::{tessellate, thinned};
 
 use std::sync::Arc;
 

@@ -15,6 +15,34 @@ pub fn tessellate(strand: &Strand, tolerance: f64) -> Vec<DVec3> {
     points
 }
 
+/// Those of the points that a line needs to stay within `tolerance` metres of all of them, ends included: many short
+/// segments give more points than their bends ask for. From each point kept the chord reaches as far as it may.
+pub fn thinned(points: &[DVec3], tolerance: f64) -> Vec<DVec3> {
+    let Some(&first) = points.first() else { return Vec::new() };
+    let mut kept = vec![first];
+    let mut anchor = 0;
+    while anchor + 1 < points.len() {
+        let misses = |end: usize| {
+            let chord = points[end] - points[anchor];
+            points[anchor + 1..end].iter().any(|&point| off_chord(point - points[anchor], chord) > tolerance)
+        };
+        let farthest = (anchor + LONGEST).min(points.len() - 1);
+        let end = (anchor + 2..=farthest).take_while(|&end| !misses(end)).last().unwrap_or(anchor + 1);
+        kept.push(points[end]);
+        anchor = end;
+    }
+    kept
+}
+
+/// Most points that one chord takes the place of; bounds the work.
+const LONGEST: usize = 64;
+
+/// Distance from the end of `to` to the piece from zero to `chord`.
+fn off_chord(to: DVec3, chord: DVec3) -> f64 {
+    let along = to.dot(chord) / chord.length_squared().max(f64::MIN_POSITIVE);
+    to.distance(chord * along.clamp(0.0, 1.0))
+}
+
 /// A chord over the angle a of a circle of radius r misses it by r·a²/8.
 fn pieces(segment: &Segment, tolerance: f64) -> usize {
     let turning = segment.turning();

@@ -5,7 +5,7 @@ use glam::DVec3;
 use serde::Serialize;
 use serde_json::json;
 use std::sync::Arc;
-use zickzack_core::curve::{AxesTable, Curve, PointKind, UpRule, tessellate};
+use zickzack_core::curve::{AxesTable, Curve, PointKind, UpRule, tessellate, thinned};
 use zickzack_core::graph::{Channel, PathProduct};
 use zickzack_core::motion::{Cancel, Frames, Motion, MotionError, fill_poses, pose_floats, prepared, trace};
 
@@ -107,7 +107,7 @@ pub fn path_block(node: &str, product: &PathProduct, flat: bool, frames: u32, st
         .strands()
         .iter()
         .map(|strand| {
-            let points = tessellate(strand, tolerance);
+            let points = thinned(&tessellate(strand, tolerance / 2.0), tolerance / 2.0);
             numbers.extend(points.iter().flat_map(|point| point.as_vec3().to_array()));
             json!({ "points": points.len(), "closed": strand.closed(), "length": strand.length() })
         })

@@ -2,6 +2,7 @@ import { useEffect, useRef } from 'react';
 import type { Look } from '../api/types';
 import { useMode } from '../theme/mode';
 import { tokens, type Tokens } from '../theme/tokens';
+import { penOf } from '../pen';
 
 type Data = Look['plots'][number];
 
@@ -31,7 +32,7 @@ function paint(element: HTMLCanvasElement, plot: Data, error: number | undefined
   const { clientWidth: width, clientHeight: height } = element;
   element.width = width * scale;
   element.height = height * scale;
-  const pen = element.getContext('2d');
+  const pen = penOf(element);
   const [first, last] = [plot.frames[0] ?? 0, plot.frames.at(-1) ?? 1];
   if (!pen || width === 0 || first === last) return;
   pen.scale(scale, scale);

@@ -2,12 +2,13 @@ import { useEffect, useRef } from 'react';
 import type { LivingMiniature, Miniature } from '../api/types';
 import { night } from '../theme/tokens';
 import { fitted, places, type Fit } from './project';
+import { penOf } from '../pen';
 
 function prepare(canvas: HTMLCanvasElement, width: number, height: number): CanvasRenderingContext2D | null {
   const scale = window.devicePixelRatio || 1;
   canvas.width = width * scale;
   canvas.height = height * scale;
-  const pen = canvas.getContext('2d');
+  const pen = penOf(canvas);
   pen?.scale(scale, scale);
   return pen;
 }

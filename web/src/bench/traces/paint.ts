@@ -5,6 +5,7 @@ import type { Tokens } from '../../theme/tokens';
 import { flips, told, valueAt, nearest } from './read';
 import { keyedCurve, type Row } from './rows';
 import type { Window } from './settings';
+import { penOf } from '../../pen';
 
 /** Height of the ruler over the traces, px. */
 export const RULER = 22;
@@ -55,7 +56,7 @@ export function paint(element: HTMLCanvasElement, what: Painted, t: Tokens): voi
     element.width = width * scale;
     element.height = height * scale;
   }
-  const pen = element.getContext('2d');
+  const pen = penOf(element);
   if (!pen || width === 0) return;
   pen.setTransform(scale, 0, 0, scale, 0, 0);
   pen.clearRect(0, 0, width, height);

@@ -17,11 +17,27 @@ export function fat(points: Float32Array, material: LineMaterial): Line2 {
   return line;
 }
 
-/** Separate lines, with a colour at each end. */
-export function coloured(places: number[], colours: number[], material: LineMaterial): LineSegments2 {
-  const lines = new LineSegments2(new LineSegmentsGeometry().setPositions(places).setColors(colours), material);
+/** Separate lines of some pixels, in pairs of places: one thing to draw, however many they are. */
+export function pairs(places: number[], material: LineMaterial): LineSegments2 {
+  const lines = new LineSegments2(new LineSegmentsGeometry().setPositions(places), material);
   lines.frustumCulled = false;
   return lines;
+}
+
+/** Separate lines, with a colour at each end. */
+export function coloured(places: number[], colours: number[], material: LineMaterial): LineSegments2 {
+  const lines = pairs(places, material);
+  lines.geometry.setColors(colours);
+  return lines;
+}
+
+/** The ends of a line through the place of a contact, across its normal. `size` is that of the things. */
+export function markOf({ place, normal, middle }: Contact, half: number, size: number): number[] {
+  const [foot, up] = [new Vector3().fromArray(place), new Vector3().fromArray(normal)];
+  const along = Math.abs(up.y) > 0.5 ? new Vector3(1, 0, 0) : new Vector3(0, 1, 0);
+  // What is thrown without a size of its own touches with its middle; it is seen to with its edge.
+  if (foot.distanceTo(new Vector3().fromArray(middle)) < 1e-6) foot.addScaledVector(up, -0.5 * size);
+  return [...foot.clone().addScaledVector(along, -half).toArray(), ...foot.addScaledVector(along, half).toArray()];
 }
 
 /** Hairlines, in pairs of places. */

@@ -1,12 +1,12 @@
 import { Box3, DirectionalLight, Group, HemisphereLight, MathUtils, Matrix4, MOUSE, OrthographicCamera, PerspectiveCamera, Plane, Raycaster, Scene, Vector2, Vector3, WebGLRenderer } from 'three';
 import { OrbitControls } from 'three/addons/controls/OrbitControls.js';
-import type { Camera as SceneCamera, Contact } from '../../api/types';
+import type { Camera as SceneCamera } from '../../api/types';
 import type { Compared, PathBlock, Poses } from '../../scene/store';
 import { note } from '../../measure';
 import { night } from '../../theme/tokens';
 import { Crowd, type Extras, type Shown } from './crowd';
 import { layPen, layPicture, layPlane, layRings, niceStep } from './ground';
-import { clear, coloured, fat, momentOf, stationsOf, strandsAt, strandsOf, vectorsOf, wakeOf, thin } from './lines';
+import { clear, coloured, fat, markOf, momentOf, pairs, stationsOf, strandsAt, strandsOf, vectorsOf, wakeOf, thin } from './lines';
 import { Materials } from './materials';
 import { axesOf, type Axes } from './plane';
 import { plainPlane } from './settings';
@@ -401,9 +401,7 @@ export class Stage {
       if (!shown.wake) continue;
       if (beneath) for (const piece of wakeOf(beneath, [], 0)) this.lines.add(fat(piece, this.materials.dashed(night.edge, 1.8, 0.8)));
       for (const piece of wakeOf(poses, shown.contacts, 0)) this.lines.add(fat(piece, this.materials.line(night.lamp, 1.6, 0.85)));
-      // Many of them are small, so that they do not hide what they are about.
-      const many = shown.contacts.length > MANY_CONTACTS;
-      if (this.wishes.marks) for (const contact of shown.contacts) if (contact.speed_in > 0.01) this.lines.add(this.contactMark(contact, many ? shown.size * 0.4 : shown.size, many ? 2.5 : 4));
+      if (this.wishes.marks) this.markContacts(shown);
     }
     this.aspect();
     this.invalidate();
@@ -424,14 +422,13 @@ export class Stage {
     if (places.length > 0) this.lines.add(coloured(places, colours, this.materials.axes()));
   }
 
-  private contactMark(contact: Contact, size: number, width: number) {
-    const [place, normal] = [new Vector3(...(contact.place as [number, number, number])), new Vector3(...(contact.normal as [number, number, number]))];
-    const along = Math.abs(normal.y) > 0.5 ? new Vector3(1, 0, 0) : new Vector3(0, 1, 0);
-    // What is thrown without a size of its own touches with its middle; it is seen to with its edge.
-    const bare = place.distanceTo(new Vector3(...(contact.middle as [number, number, number]))) < 1e-6;
-    const foot = bare ? place.addScaledVector(normal, -0.5 * size) : place;
-    const [a, b] = [foot.clone().addScaledVector(along, -0.55 * size), foot.clone().addScaledVector(along, 0.55 * size)];
-    return fat(Float32Array.of(...a.toArray(), ...b.toArray()), this.materials.line(night.persimmon, width, 1));
+  /** A short line across each contact's normal. */
+  private markContacts(shown: Shown): void {
+    // Many of them are small, so that they do not hide what they are about.
+    const many = shown.contacts.length > MANY_CONTACTS;
+    const half = 0.55 * (many ? 0.4 : 1) * shown.size;
+    const ends = shown.contacts.filter((contact) => contact.speed_in > 0.01).flatMap((contact) => markOf(contact, half, shown.size));
+    if (ends.length > 0) this.lines.add(pairs(ends, this.materials.line(night.persimmon, many ? 2.5 : 4, 1)));
   }
 
   private layGround(): void {
