@@ -184,7 +184,9 @@ fn reduction() {
 }
 
 fn main() {
-    rigid_bodies();
+    if std::env::args().all(|argument| argument != "light") {
+        rigid_bodies();
+    }
     throws();
     reduction();
 }

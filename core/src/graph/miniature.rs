@@ -89,10 +89,11 @@ fn signal_miniature(signal: &dyn Signal, frames: f64) -> Miniature {
 
 fn wakes(motion: &dyn Motion, range: Frames) -> Vec<Vec<f32>> {
     let mut sample = Sample::default();
+    let contacts = motion.contacts(range);
     let frames = |object: usize| -> Vec<(usize, f64)> {
         let step = (range.to - range.from) / WAKE_STEPS as f64;
         let mut frames: Vec<f64> = (0..=WAKE_STEPS).map(|i| range.from + i as f64 * step).collect();
-        frames.extend(motion.contacts(range).iter().filter(|c| c.object == object).take(200).map(|c| c.frame));
+        frames.extend(contacts.iter().filter(|c| c.object == object).take(200).map(|c| c.frame));
         frames.sort_by(f64::total_cmp);
         frames.into_iter().map(|frame| (object, frame)).collect()
     };

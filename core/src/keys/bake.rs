@@ -2,7 +2,7 @@
 
 use super::channel::{Channel, Interpolation, Key};
 use super::fit::Point;
-use super::reduce::{Source, reduce};
+use super::reduce::{Error, Source, reduce};
 use super::track::{Instant, State, Track};
 use crate::motion::{BreakKind, Cancel, Frames, Motion, MotionError, prepared};
 use glam::{DQuat, DVec3};
@@ -154,7 +154,7 @@ fn reduced<const N: usize>(
     contacts: &[usize],
     tolerance: f64,
     read: impl Fn(&State) -> ([f64; N], [f64; N]),
-    error: &dyn Fn(&[f64; N], &[f64; N]) -> f64,
+    error: &impl Error<N>,
 ) -> Channel<N> {
     let points: Vec<Point<N>> = track
         .instants
@@ -170,7 +170,7 @@ pub(super) fn reduced_by<const N: usize>(
     points: &[Point<N>],
     contacts: &[usize],
     tolerance: f64,
-    error: &dyn Fn(&[f64; N], &[f64; N]) -> f64,
+    error: &impl Error<N>,
 ) -> Channel<N> {
     let last = points.len() - 1;
     let jumps = |index: &usize| error(&points[*index].left.0, &points[*index].right.0) > tolerance;
@@ -190,7 +190,7 @@ pub(super) fn reduced_by<const N: usize>(
 fn linear<const N: usize>(
     instants: &[&Instant],
     read: impl Fn(&State) -> [f64; N],
-    error: &dyn Fn(&[f64; N], &[f64; N]) -> f64,
+    error: &impl Error<N>,
 ) -> Channel<N> {
     let mut keys = Vec::with_capacity(instants.len());
     let key = |frame, value| Key { frame, value, slope_in: [0.0; N], slope_out: [0.0; N] };

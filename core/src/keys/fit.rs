@@ -1,6 +1,7 @@
 //! One cubic over a stretch of values.
 
 use super::channel::hermite;
+use super::reduce::Error;
 
 /// A value with its slope, as a track holds it.
 #[derive(Debug, Clone, Copy)]
@@ -18,46 +19,40 @@ pub type Slopes<const N: usize> = ([f64; N], [f64; N]);
 
 /// The cubic over `points`, first to last, whose largest error is at most `tolerance`: with the true
 /// slopes if they will do, otherwise with those of least squares. `Err` tells the worst point.
-pub fn fit<const N: usize>(
-    points: &[Point<N>],
-    tolerance: f64,
-    error: &dyn Fn(&[f64; N], &[f64; N]) -> f64,
-) -> Result<Slopes<N>, usize> {
-    let last = points.len() - 1;
-    let truth = (points[0].right.1, points[last].left.1);
-    let (worst, at) = largest_error(points, &truth, error);
-    if worst <= tolerance {
-        return Ok(truth);
+pub fn fit<const N: usize>(points: &[Point<N>], tolerance: f64, error: &impl Error<N>) -> Result<Slopes<N>, usize> {
+    fits(points, tolerance, error).ok_or_else(|| {
+        let truth = (points[0].right.1, points[points.len() - 1].left.1);
+        let worst = |known: (f64, usize), (index, off)| if off > known.0 { (off, index) } else { known };
+        errors(points, &truth, error).fold((0.0, points.len() / 2), worst).1
+    })
+}
+
+/// The same, which does not look for the worst point.
+pub fn fits<const N: usize>(points: &[Point<N>], tolerance: f64, error: &impl Error<N>) -> Option<Slopes<N>> {
+    let will_do = |slopes: &Slopes<N>| errors(points, slopes, error).all(|(_, off)| off <= tolerance);
+    let truth = (points[0].right.1, points[points.len() - 1].left.1);
+    if will_do(&truth) {
+        return Some(truth);
     }
     let best = least_squares(points);
-    if largest_error(points, &best, error).0 <= tolerance {
-        return Ok(best);
-    }
-    Err(at)
+    will_do(&best).then_some(best)
 }
 
-fn value_at<const N: usize>(points: &[Point<N>], slopes: &Slopes<N>, frame: f64) -> [f64; N] {
-    let (a, b) = (&points[0], &points[points.len() - 1]);
-    let length = b.frame - a.frame;
-    let x = (frame - a.frame) / length;
-    std::array::from_fn(|i| hermite(a.right.0[i], slopes.0[i] * length, b.left.0[i], slopes.1[i] * length, x))
-}
-
-/// The largest error at the inner points, and which point that is.
-fn largest_error<const N: usize>(
+/// The errors at the inner points, with the index of each.
+fn errors<const N: usize>(
     points: &[Point<N>],
     slopes: &Slopes<N>,
-    error: &dyn Fn(&[f64; N], &[f64; N]) -> f64,
-) -> (f64, usize) {
-    let mut worst = (0.0, points.len() / 2);
-    for (index, point) in points.iter().enumerate().take(points.len() - 1).skip(1) {
-        let value = value_at(points, slopes, point.frame);
-        let off = error(&value, &point.right.0).max(error(&value, &point.left.0));
-        if off > worst.0 {
-            worst = (off, index);
-        }
-    }
-    worst
+    error: &impl Error<N>,
+) -> impl Iterator<Item = (usize, f64)> {
+    let (a, b) = (&points[0], &points[points.len() - 1]);
+    let length = b.frame - a.frame;
+    let inner = points.iter().enumerate().take(points.len() - 1).skip(1);
+    inner.map(move |(index, point)| {
+        let x = (point.frame - a.frame) / length;
+        let value =
+            std::array::from_fn(|i| hermite(a.right.0[i], slopes.0[i] * length, b.left.0[i], slopes.1[i] * length, x));
+        (index, error(&value, &point.right.0).max(error(&value, &point.left.0)))
+    })
 }
 
 /// Slopes that make the sum of squared errors least, ends fixed: two unknowns per number.

@@ -1,10 +1,15 @@
 //! Few cubic keys within a tolerance.
 
 use super::channel::{Channel, Interpolation, Key};
-use super::fit::{Point, Slopes, fit};
+use super::fit::{Point, Slopes, fit, fits};
+
+/// How far a value misses the true one.
+pub trait Error<const N: usize>: Fn(&[f64; N], &[f64; N]) -> f64 {}
+
+impl<const N: usize, E: Fn(&[f64; N], &[f64; N]) -> f64> Error<N> for E {}
 
 /// What reduction needs to know of a channel.
-pub struct Source<'a, const N: usize> {
+pub struct Source<'a, const N: usize, E> {
     /// In order of frames, at least two.
     pub points: &'a [Point<N>],
     /// Indices of points that get a key whatever happens, in order; first and last included.
@@ -14,12 +19,15 @@ pub struct Source<'a, const N: usize> {
     /// Largest error of a value, in the unit that `error` gives.
     pub tolerance: f64,
     /// How far a value misses the true one.
-    pub error: &'a dyn Fn(&[f64; N], &[f64; N]) -> f64,
+    pub error: E,
 }
 
 /// A channel within the tolerance at every point: keys at the fixed points, then where the error of
 /// the cubic between them is largest, then without those that turn out to be superfluous.
-pub fn reduce<const N: usize>(source: &Source<'_, N>) -> Channel<N> {
+pub fn reduce<const N: usize, E: Error<N>>(source: &Source<'_, N, E>) -> Channel<N> {
+    if let Some(channel) = still(source) {
+        return channel;
+    }
     let mut keys: Vec<usize> = source.fixed.to_vec();
     keys.extend(source.knots);
     keys.sort_unstable();
@@ -29,11 +37,11 @@ pub fn reduce<const N: usize>(source: &Source<'_, N>) -> Channel<N> {
         divide(source, pair[0], pair[1], &mut split);
     }
     let stretches = join(source, &split);
-    still(source).unwrap_or_else(|| channel(source, &stretches))
+    channel(source, &stretches)
 }
 
 /// One key, when the value never leaves the tolerance of the first.
-fn still<const N: usize>(source: &Source<'_, N>) -> Option<Channel<N>> {
+fn still<const N: usize, E: Error<N>>(source: &Source<'_, N, E>) -> Option<Channel<N>> {
     let value = source.points[0].right.0;
     let near = |other: &[f64; N]| (source.error)(&value, other) <= source.tolerance;
     source.points.iter().all(|point| near(&point.left.0) && near(&point.right.0)).then(|| Channel {
@@ -43,8 +51,8 @@ fn still<const N: usize>(source: &Source<'_, N>) -> Option<Channel<N>> {
 }
 
 /// Adds to `split` the end of the stretch, and before it whatever points it has to be cut at.
-fn divide<const N: usize>(source: &Source<'_, N>, from: usize, to: usize, split: &mut Vec<usize>) {
-    match fit(&source.points[from..=to], source.tolerance, source.error) {
+fn divide<const N: usize, E: Error<N>>(source: &Source<'_, N, E>, from: usize, to: usize, split: &mut Vec<usize>) {
+    match fit(&source.points[from..=to], source.tolerance, &source.error) {
         Err(worst) if to - from > 1 => {
             divide(source, from, from + worst, split);
             divide(source, from + worst, to, split);
@@ -54,16 +62,18 @@ fn divide<const N: usize>(source: &Source<'_, N>, from: usize, to: usize, split:
 }
 
 /// Extends each stretch over following keys as long as one cubic will do.
-fn join<const N: usize>(source: &Source<'_, N>, split: &[usize]) -> Vec<(usize, usize, Slopes<N>)> {
+fn join<const N: usize, E: Error<N>>(source: &Source<'_, N, E>, split: &[usize]) -> Vec<(usize, usize, Slopes<N>)> {
     let mut stretches = Vec::new();
     let mut at = 0;
     while at + 1 < split.len() {
         let from = split[at];
         let mut next = at + 1;
         let truth = (source.points[from].right.1, source.points[split[next]].left.1);
-        let mut slopes = fit(&source.points[from..=split[next]], source.tolerance, source.error).unwrap_or(truth);
+        let mut slopes = fits(&source.points[from..=split[next]], source.tolerance, &source.error).unwrap_or(truth);
         while next + 1 < split.len() && source.fixed.binary_search(&split[next]).is_err() {
-            let Ok(wider) = fit(&source.points[from..=split[next + 1]], source.tolerance, source.error) else { break };
+            let Some(wider) = fits(&source.points[from..=split[next + 1]], source.tolerance, &source.error) else {
+                break;
+            };
             slopes = wider;
             next += 1;
         }
@@ -73,7 +83,10 @@ fn join<const N: usize>(source: &Source<'_, N>, split: &[usize]) -> Vec<(usize, 
     stretches
 }
 
-fn channel<const N: usize>(source: &Source<'_, N>, stretches: &[(usize, usize, Slopes<N>)]) -> Channel<N> {
+fn channel<const N: usize, E: Error<N>>(
+    source: &Source<'_, N, E>,
+    stretches: &[(usize, usize, Slopes<N>)],
+) -> Channel<N> {
     let key = |index: usize, value, slope_in, slope_out| Key {
         frame: source.points[index].frame,
         value,
