@@ -47,7 +47,8 @@ fn thrown(all: usize, of: impl Fn(usize) -> LaunchSetup) -> Arc<dyn Motion> {
 
 fn bodies() -> Option<Bodies> {
     let setup = BodiesSetup {
-        form: BodyForm::Box(DVec3::splat(0.25)),
+        forms: vec![BodyForm::Box(DVec3::splat(0.25))],
+        moved_forms: Vec::new(),
         density: 1000.0,
         bounciness: 0.3,
         friction: 0.5,

@@ -4,17 +4,20 @@ use glam::{DQuat, DVec3, Quat, Vec3};
 use proptest::prelude::*;
 use std::sync::Arc;
 use zickzack_core::motion::{
-    Cancel, Columns, Earlier, Frames, Kept, Motion, Recording, Row, Sample, Simulated, Take, Together, record,
+    Cancel, Columns, Earlier, Frames, Kept, Kind, Kinds, Motion, Recording, Row, Sample, Simulated, Take, Together,
+    WithLooks, record,
 };
 use zickzack_core::physics::{Air, Bodies, BodiesSetup, BodyForm, Hull, Launch, LaunchSetup};
-use zickzack_core::pose::angle_between;
+use zickzack_core::pose::{Axis, angle_between};
+use zickzack_core::schema::Values;
 use zickzack_core::surface::{Shape, Surface};
 
 const FPS: f64 = 24.0;
 
 fn setup(form: BodyForm) -> BodiesSetup {
     BodiesSetup {
-        form,
+        moved_forms: vec![form.clone()],
+        forms: vec![form],
         density: 1000.0,
         bounciness: 0.3,
         friction: 0.5,
@@ -384,4 +387,63 @@ fn what_is_of_another_kind_is_not_taken_up() {
     let mut counted = Counted(Bodies::new(heavy, heap(5), None, &[floor()]), 0);
     record(&mut counted, (0.0, LONG), &[Earlier { take: before, same: true }], &Cancel::default(), &mut |_| ());
     assert_eq!(counted.1, LONG - 1);
+}
+
+/// How high its middle comes to lie after a fall of about a metre, by its form alone; where that has one answer only.
+const LIE: [(&str, f64); 11] = [
+    ("ball", 0.5),
+    ("box", 0.3),
+    ("capsule", 0.22),
+    ("plate", 0.04),
+    ("ring", 0.08),
+    // Radius 0.32 at one metre from its tip.
+    ("cone", 0.5 * 0.32 / 1.049_952),
+    ("boat", 0.13),
+    ("peg", 0.5),
+    ("lantern", 0.92),
+    // From its rim it falls on a side.
+    ("puck", 0.1),
+    ("barrel", 0.433_013),
+];
+
+#[test]
+fn every_thing_that_can_be_shown_has_a_form_of_its_own_and_sinks_into_no_floor() {
+    let schemas = zickzack_core::nodes::Registry::default().schemas;
+    let things = schemas.iter().find(|schema| schema.name == "output").unwrap().param("thing").unwrap();
+    let Values::Choice { options, .. } = things.values else { panic!("a choice") };
+    let (own, words) = options.split_last().unwrap();
+    assert_eq!(BodyForm::of_thing(own, 1.0), None);
+    for word in words {
+        let form = BodyForm::of_thing(word, 1.0).unwrap_or_else(|| panic!("{word} has a form"));
+        let dropped = flying(&[(DVec3::Y * 1.2, DVec3::ZERO)]);
+        let (recording, _) =
+            simulate(&BodiesSetup { damping: (0.2, 2.0), ..setup(form) }, 240, &dropped, None, &[floor()]);
+        let (place, _, velocity) = at(&recording, 0, 239.0);
+        assert!(velocity.length() < 1e-2, "{word} lies: {velocity}");
+        match LIE.iter().find(|(lies, _)| lies == word) {
+            Some((_, high)) => assert!((place.y - high).abs() < 5e-3, "{word} lies at {place}, {high} high"),
+            None => assert!(place.y > 0.04 && place.y < 0.6, "{word} lies at {place}"),
+        }
+    }
+}
+
+#[test]
+fn a_crowd_of_kinds_falls_as_it_looks_and_keeps_its_looks() {
+    let throw = flying(&(0..12).map(|i| (DVec3::new(3.0 * f64::from(i), 1.0, 0.0), DVec3::ZERO)).collect::<Vec<_>>());
+    let kind = |thing: &str, colour: &str| Kind { thing: thing.to_owned(), colour: colour.to_owned(), ..Kind::PLAIN };
+    let kinds = vec![kind("ball", "#ff0000"), kind("plate", "#00ff00")];
+    let crowd: Arc<dyn Motion> = Arc::new(Kinds::new(throw, kinds, (0.0, 7), Axis::PlusY, None));
+    let forms = ["ball", "plate"].map(|word| BodyForm::of_thing(word, 1.0).unwrap()).to_vec();
+    let (recording, _) = simulate(&BodiesSetup { forms, ..setup(BodyForm::Ball(1.0)) }, 120, &crowd, None, &[floor()]);
+    let shown = WithLooks::of(Arc::new(recording), &crowd);
+    assert_eq!(shown.kinds(), crowd.kinds());
+    let mut seen = [0; 2];
+    for object in 0..12 {
+        assert_eq!((shown.kind(object), shown.look(object)), (crowd.kind(object), crowd.look(object)));
+        let high = [0.5, 0.04][crowd.kind(object)];
+        let (place, ..) = at(&*shown, object, 119.0);
+        assert!((place.y - high).abs() < 2e-3, "{object} lies at {} of {high}", place.y);
+        seen[crowd.kind(object)] += 1;
+    }
+    assert!(seen[0] > 0 && seen[1] > 0, "{seen:?}");
 }

@@ -32,7 +32,8 @@ fn thrown(all: &[(DVec3, DVec3)], floor: Option<Obstacle>) -> Arc<dyn Motion> {
 
 fn bumped(all: &[(DVec3, DVec3)]) -> Arc<dyn Motion> {
     let setup = BodiesSetup {
-        form: BodyForm::Ball(0.25),
+        forms: vec![BodyForm::Ball(0.25)],
+        moved_forms: vec![BodyForm::Ball(0.25)],
         density: 1000.0,
         bounciness: 0.5,
         friction: 0.4,

@@ -1,18 +1,20 @@
 use super::axis_of;
 use super::placing::sentence;
 use crate::graph::{Context, NodeType, Outcome, Product};
-use crate::motion::{Frames, Motion, Simulated, prepared};
+use crate::motion::{Frames, Kind, Motion, Simulated, WithLooks, prepared};
 use crate::physics::{Bodies, BodiesSetup, BodyForm, Hull};
 use crate::pose::Axis;
 use crate::scene::{Params, Space};
 use crate::schema::{AXIS_NAMES, Group, Param, Port, PortKind, Schema, Unit, Values};
 use glam::{DMat3, DVec3};
+use std::collections::BTreeSet;
 use std::sync::Arc;
 
 /// Rigid bodies.
 pub struct BodiesNode;
 
-const FORMS: &[&str] = &["ball", "box", "capsule", "disc", MODEL];
+const FORMS: &[&str] = &["ball", "box", "capsule", "disc", LOOKS, MODEL];
+const LOOKS: &str = "as they look";
 const MODEL: &str = "own model";
 const GOING: &[&str] = &["free", "pulled along"];
 const WAYS: &[&str] = &["every way", "on the level"];
@@ -36,7 +38,7 @@ impl NodeType for BodiesNode {
                 Port::optional(
                     "moved",
                     PortKind::Motion,
-                    "Things of the same form that go their own way and push the others.",
+                    "Things that go their own way and push the others; of the same form, or of what they look like.",
                 ),
                 ground("ground"),
                 ground("second"),
@@ -49,7 +51,7 @@ impl NodeType for BodiesNode {
                     "size",
                     Group::Form,
                     (Unit::Metres, [0.5, 0.5, 0.5]),
-                    "Along, up and across; of a ball or disc the first is its width, of a model its longest side.",
+                    "Along, up and across; of a ball or disc the first is its width, of a model its longest side, of what they look like the size on the Output.",
                 ),
                 Param::new(
                     "model",
@@ -181,7 +183,8 @@ impl NodeType for BodiesNode {
         // In flat scenes they stay in the picture and turn in it.
         let level = if flat { Some(2) } else { level_axis(params)? };
         let setup = BodiesSetup {
-            form: form(context)?,
+            forms: forms(context, &motion)?,
+            moved_forms: context.motion("moved").map_or_else(|_| Ok(Vec::new()), |moved| forms(context, &moved))?,
             density: params.number("density"),
             bounciness: params.number("bounciness"),
             friction: params.number("friction"),
@@ -208,7 +211,7 @@ impl NodeType for BodiesNode {
                 "From frame {frame} on something flew apart, and all is held there: let bodies not begin within each other, or take more steps."
             ));
         }
-        let product = Product::Motion(Arc::new(recording));
+        let product = Product::Motion(WithLooks::of(Arc::new(recording), &motion));
         Ok(Outcome { facts, warnings, progress: taken.progress, ..Outcome::new(product) })
     }
 }
@@ -257,6 +260,38 @@ fn hull(context: &Context<'_>, longest: f64) -> Result<BodyForm, String> {
         .ok_or_else(|| format!("\"{name}\" is flat and has no inside: choose another form for it."))
 }
 
+/// One form for all, or one for each kind that they are of.
+fn forms(context: &Context<'_>, motion: &Arc<dyn Motion>) -> Result<Vec<BodyForm>, String> {
+    if context.params.text("form") != LOOKS {
+        return Ok(vec![form(context)?]);
+    }
+    let size = context.params.vector("size").x.abs();
+    if size < 1e-4 {
+        return Err(NO_SIZE.to_owned());
+    }
+    if motion.kinds().is_empty() {
+        return Err("They have no kinds to look like: let their motion come from Kinds, or choose a form.".to_owned());
+    }
+    let one = |(i, kind): (usize, &Kind)| {
+        BodyForm::of_thing(&kind.thing, size).ok_or_else(|| {
+            let number = i + 1;
+            format!(
+                "Kind {number} has no thing of its own: choose one for it where the kinds are, or choose a form here."
+            )
+        })
+    };
+    // What no thing is of needs no form.
+    let some = (0..motion.len()).map(|object| motion.kind(object)).collect::<BTreeSet<_>>();
+    motion
+        .kinds()
+        .iter()
+        .enumerate()
+        .map(|(i, kind)| if some.contains(&i) { one((i, kind)) } else { Ok(BodyForm::Ball(size)) })
+        .collect()
+}
+
+const NO_SIZE: &str = "Bodies need a size: make it larger than 0.";
+
 fn form(context: &Context<'_>) -> Result<BodyForm, String> {
     let params = &context.params;
     let size = params.vector("size").abs() * 0.5;
@@ -264,7 +299,7 @@ fn form(context: &Context<'_>) -> Result<BodyForm, String> {
         return hull(context, 2.0 * size.x);
     }
     if size.x < 1e-4 || (params.text("form") != "ball" && size.y < 1e-4) {
-        return Err("Bodies need a size: make it larger than 0.".to_owned());
+        return Err(NO_SIZE.to_owned());
     }
     Ok(match params.text("form").as_str() {
         "box" => BodyForm::Box(DVec3::new(size.x, size.y, size.z.max(1e-4))),

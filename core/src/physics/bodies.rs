@@ -15,8 +15,10 @@ use std::sync::Arc;
 /// What bodies are and what acts on them.
 #[derive(Debug, Clone)]
 pub struct BodiesSetup {
-    /// Their form.
-    pub form: BodyForm,
+    /// Their forms, at least one: one for all, or one for each of the motion's kinds.
+    pub forms: Vec<BodyForm>,
+    /// The same of things that go their own way.
+    pub moved_forms: Vec<BodyForm>,
     /// Kilograms per cubic metre, above 0.
     pub density: f64,
     /// 0 to 1.
@@ -85,6 +87,11 @@ fn goals(motion: &dyn Motion, frame: f64, fps: f64) -> Vec<Goal> {
     (0..motion.len()).map(one).collect()
 }
 
+/// Which of the forms each thing has.
+fn forms_of(motion: &dyn Motion, forms: &[BodyForm]) -> Vec<usize> {
+    (0..motion.len()).map(|object| motion.kind(object).min(forms.len() - 1)).collect()
+}
+
 fn digest(hash: &mut blake3::Hasher, goals: &[Goal]) {
     for goal in goals {
         let Goal { place, orientation, velocity, spin, scale } = goal;
@@ -106,8 +113,7 @@ struct Intake {
 /// Two colliders.
 type Pair = ((u32, u32), (u32, u32));
 
-/// Bodies that begin as the things of a motion, against surfaces that stand and things that go their own way, of the same
-/// form.
+/// Bodies that begin as the things of a motion, against surfaces that stand and things that go their own way.
 pub struct Bodies {
     setup: BodiesSetup,
     bodies: Arc<dyn Motion>,
@@ -123,6 +129,8 @@ pub struct Bodies {
     touching: Vec<Pair>,
     /// How all is held since something flew apart.
     held: Option<Arc<[Row]>>,
+    /// From end to end of the smallest, metres.
+    size: f64,
     scales: Arc<[f64]>,
     steps: usize,
     intake: Intake,
@@ -173,7 +181,7 @@ fn turn(q: &Rotation) -> Quat {
 }
 
 impl Bodies {
-    /// Things of `bodies`, at least one, and of `moved`, both ready for all the frames that are worked out.
+    /// Things of `bodies`, at least one, and of `moved`, if there is one with its forms; both ready for all the frames that are worked out.
     pub fn new(
         setup: BodiesSetup,
         bodies: Arc<dyn Motion>,
@@ -183,7 +191,16 @@ impl Bodies {
         let mut world = PhysicsWorld::new();
         world.gravity = vector(setup.gravity);
         let begin = goals(&*bodies, setup.from, setup.fps);
-        let smallest = begin.iter().map(|goal| setup.form.smallest() * goal.scale).fold(f64::INFINITY, f64::min);
+        let forms = forms_of(&*bodies, &setup.forms);
+        let extents = |of: fn(&BodyForm) -> f64| {
+            forms
+                .iter()
+                .zip(&begin)
+                .map(|(&form, goal)| of(&setup.forms[form]) * goal.scale)
+                .fold(f64::INFINITY, f64::min)
+        };
+        let (smallest, size) = (extents(BodyForm::smallest), extents(BodyForm::longest));
+        let moved_forms = moved.as_ref().map(|moved| forms_of(&**moved, &setup.moved_forms)).unwrap_or_default();
         let fastest = begin.iter().map(|goal| goal.velocity.length()).fold(0.0, f64::max);
         // What falls through the loop gains so much.
         let falls = (2.0 * setup.gravity.length() * 10.0 * smallest).sqrt();
@@ -192,7 +209,8 @@ impl Bodies {
         world.integration_parameters.dt = (1.0 / (setup.fps * steps as f64)) as f32;
         world.integration_parameters.length_unit = (4.0 * smallest) as f32;
         // Numbers are written such that they are read as the same bits.
-        let kind = *blake3::hash(format!("{WAY} {setup:?} {grounds:?} {steps}").as_bytes()).as_bytes();
+        let told = format!("{WAY} {setup:?} {grounds:?} {steps} {forms:?} {moved_forms:?}");
+        let kind = *blake3::hash(told.as_bytes()).as_bytes();
         let mut work = Self {
             setup,
             bodies,
@@ -205,19 +223,20 @@ impl Bodies {
             names: BTreeMap::new(),
             touching: Vec::new(),
             held: None,
+            size,
             scales: begin.iter().map(|goal| goal.scale).collect(),
             steps,
             intake: Intake::default(),
         };
-        for goal in begin {
-            work.add_body(goal);
+        for (goal, form) in begin.into_iter().zip(forms) {
+            work.add_body(goal, form);
         }
         let carried = work.moved.as_ref().map(|moved| goals(&**moved, work.setup.from, work.setup.fps));
-        for goal in carried.unwrap_or_default() {
+        for (goal, form) in carried.unwrap_or_default().into_iter().zip(moved_forms) {
             let body = RigidBodyBuilder::kinematic_position_based().translation(vector(goal.place)).build();
             let handle = work.world.insert_body(body);
             work.world.bodies[handle].set_rotation(rotation(goal.orientation), false);
-            let collider = work.collider(goal.scale).build();
+            let collider = work.collider(&work.setup.moved_forms[form], goal.scale).build();
             let added = work.world.insert_collider(collider, Some(handle));
             work.names.insert(added.into_raw_parts(), "moved");
             work.carried.push(handle);
@@ -233,14 +252,14 @@ impl Bodies {
         self.steps
     }
 
-    fn collider(&self, scale: f64) -> ColliderBuilder {
-        ColliderBuilder::new(self.setup.form.shape(scale))
+    fn collider(&self, form: &BodyForm, scale: f64) -> ColliderBuilder {
+        ColliderBuilder::new(form.shape(scale))
             .density(self.setup.density as f32)
             .restitution(self.setup.bounciness as f32)
             .friction(self.setup.friction as f32)
     }
 
-    fn add_body(&mut self, goal: Goal) {
+    fn add_body(&mut self, goal: Goal, form: usize) {
         let (setup, Goal { place, orientation, velocity, spin, scale }) = (&self.setup, goal);
         let mut body = RigidBodyBuilder::dynamic()
             .translation(vector(place))
@@ -258,7 +277,7 @@ impl Bodies {
         }
         let handle = self.world.insert_body(body.build());
         self.world.bodies[handle].set_rotation(rotation(orientation), false);
-        let collider = self.collider(scale).build();
+        let collider = self.collider(&self.setup.forms[form], scale).build();
         let added = self.world.insert_collider(collider, Some(handle));
         self.of.insert(added.into_raw_parts(), self.handles.len());
         self.handles.push(handle);
@@ -394,7 +413,7 @@ impl Simulated for Bodies {
     }
 
     fn size(&self) -> f64 {
-        self.setup.form.longest() * self.scales.iter().copied().fold(f64::INFINITY, f64::min)
+        self.size
     }
 
     fn kind(&self) -> [u8; 32] {

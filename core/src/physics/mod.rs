@@ -14,6 +14,7 @@ mod scatter;
 mod settle;
 mod solid;
 mod steps;
+mod things;
 mod throw;
 mod toss;
 mod trundle;

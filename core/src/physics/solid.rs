@@ -4,7 +4,7 @@ use super::bodies::vector;
 use crate::surface::Shape;
 use glam::DVec3;
 use rapier3d::parry::transformation::try_convex_hull;
-use rapier3d::prelude::{SharedShape, Vector};
+use rapier3d::prelude::{Pose, SharedShape, Vector};
 use std::sync::Arc;
 
 /// The form of bodies, about their own middle, before a thing's scale.
@@ -56,7 +56,7 @@ impl BodyForm {
             Self::Hull(hull) => {
                 let corners: Vec<Vector> = hull.corners.iter().map(|corner| vector(*corner * scale)).collect();
                 // That there is one was seen when it was made; a scale of 0 leaves none.
-                SharedShape::convex_hull(&corners).unwrap_or_else(|| SharedShape::ball(1e-6))
+                SharedShape::convex_hull(&corners).map_or_else(|| SharedShape::ball(1e-6), parted)
             }
         }
     }
@@ -82,6 +82,31 @@ impl BodyForm {
             Self::Hull(hull) => hull.half.min_element(),
         }
     }
+}
+
+/// Most corners of a side with which it can be stood on: of sides with more, the engine looks at the first four alone,
+/// and what lies on one sinks in beside them.
+const STOOD_ON: usize = 4;
+
+/// The same body; where sides have too many corners, in parts between its middle and pieces of its sides.
+fn parted(hull: SharedShape) -> SharedShape {
+    let Some(whole) = hull.as_convex_polyhedron() else { return hull };
+    if whole.faces().iter().all(|side| side.num_vertices_or_edges as usize <= STOOD_ON) {
+        return hull;
+    }
+    let corners = whole.points();
+    let middle = corners.iter().copied().fold(Vector::ZERO, |sum, corner| sum + corner) / corners.len() as f32;
+    let mut parts = Vec::new();
+    for side in whole.faces() {
+        let first = side.first_vertex_or_edge as usize;
+        let around = &whole.vertices_adj_to_face()[first..first + side.num_vertices_or_edges as usize];
+        let at = |i: usize| corners[around[i] as usize];
+        for i in (1..around.len() - 1).step_by(STOOD_ON - 2) {
+            let piece: Vec<Vector> = (i..around.len().min(i + STOOD_ON - 1)).map(at).chain([at(0), middle]).collect();
+            parts.extend(SharedShape::convex_hull(&piece).map(|part| (Pose::IDENTITY, part)));
+        }
+    }
+    if parts.is_empty() { hull } else { SharedShape::compound(parts) }
 }
 
 /// The form of a surface.

@@ -1,0 +1,55 @@
+//! The forms of things as they are shown: about one metre long, nose along x, top along y.
+
+use super::solid::{BodyForm, Hull};
+use glam::DVec3;
+use std::f64::consts::TAU;
+
+/// Corners round each ring of what is round.
+const ROUND: usize = 16;
+
+impl BodyForm {
+    /// The form of a thing by its word on the Output, `size` metres long, above 0; of what has a hole it is the hull.
+    /// Nothing for words that are not known.
+    pub fn of_thing(word: &str, size: f64) -> Option<Self> {
+        let hull = |corners: Vec<DVec3>| {
+            let corners: Vec<DVec3> = corners.into_iter().map(|corner| corner * size).collect();
+            Hull::of(&corners).map(Self::Hull)
+        };
+        match word {
+            "ball" => Some(Self::Ball(0.5 * size)),
+            "box" => Some(Self::Box(DVec3::new(0.5, 0.3, 0.3) * size)),
+            "letter" => Some(Self::Box(DVec3::new(0.5, 0.5, 0.05) * size)),
+            "capsule" => Some(Self::Capsule(0.28 * size, 0.22 * size)),
+            "plate" => Some(Self::Disc(0.04 * size, 0.5 * size)),
+            "ring" => Some(Self::Disc(0.08 * size, 0.5 * size)),
+            "cone" => hull(turned(0, ROUND, &[(0.5, 0.0), (-0.5, 0.32)])),
+            "arrow" => hull(turned(0, 4, &[(0.5, 0.0), (-0.12, 0.26), (-0.5, 0.08)])),
+            "lantern" => hull(turned(1, 6, &[(-0.18, 0.1), (-0.32, 0.34), (-0.92, 0.24)])),
+            "puck" => hull(turned(2, ROUND, &[(-0.1, 0.5), (0.1, 0.5)])),
+            "barrel" => hull(turned(2, 6, &[(-0.45, 0.5), (0.45, 0.5)])),
+            "peg" => hull(turned(1, ROUND, &[(-0.5, 0.38), (-0.44, 0.34), (0.5, 0.09), (0.59, 0.0)])),
+            "club" => hull(turned(0, ROUND, &[(-0.5, 0.03), (-0.45, 0.06), (0.2, 0.13), (0.32, 0.14), (0.5, 0.0)])),
+            "boat" => hull(hull_of_a_boat()),
+            _ => None,
+        }
+    }
+}
+
+/// Rings of corners round an axis, 0 to 2, each at a place along it with a radius.
+fn turned(axis: usize, sides: usize, rings: &[(f64, f64)]) -> Vec<DVec3> {
+    let (along, right) = (DVec3::AXES[axis], DVec3::AXES[usize::from(axis == 0)]);
+    let up = along.cross(right);
+    let corner = |at: f64, radius: f64, i: usize| {
+        let angle = TAU * i as f64 / sides as f64;
+        along * at + (right * libm::cos(angle) + up * libm::sin(angle)) * radius
+    };
+    rings.iter().flat_map(|&(at, radius)| (0..sides).map(move |i| corner(at, radius, i))).collect()
+}
+
+fn hull_of_a_boat() -> Vec<DVec3> {
+    let outline = [(0.5, 0.0), (0.22, 0.13), (-0.1, 0.2), (-0.42, 0.15)];
+    let corner = |(x, z): (f64, f64)| {
+        [(-0.13, 1.0), (-0.13, -1.0), (0.17, 1.0), (0.17, -1.0)].map(|(y, side)| DVec3::new(x, y, side * z))
+    };
+    outline.into_iter().flat_map(corner).collect()
+}
