@@ -119,14 +119,14 @@ impl Air {
 }
 
 /// Where a stretch without events goes, by seconds from its beginning.
-#[derive(Debug, Clone, Copy)]
+#[derive(Debug, Clone)]
 pub enum Course {
     /// Constant acceleration.
     Parabola { velocity: DVec3, acceleration: DVec3 },
     /// Towards a velocity, at a rate.
     Drag { last: DVec3, beyond: DVec3, rate: f64 },
-    /// A step of an integration, from one knot to the next.
-    Step { from: Knot, to: Knot },
+    /// A step of an integration, from one knot to the next; apart, since most courses are much smaller.
+    Step(Box<(Knot, Knot)>),
 }
 
 impl Course {
@@ -135,7 +135,7 @@ impl Course {
         match self {
             Self::Parabola { velocity, acceleration } => (*velocity + *acceleration * (0.5 * t)) * t,
             Self::Drag { last, beyond, rate } => *last * t - *beyond * (libm::expm1(-rate * t) / rate),
-            Self::Step { from, to } => from.between(to, t).0 - from.place,
+            Self::Step(knots) => knots.0.between(&knots.1, t).0 - knots.0.place,
         }
     }
 
@@ -144,7 +144,7 @@ impl Course {
         match self {
             Self::Parabola { velocity, acceleration } => *velocity + *acceleration * t,
             Self::Drag { last, beyond, rate } => *last + *beyond * libm::exp(-rate * t),
-            Self::Step { from, to } => from.between(to, t).1,
+            Self::Step(knots) => knots.0.between(&knots.1, t).1,
         }
     }
 
@@ -153,14 +153,14 @@ impl Course {
         match self {
             Self::Parabola { acceleration, .. } => acceleration.length(),
             Self::Drag { beyond, rate, .. } => beyond.length() * rate,
-            Self::Step { from, to } => 2.0 * from.acceleration.length().max(to.acceleration.length()),
+            Self::Step(knots) => 2.0 * knots.0.acceleration.length().max(knots.1.acceleration.length()),
         }
     }
 
     /// Seconds it lasts, where it has an end.
     pub fn lasts(&self) -> f64 {
         match self {
-            Self::Step { to, .. } => to.after,
+            Self::Step(knots) => knots.1.after,
             _ => f64::INFINITY,
         }
     }

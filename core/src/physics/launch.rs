@@ -12,6 +12,8 @@ use std::sync::Arc;
 pub struct Launch {
     throws: Arc<Vec<Throw>>,
     solved_until: f64,
+    /// Any of them turns.
+    turns: bool,
 }
 
 /// Contacts of all things together beyond which they are taken to have stopped.
@@ -28,8 +30,9 @@ impl Launch {
     /// Things, at least one, solved up to a frame.
     pub fn solve_all(setups: Vec<LaunchSetup>, until_frame: f64) -> Self {
         let most = (MOST_CONTACTS / setups.len().max(1)).max(LEAST_CONTACTS);
-        let throws = setups.into_par_iter().map(|setup| Throw::solve(setup, until_frame, most)).collect();
-        Self { throws: Arc::new(throws), solved_until: until_frame }
+        let throws: Vec<Throw> = setups.into_par_iter().map(|setup| Throw::solve(setup, until_frame, most)).collect();
+        let turns = throws.iter().any(|throw| throw.setup.spin != DVec3::ZERO || throw.setup.rolling_radius > 0.0);
+        Self { throws: Arc::new(throws), solved_until: until_frame, turns }
     }
 
     /// The first frame at which a thing was taken to have stopped because contacts came too fast or were too many.
@@ -44,7 +47,7 @@ impl Launch {
 
     /// How many contacts there are up to where it is solved.
     pub fn touches(&self) -> usize {
-        self.throws.iter().map(|throw| throw.contacts.len()).sum()
+        self.throws.iter().map(Throw::touches).sum()
     }
 
     /// Frames after which all are thrown anew, where they are.
@@ -55,10 +58,6 @@ impl Launch {
     /// The frame at which the last is let go for the first time.
     fn latest(&self) -> f64 {
         self.throws.iter().map(|throw| throw.setup.start_frame).fold(f64::NEG_INFINITY, f64::max)
-    }
-
-    fn turns(&self) -> bool {
-        self.throws.iter().any(|throw| throw.setup.spin != DVec3::ZERO || throw.setup.rolling_radius > 0.0)
     }
 }
 
@@ -86,13 +85,12 @@ impl Motion for Launch {
 
     fn varies(&self) -> Columns {
         let always = self.throws.iter().all(|throw| throw.setup.waits && throw.setup.life == f64::INFINITY);
-        let turn = if self.turns() { Columns::ORIENTATION } else { Columns::NONE };
+        let turn = if self.turns { Columns::ORIENTATION } else { Columns::NONE };
         Columns::POSITION | turn | if always { Columns::NONE } else { Columns::ALIVE }
     }
 
     fn sample_at(&self, at: &[(usize, f64)], columns: Columns, out: &mut Sample) {
         out.reset(at.len(), columns);
-        let turns = self.turns();
         for (row, &(object, frame)) in at.iter().enumerate() {
             let throw = &self.throws[object];
             let (setup, time) = (&throw.setup, throw.since(frame).0);
@@ -118,7 +116,7 @@ impl Motion for Launch {
             if let Some(travel) = out.travels.get_mut(row) {
                 *travel = piece.travel(time);
             }
-            if let (Some(orientation), true) = (out.orientations.get_mut(row), turns) {
+            if let (Some(orientation), true) = (out.orientations.get_mut(row), self.turns) {
                 *orientation = piece.orientation(time);
             }
             if let Some(spin) = out.spins.get_mut(row) {
@@ -137,7 +135,7 @@ impl Motion for Launch {
         let own: Vec<Break> = corners
             .enumerate()
             .map(|(i, piece)| Break { frame: frame_of(piece.from), kind: begins(i == 0) })
-            .chain(throw.contacts.iter().map(|contact| Break { frame: contact.frame, kind: BreakKind::Contact }))
+            .chain(throw.touched_at().map(|frame| Break { frame, kind: BreakKind::Contact }))
             .filter(|b| setup.every.is_none_or(|every| b.frame < setup.start_frame + every))
             .collect();
         let throws = throw.throws(range);
@@ -153,13 +151,11 @@ impl Motion for Launch {
 
     fn contacts(&self, range: Frames) -> Vec<Contact> {
         let of = |(object, throw): (usize, &Throw)| {
-            let within = |contact: &&Contact| {
-                throw.setup.every.is_none_or(|every| contact.frame < throw.setup.start_frame + every)
-            };
-            let own: Vec<&Contact> = throw.contacts.iter().filter(within).collect();
-            let moved = |by: f64| own.iter().map(move |c| Contact { object, frame: c.frame + by, ..(*c).clone() });
+            let within = |frame: f64| throw.setup.every.is_none_or(|every| frame < throw.setup.start_frame + every);
+            let own = || throw.touched_at().enumerate().filter(|&(_, frame)| within(frame));
+            let moved = |by: f64| own().filter(move |&(_, frame)| range.holds(frame + by)).map(move |(i, _)| (i, by));
             let all = throw.throws(range).into_iter().flat_map(moved);
-            all.filter(|contact| range.holds(contact.frame)).collect::<Vec<_>>()
+            all.map(|(number, by)| throw.contact(number, object, by)).collect::<Vec<_>>()
         };
         let mut contacts: Vec<Contact> = self.throws.iter().enumerate().flat_map(of).collect();
         contacts.sort_by(|a, b| a.frame.total_cmp(&b.frame));

@@ -99,7 +99,7 @@ enum Mode {
 }
 
 /// A stretch without events.
-#[derive(Debug, Clone, Copy)]
+#[derive(Debug, Clone)]
 pub(super) struct Piece {
     /// Seconds after the start.
     pub from: f64,
@@ -120,8 +120,8 @@ const TURN_STEPS: usize = 16;
 
 impl Piece {
     pub fn place(&self, time: f64) -> DVec3 {
-        match self.course {
-            Course::Step { from, to } => from.between(&to, time - self.from).0,
+        match &self.course {
+            Course::Step(knots) => knots.0.between(&knots.1, time - self.from).0,
             course => self.place + course.offset(time - self.from),
         }
     }
@@ -162,16 +162,31 @@ impl Piece {
 pub struct Throw {
     pub(super) setup: LaunchSetup,
     pub(super) pieces: Vec<Piece>,
-    pub(super) contacts: Vec<Contact>,
+    /// When each piece begins, seconds: looked through faster than the pieces themselves.
+    begins: Vec<f64>,
+    struck: Vec<Struck>,
     pub(super) capped: Option<f64>,
+}
+
+/// A contact, with what it was with; where nothing, it came to stay.
+#[derive(Debug, Clone, Copy)]
+struct Struck {
+    on: Option<Support>,
+    frame: f64,
+    middle: DVec3,
+    normal: DVec3,
+    impulse: DVec3,
+    speed_in: f64,
+    speed_out: f64,
 }
 
 /// Contacts within one frame beyond which the motion is taken to have stopped.
 const CONTACTS_PER_FRAME: usize = 4096;
 /// Pieces for each contact that there may be, beyond which it is not followed further.
 const PIECES: usize = 4;
-/// Seconds of flight below which the rest of a series of bounces is taken at its limit.
-const LIMIT_FLIGHT: f64 = 1e-7;
+/// Seconds of flight below which the rest of a series of bounces is taken at its limit: under gravity on earth they
+/// rise by a ten-millionth of a millimetre.
+const LIMIT_FLIGHT: f64 = 1e-5;
 /// Slack when a contact is tested for lying within its side, relative to the size of the box.
 const EDGE: f64 = 1e-9;
 /// Seconds over which the bend of the ground is measured.
@@ -190,8 +205,31 @@ impl Throw {
         let until = (frames / setup.fps).max(0.0);
         let mut solver = Solver::new(&setup, most_contacts);
         while solver.time < until && solver.step() {}
-        let Solver { pieces, contacts, capped, .. } = solver;
-        Self { pieces, contacts, capped, setup }
+        let Solver { pieces, struck, capped, .. } = solver;
+        let begins = pieces.iter().map(|piece| piece.from).collect();
+        Self { pieces, begins, struck, capped, setup }
+    }
+
+    /// How many contacts there are up to where it is solved.
+    pub(super) const fn touches(&self) -> usize {
+        self.struck.len()
+    }
+
+    /// The frames of all contacts, in order.
+    pub(super) fn touched_at(&self) -> impl Iterator<Item = f64> {
+        self.struck.iter().map(|struck| struck.frame)
+    }
+
+    /// One of its contacts, as that of thing `object`, so many frames later.
+    pub(super) fn contact(&self, number: usize, object: usize, later: f64) -> Contact {
+        let Struck { on, frame, middle, normal, impulse, speed_in, speed_out } = self.struck[number];
+        let other = match on {
+            Some(Support::Side(side)) => side.name(),
+            Some(Support::Obstacle(i)) => &self.setup.obstacles[i].name,
+            None => "target",
+        };
+        let (other, place) = (other.to_owned(), middle - normal * self.setup.radius);
+        Contact { object, other, frame: frame + later, place, middle, normal, impulse, speed_in, speed_out }
     }
 
     /// Seconds since it was let go for the last time, and at which frame that was.
@@ -217,7 +255,7 @@ impl Throw {
     }
 
     pub(super) fn piece(&self, time: f64) -> &Piece {
-        let after = self.pieces.partition_point(|piece| piece.from <= time);
+        let after = self.begins.partition_point(|from| *from <= time);
         &self.pieces[after.saturating_sub(1)]
     }
 }
@@ -225,7 +263,7 @@ impl Throw {
 struct Solver<'a> {
     setup: &'a LaunchSetup,
     pieces: Vec<Piece>,
-    contacts: Vec<Contact>,
+    struck: Vec<Struck>,
     time: f64,
     place: DVec3,
     velocity: DVec3,
@@ -266,7 +304,7 @@ impl<'a> Solver<'a> {
         Self {
             setup,
             pieces: Vec::new(),
-            contacts: Vec::new(),
+            struck: Vec::new(),
             time: 0.0,
             place: setup.start,
             velocity: setup.velocity,
@@ -303,14 +341,14 @@ impl<'a> Solver<'a> {
             turn: self.turn,
             joined: std::mem::take(&mut self.joined),
         };
-        self.pieces.push(piece);
-        let Some((after, event)) = self.next_event(&course, own) else {
+        let Some((after, event)) = self.next_event(&piece.course, own) else {
+            self.pieces.push(piece);
             return false;
         };
         let time = self.time + after;
         // A step that was taken whole ends exactly at its last knot.
-        let whole = match course {
-            Course::Step { to, .. } if after >= to.after => Some(to),
+        let whole = match &piece.course {
+            Course::Step(knots) if after >= knots.1.after => Some(knots.1),
             _ => None,
         };
         self.place = whole.map_or_else(|| piece.place(time), |to| to.place);
@@ -319,6 +357,10 @@ impl<'a> Solver<'a> {
         self.turn = piece.orientation(time);
         self.travel = piece.travel(time);
         self.time = time;
+        if matches!(event, Event::Stops) {
+            self.travel = piece.course.velocity(0.0).normalize_or(self.travel);
+        }
+        self.pieces.push(piece);
         match event {
             Event::Goes => {
                 self.joined = true;
@@ -342,7 +384,6 @@ impl<'a> Solver<'a> {
                 true
             }
             Event::Stops => {
-                self.travel = piece.course.velocity(0.0).normalize_or(self.travel);
                 self.velocity = DVec3::ZERO;
                 self.spin = DVec3::ZERO;
                 true
@@ -482,7 +523,7 @@ impl<'a> Solver<'a> {
                 velocity: m.velocity,
                 acceleration: forces(m).0,
             };
-            let course = Course::Step { from: knot(0.0, &from), to: knot(used, &there) };
+            let course = Course::Step(Box::new((knot(0.0, &from), knot(used, &there))));
             let turning = (there.spin - from.spin) / used;
             self.stepper = stepper;
             (course, turning, (used, there))
@@ -514,7 +555,7 @@ impl<'a> Solver<'a> {
         let from = Moving { place: self.place, velocity: self.velocity, spin: self.spin };
         let (used, there) = self.stepper.step(&from, f64::INFINITY, forces);
         let knot = |after, m: &Moving| Knot { after, place: m.place, velocity: m.velocity, acceleration: forces(m).0 };
-        (Course::Step { from: knot(0.0, &from), to: knot(used, &there) }, DVec3::ZERO, Some((used, Event::Goes)))
+        (Course::Step(Box::new((knot(0.0, &from), knot(used, &there)))), DVec3::ZERO, Some((used, Event::Goes)))
     }
 
     fn is_flat(&self, support: Support) -> bool {
@@ -628,7 +669,7 @@ impl<'a> Solver<'a> {
                 None => {}
             }
         }
-        if let Some(stays) = self.setup.stays.filter(|stays| self.contacts.is_empty() && *stays >= self.time) {
+        if let Some(stays) = self.setup.stays.filter(|stays| self.struck.is_empty() && *stays >= self.time) {
             offer(stays - self.time, Event::Stays);
         }
         next
@@ -698,11 +739,7 @@ impl<'a> Solver<'a> {
         };
         self.settle_or_fly(support, normal, e * across);
         self.travel = self.velocity.try_normalize().unwrap_or(self.travel);
-        let name = match support {
-            Support::Side(side) => side.name().to_owned(),
-            Support::Obstacle(i) => self.setup.obstacles[i].name.clone(),
-        };
-        self.note(name, normal, before)
+        self.note(Some(support), normal, before)
     }
 
     /// Friction along what is touched, of so much change of velocity at most.
@@ -719,13 +756,11 @@ impl<'a> Solver<'a> {
         self.spin -= normal.cross(change) / (BALL * radius);
     }
 
-    fn note(&mut self, other: String, normal: DVec3, before: DVec3) -> bool {
+    fn note(&mut self, on: Option<Support>, normal: DVec3, before: DVec3) -> bool {
         let frame = self.setup.start_frame + self.time * self.setup.fps;
-        self.contacts.push(Contact {
-            object: 0,
-            other,
+        self.struck.push(Struck {
+            on,
             frame,
-            place: self.place - normal * self.setup.radius,
             middle: self.place,
             normal,
             impulse: self.velocity - before,
@@ -742,7 +777,7 @@ impl<'a> Solver<'a> {
         self.spin = DVec3::ZERO;
         self.mode = Mode::Lies;
         let up = (-self.setup.air.gravity).try_normalize().unwrap_or(-before.normalize_or_zero());
-        self.note("target".to_owned(), up, before);
+        self.note(None, up, before);
     }
 
     /// Takes what is left of ever shorter bounces at its limit: time T/(1−e) of the next flight T, and along the side
@@ -771,8 +806,8 @@ impl<'a> Solver<'a> {
 
     /// False, and at rest from here on, when contacts come too fast or are too many.
     fn too_many(&mut self, frame: f64) -> bool {
-        let count = self.contacts.len();
-        let fast = count > CONTACTS_PER_FRAME && frame - self.contacts[count - CONTACTS_PER_FRAME].frame < 1.0;
+        let count = self.struck.len();
+        let fast = count > CONTACTS_PER_FRAME && frame - self.struck[count - CONTACTS_PER_FRAME].frame < 1.0;
         if fast || count >= self.most_contacts {
             return self.held();
         }
