@@ -297,3 +297,26 @@ fn a_spin_is_offered_the_turns_after_which_its_things_look_the_same() {
     let blades = edited(&blades, &["threads", "t6"], json!({ "from": "kinds", "to": "out", "port": "motion" }));
     assert_eq!(offers(&blades), ["4/3", "1"]);
 }
+
+#[test]
+fn what_settles_is_refused_in_a_flat_scene_and_the_rest_goes_on() {
+    let document = json!({
+        "format": "zickzack-scene", "version": 1, "name": "Flat", "space": "flat", "fps": "24", "frames": 48,
+        "nodes": {
+            "plates": { "type": "settle", "name": "Plates" },
+            "out": { "type": "output", "name": "Lying" },
+            "throw": { "type": "launch", "name": "Throw" },
+            "out2": { "type": "output", "name": "Thrown" }
+        },
+        "threads": {
+            "t1": { "from": "plates", "to": "out", "port": "motion" },
+            "t2": { "from": "throw", "to": "out2", "port": "motion" }
+        }
+    });
+    let mut scene = Scene::from_value(document.clone(), &nodes::schemas()).unwrap();
+    let made = compiled(&scene, &Memo::default());
+    assert!(report(&made)["plates"].messages.join(" ").contains("make the scene deep"));
+    assert_eq!(made.ends.iter().map(|end| end.node.as_str()).collect::<Vec<_>>(), ["out2"]);
+    scene.space = zickzack_core::scene::Space::Deep;
+    assert_eq!(compiled(&scene, &Memo::default()).ends.len(), 2);
+}

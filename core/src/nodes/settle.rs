@@ -1,6 +1,7 @@
 use super::placing::level;
 use crate::graph::{Context, NodeType, Outcome, Product};
 use crate::physics::{Settle, SettleSetup, scattered};
+use crate::scene::Space;
 use crate::schema::{Group, Param, PortKind, Role, Schema, Unit};
 use crate::signal::Thing;
 use glam::DVec3;
@@ -155,6 +156,9 @@ impl NodeType for SettleNode {
     }
 
     fn evaluate(&self, context: &Context<'_>) -> Result<Outcome, String> {
+        if context.timing.space == Space::Flat {
+            return Err("What settles rocks about in space, and this scene is flat: make the scene deep.".to_owned());
+        }
         let (params, fps) = (&context.params, context.timing.fps);
         let count = usize::try_from(params.whole("things")).unwrap_or(1).max(1);
         let seed = params.whole("seed").unsigned_abs();

@@ -395,7 +395,13 @@ mod tests {
     impl Room {
         /// What a page sees of a scene whose things turn at a frame.
         fn look(&self, page: u64, turns: usize) -> Taken {
+            self.look_after(page, turns, &|| ())
+        }
+
+        /// The same, when `ready` is done with what comes before a job begins.
+        fn look_after(&self, page: u64, turns: usize, ready: &dyn Fn()) -> Taken {
             let make = || -> Result<Box<dyn Simulated>, String> {
+                ready();
                 Ok(Box::new(Counting { gate: self.gate.clone(), turns, at: 0.0, cancel: self.over.clone() }))
             };
             let key = [u8::try_from(turns).unwrap(); 32];
@@ -482,6 +488,28 @@ mod tests {
         assert_eq!(values(&done), wanted(20));
         let worked = room.gate.worked.load(Ordering::Relaxed) - before;
         assert!((FRAMES - 20..=FRAMES - 20 + 5).contains(&worked), "{worked}");
+    }
+
+    #[test]
+    fn two_pages_that_ask_in_the_same_moment_share_one_job() {
+        let room = room();
+        let both = std::sync::Barrier::new(2);
+        std::thread::scope(|scope| {
+            for page in [1, 2] {
+                let (room, both) = (&room, &both);
+                scope.spawn(move || {
+                    room.look_after(page, 30, &|| {
+                        both.wait();
+                    })
+                });
+            }
+        });
+        assert_eq!(locked(&room.studio.state).jobs.len(), 1);
+        room.gate.open(FRAMES);
+        for page in [1, 2] {
+            assert_eq!(values(&room.until(page, 30, |taken| taken.progress.is_none())), wanted(30));
+        }
+        assert_eq!(room.gate.worked.load(Ordering::Relaxed), FRAMES - 1, "no frame twice");
     }
 
     #[test]

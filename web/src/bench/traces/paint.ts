@@ -6,6 +6,7 @@ import { flips, told, valueAt, nearest } from './read';
 import { keyedCurve, type Row } from './rows';
 import type { Window } from './settings';
 import { penOf } from '../../pen';
+import { thinned } from './thin';
 
 /** Height of the ruler over the traces, px. */
 export const RULER = 22;
@@ -191,6 +192,9 @@ export function handleEnds(keys: readonly Key[], i: number): { after: boolean; f
   });
 }
 
+/** Pixels by which a line may miss what it shows. */
+const SEEN = 0.2;
+
 export interface Stretch {
   frames: Float32Array;
   values: Float32Array;
@@ -263,7 +267,8 @@ function ribbon(pen: CanvasRenderingContext2D, { frames, values }: Stretch, most
   pen.fillStyle = `${t.mulberry}3a`;
   pen.beginPath();
   pen.moveTo(x(frames[0] ?? 0), bottom);
-  values.forEach((value, i) => pen.lineTo(x(frames[i] ?? 0), bottom - high * Math.min(1, Math.abs(value) / most)));
+  const [along, up] = [Array.from(frames, x), Array.from(values, (value) => bottom - high * Math.min(1, Math.abs(value) / most))];
+  for (const i of thinned(along, up, SEEN)) pen.lineTo(along[i] ?? 0, up[i] ?? 0);
   pen.lineTo(x(frames.at(-1) ?? 0), bottom);
   pen.fill();
 }
@@ -301,17 +306,30 @@ export function valueAtHeight({ low, high }: Span, row: Box, y: number): number 
   return (low + high) / 2 + ((0.5 - (y - row.top) / row.height) / 0.84) * span;
 }
 
-function curve(pen: CanvasRenderingContext2D, { frames, values }: Stretch, x: (frame: number) => number, y: (value: number) => number, angle: boolean, colour: string, width: number): void {
+function curve(pen: CanvasRenderingContext2D, stretch: Stretch, x: (frame: number) => number, y: (value: number) => number, angle: boolean, colour: string, width: number): void {
   pen.strokeStyle = colour;
   pen.lineWidth = width;
   pen.beginPath();
-  values.forEach((value, i) => {
-    const before = values[i - 1];
-    const wraps = angle && before !== undefined && Math.abs(value - before) > 180;
-    if (i === 0 || wraps) pen.moveTo(x(frames[i] ?? 0), y(value));
-    else pen.lineTo(x(frames[i] ?? 0), y(value));
-  });
+  for (const { frames, values } of angle ? unwrapped(stretch) : [stretch]) {
+    const [along, up] = [Array.from(frames, x), Array.from(values, y)];
+    thinned(along, up, SEEN).forEach((i, k) => {
+      if (k === 0) pen.moveTo(along[i] ?? 0, up[i] ?? 0);
+      else pen.lineTo(along[i] ?? 0, up[i] ?? 0);
+    });
+  }
   pen.stroke();
+}
+
+/** In pieces, none of which goes round from 180° to −180°. */
+function unwrapped({ frames, values }: Stretch): Stretch[] {
+  const pieces: Stretch[] = [];
+  let from = 0;
+  for (let i = 1; i <= values.length; i += 1) {
+    if (i < values.length && Math.abs((values[i] ?? 0) - (values[i - 1] ?? 0)) <= 180) continue;
+    pieces.push({ frames: frames.subarray(from, i), values: values.subarray(from, i) });
+    from = i;
+  }
+  return pieces;
 }
 
 /** A crossed-out place: the thing turns about in one frame. */

@@ -1,0 +1,128 @@
+//! What a contact does to a thing that is thrown.
+
+use super::{BALL, Course, Mode, Piece, Solver, Struck, Support};
+use glam::DVec3;
+
+/// Contacts within one frame beyond which the motion is taken to have stopped.
+const CONTACTS_PER_FRAME: usize = 4096;
+/// Seconds of flight below which the rest of a series of bounces is taken at its limit: under gravity on earth they
+/// rise by a ten-millionth of a millimetre.
+const LIMIT_FLIGHT: f64 = 1e-5;
+
+impl Solver<'_> {
+    /// Across × −e; along, at most μ(1+e) times the speed across is lost, and of a ball at most what makes it grip.
+    pub(super) fn touch(&mut self, support: Support) -> bool {
+        let (gap, normal) = self.gap(support, self.place);
+        let (e, friction) = (self.bounciness(support), self.friction(support));
+        let before = self.velocity;
+        let across = (-before.dot(normal)).max(0.0);
+        match support {
+            Support::Side(side) => self.place[side.axis().0] = self.setup.bounds.side(side),
+            Support::Obstacle(_) => self.place -= normal * gap,
+        }
+        self.velocity = before - normal * before.dot(normal);
+        self.rub(normal, friction * (1.0 + e) * across);
+        self.velocity += normal * (e * across);
+        self.mode = match self.mode {
+            // Beside what it lies on it may touch something else.
+            Mode::Slides(on) | Mode::Rolls(on) if on != support && !self.leaves(on) => Mode::Slides(on),
+            _ => Mode::Flies,
+        };
+        self.settle_or_fly(support, normal, e * across);
+        self.travel = self.velocity.try_normalize().unwrap_or(self.travel);
+        self.note(Some(support), normal, before)
+    }
+
+    /// Friction along what is touched, of so much change of velocity at most.
+    pub(super) fn rub(&mut self, normal: DVec3, most: f64) {
+        if !self.balls() {
+            self.velocity = slowed(self.velocity, most);
+            return;
+        }
+        let radius = self.setup.rolling_radius;
+        let slip = self.velocity - normal * self.velocity.dot(normal) - self.spin.cross(normal) * radius;
+        let by = (slip.length() / (1.0 + 1.0 / BALL)).min(most);
+        let change = slip.normalize_or_zero() * -by;
+        self.velocity += change;
+        self.spin -= normal.cross(change) / (BALL * radius);
+    }
+
+    pub(super) fn note(&mut self, on: Option<Support>, normal: DVec3, before: DVec3) -> bool {
+        let frame = self.setup.start_frame + self.time * self.setup.fps;
+        self.struck.push(Struck {
+            on,
+            frame,
+            middle: self.place,
+            normal,
+            impulse: self.velocity - before,
+            speed_in: before.length(),
+            speed_out: self.velocity.length(),
+        });
+        self.too_many(frame)
+    }
+
+    /// It stays where it was thrown to.
+    pub(super) fn stay(&mut self) {
+        let before = self.velocity;
+        self.velocity = DVec3::ZERO;
+        self.spin = DVec3::ZERO;
+        self.mode = Mode::Lies;
+        let up = (-self.setup.air.gravity).try_normalize().unwrap_or(-before.normalize_or_zero());
+        self.note(None, up, before);
+    }
+
+    /// Takes what is left of ever shorter bounces at its limit: time T/(1−e) of the next flight T, and along the side
+    /// the friction of all their contacts.
+    pub(super) fn settle_or_fly(&mut self, support: Support, normal: DVec3, leaving: f64) {
+        let e = self.bounciness(support);
+        let pressing = self.pressing(support, self.place, self.velocity - normal * leaving).0;
+        if pressing <= 0.0 || e >= 1.0 {
+            return;
+        }
+        let flight = 2.0 * leaving / pressing;
+        if flight > LIMIT_FLIGHT {
+            return;
+        }
+        let left = 1.0 - e;
+        self.velocity -= normal * self.velocity.dot(normal);
+        let limit = self.place + self.velocity * (flight / left);
+        // Where another side comes first, it rests from here on and slides into that; what bends it does not leave.
+        if self.is_flat(support) && self.setup.bounds.contains(limit) {
+            self.place = limit;
+            self.time += flight / left;
+        }
+        self.rub(normal, self.friction(support) * (1.0 + e) * leaving / left);
+        self.mode = Mode::Slides(support);
+    }
+
+    /// False, and at rest from here on, when contacts come too fast or are too many.
+    pub(super) fn too_many(&mut self, frame: f64) -> bool {
+        let count = self.struck.len();
+        let fast = count > CONTACTS_PER_FRAME && frame - self.struck[count - CONTACTS_PER_FRAME].frame < 1.0;
+        if fast || count >= self.most_contacts {
+            return self.held();
+        }
+        true
+    }
+
+    /// It is held from here on, and that is said.
+    pub(super) fn held(&mut self) -> bool {
+        self.capped = Some(self.setup.start_frame + self.time * self.setup.fps);
+        self.pieces.push(Piece {
+            from: self.time,
+            place: self.place,
+            course: Course::Parabola { velocity: DVec3::ZERO, acceleration: DVec3::ZERO },
+            travel: self.travel,
+            spin: DVec3::ZERO,
+            turning: DVec3::ZERO,
+            turn: self.turn,
+            joined: false,
+        });
+        false
+    }
+}
+
+fn slowed(velocity: DVec3, by: f64) -> DVec3 {
+    let speed = velocity.length();
+    if speed <= by { DVec3::ZERO } else { velocity * (1.0 - by / speed) }
+}
