@@ -3,7 +3,7 @@
 use super::compile::Compiled;
 use super::node::Product;
 use super::report::SLOWEST_SEEN;
-use crate::curve::{Curve, tessellate, thinned};
+use crate::curve::{Curve, tessellate};
 use crate::motion::{Cancel, Columns, Frames, Motion, MotionError, Sample, prepared};
 use crate::scene::{Picture, Space};
 use crate::signal::Signal;
@@ -57,12 +57,7 @@ fn picture_edge(picture: Picture) -> Vec<f32> {
 
 fn path_lines(curve: &Curve) -> Vec<Vec<f32>> {
     let tolerance = curve.length() / 400.0;
-    let flat = |strand| {
-        thinned(&tessellate(strand, tolerance / 2.0), tolerance / 2.0)
-            .iter()
-            .flat_map(|p| p.as_vec3().to_array())
-            .collect()
-    };
+    let flat = |strand| tessellate(strand, tolerance).iter().flat_map(|p| p.as_vec3().to_array()).collect();
     curve.strands().iter().take(64).map(flat).collect()
 }
 
