@@ -320,3 +320,33 @@ fn what_settles_is_refused_in_a_flat_scene_and_the_rest_goes_on() {
     scene.space = zickzack_core::scene::Space::Deep;
     assert_eq!(compiled(&scene, &Memo::default()).ends.len(), 2);
 }
+
+#[test]
+fn bodies_that_shall_be_as_they_look_ask_for_kinds_and_for_what_each_is() {
+    let document = |kinds: serde_json::Value| {
+        json!({
+            "format": "zickzack-scene", "version": 1, "name": "Looks", "space": "deep", "fps": "24", "frames": 12,
+            "nodes": {
+                "throw": { "type": "launch", "name": "Throw" },
+                "kinds": { "type": "kinds", "name": "Kinds", "params": { "kinds": kinds } },
+                "bodies": { "type": "bodies", "name": "Tumble", "params": { "form": "as they look" } },
+                "out": { "type": "output", "name": "Out" }
+            },
+            "threads": {
+                "t1": { "from": "throw", "to": "kinds", "port": "motion" },
+                "t2": { "from": "kinds", "to": "bodies", "port": "motion" },
+                "t3": { "from": "bodies", "to": "out", "port": "motion" }
+            }
+        })
+    };
+    let made = |document| compiled(&Scene::from_value(document, &nodes::schemas()).unwrap(), &Memo::default());
+    let told = |made: &Compiled| report(made)["bodies"].messages.join(" ");
+    let shown = made(document(json!([{ "id": "a", "thing": "boat", "colour": "#c8421a" }])));
+    assert_eq!(shown.ends[0].motion.kinds()[0].colour, "#c8421a", "{}", told(&shown));
+    let nameless = made(document(json!([{ "id": "a", "colour": "#c8421a" }])));
+    assert!(told(&nameless).contains("Kind 1 has no thing of its own"), "{}", told(&nameless));
+    let mut bare = document(json!([]));
+    bare["threads"]["t2"]["from"] = json!("throw");
+    let bare = made(bare);
+    assert!(told(&bare).contains("let their motion come from Kinds"), "{}", told(&bare));
+}

@@ -182,9 +182,14 @@ impl NodeType for BodiesNode {
         let flattened = |v: DVec3| if flat { v.with_z(0.0) } else { v };
         // In flat scenes they stay in the picture and turn in it.
         let level = if flat { Some(2) } else { level_axis(params)? };
+        let own = forms(context, &motion)?;
         let setup = BodiesSetup {
-            forms: forms(context, &motion)?,
-            moved_forms: context.motion("moved").map_or_else(|_| Ok(Vec::new()), |moved| forms(context, &moved))?,
+            moved_forms: match context.motion("moved") {
+                Ok(moved) if params.text("form") == LOOKS => forms(context, &moved)?,
+                Ok(_) => own.clone(),
+                Err(_) => Vec::new(),
+            },
+            forms: own,
             density: params.number("density"),
             bounciness: params.number("bounciness"),
             friction: params.number("friction"),

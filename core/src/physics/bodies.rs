@@ -17,7 +17,7 @@ use std::sync::Arc;
 pub struct BodiesSetup {
     /// Their forms, at least one: one for all, or one for each of the motion's kinds.
     pub forms: Vec<BodyForm>,
-    /// The same of things that go their own way.
+    /// The same of things that go their own way; none only where there are no such things.
     pub moved_forms: Vec<BodyForm>,
     /// Kilograms per cubic metre, above 0.
     pub density: f64,

@@ -87,17 +87,21 @@ impl BodyForm {
 /// Most corners of a side with which it can be stood on: of sides with more, the engine looks at the first four alone,
 /// and what lies on one sinks in beside them.
 const STOOD_ON: usize = 4;
+/// Most sides of a hull that is made of parts: of finer ones that would cost more than what it mends, since their flat
+/// sides are few among many.
+const MOST_SIDES: usize = 256;
 
 /// The same body; where sides have too many corners, in parts between its middle and pieces of its sides.
 fn parted(hull: SharedShape) -> SharedShape {
     let Some(whole) = hull.as_convex_polyhedron() else { return hull };
-    if whole.faces().iter().all(|side| side.num_vertices_or_edges as usize <= STOOD_ON) {
+    let sides = whole.faces();
+    if sides.len() > MOST_SIDES || sides.iter().all(|side| side.num_vertices_or_edges as usize <= STOOD_ON) {
         return hull;
     }
     let corners = whole.points();
     let middle = corners.iter().copied().fold(Vector::ZERO, |sum, corner| sum + corner) / corners.len() as f32;
     let mut parts = Vec::new();
-    for side in whole.faces() {
+    for side in sides {
         let first = side.first_vertex_or_edge as usize;
         let around = &whole.vertices_adj_to_face()[first..first + side.num_vertices_or_edges as usize];
         let at = |i: usize| corners[around[i] as usize];
