@@ -3,7 +3,7 @@
 use glam::DVec3;
 use proptest::prelude::*;
 use std::sync::Arc;
-use zickzack_core::motion::{Cancel, Columns, FaceTravel, FaceUp, Frames, Motion, Sample, prepared};
+use zickzack_core::motion::{Cancel, Columns, Contact, FaceTravel, FaceUp, Frames, Motion, Sample, prepared};
 use zickzack_core::physics::{Air, Bounds, Launch, LaunchSetup, Side};
 use zickzack_core::pose::Axis;
 
@@ -104,6 +104,26 @@ proptest! {
             prop_assert!(now <= energy + 1e-9 * (1.0 + now.abs()));
             energy = now;
         }
+    }
+
+    #[test]
+    fn the_end_of_a_series_of_bounces_stays_on_the_floor_and_jumps_nowhere(
+        start in inside(), across in 0.0..3.0f64, e in 0.5..0.999f64, friction in 0.0..1.5f64,
+    ) {
+        let setup = LaunchSetup { bounciness: e, friction, ..setup(start, DVec3::X * across) };
+        let launch = Launch::solve(setup, 240_000.0);
+        // The contact that stands for the rest: nothing touches the floor after it.
+        let floor = |contact: &Contact| contact.other == Side::Bottom.name();
+        let last = launch.contacts(Frames { from: 0.0, to: 240_000.0 }).into_iter().rfind(floor).unwrap();
+        let step = 1e-4;
+        let mut before = state(&launch, last.frame - 3000.0 * step).0;
+        for i in -2999..3000 {
+            let (place, velocity) = state(&launch, last.frame + f64::from(i) * step);
+            prop_assert!(place.y >= -1e-12 && place.y < 1e-3, "{i}: {place}");
+            prop_assert!(place.distance(before) <= (velocity.length() / 24.0 + 1e-3) * step, "{i}: {before} {place}");
+            before = place;
+        }
+        prop_assert!(state(&launch, last.frame + 1.0).0.y == 0.0);
     }
 
     #[test]

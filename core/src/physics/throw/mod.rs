@@ -318,22 +318,27 @@ impl<'a> Solver<'a> {
         self.setup.rolling_radius > 0.0
     }
 
+    /// What begins now.
+    fn piece(&mut self, course: Course, turning: DVec3, travel: DVec3) -> Piece {
+        Piece {
+            from: self.time,
+            place: self.place,
+            course,
+            travel,
+            spin: self.spin,
+            turning,
+            turn: self.turn,
+            joined: std::mem::take(&mut self.joined),
+        }
+    }
+
     /// Goes to the next event; false when nothing more happens.
     fn step(&mut self) -> bool {
         if self.pieces.len() >= PIECES * self.most_contacts {
             return self.held();
         }
         let (course, turning, own) = self.course();
-        let piece = Piece {
-            from: self.time,
-            place: self.place,
-            course,
-            travel: self.travel,
-            spin: self.spin,
-            turning,
-            turn: self.turn,
-            joined: std::mem::take(&mut self.joined),
-        };
+        let piece = self.piece(course, turning, self.travel);
         let Some((after, event)) = self.next_event(&piece.course, own) else {
             self.pieces.push(piece);
             return false;

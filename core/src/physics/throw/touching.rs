@@ -1,6 +1,6 @@
 //! What a contact does to a thing that is thrown.
 
-use super::{BALL, Course, Mode, Piece, Solver, Struck, Support};
+use super::{BALL, Course, Mode, Solver, Struck, Support};
 use glam::DVec3;
 
 /// Contacts within one frame beyond which the motion is taken to have stopped.
@@ -85,14 +85,26 @@ impl Solver<'_> {
         }
         let left = 1.0 - e;
         self.velocity -= normal * self.velocity.dot(normal);
-        let limit = self.place + self.velocity * (flight / left);
-        // Where another side comes first, it rests from here on and slides into that; what bends it does not leave.
-        if self.is_flat(support) && self.setup.bounds.contains(limit) {
-            self.place = limit;
-            self.time += flight / left;
+        self.mode = Mode::Slides(support);
+        if self.is_flat(support) {
+            self.goes_on_for(flight / left);
         }
         self.rub(normal, self.friction(support) * (1.0 + e) * leaving / left);
-        self.mode = Mode::Slides(support);
+    }
+
+    /// Goes on along what it lies on for so many seconds with nothing rubbing; where something comes before that, it
+    /// stays where it is and comes to that from here.
+    fn goes_on_for(&mut self, seconds: f64) {
+        let course = Course::Parabola { velocity: self.velocity, acceleration: DVec3::ZERO };
+        if self.next_event(&course, None).is_some_and(|(after, _)| after <= seconds) {
+            return;
+        }
+        let travel = self.velocity.try_normalize().unwrap_or(self.travel);
+        let piece = self.piece(course, DVec3::ZERO, travel);
+        self.time += seconds;
+        self.place = piece.place(self.time);
+        self.turn = piece.orientation(self.time);
+        self.pieces.push(piece);
     }
 
     /// False, and at rest from here on, when contacts come too fast or are too many.
@@ -108,16 +120,11 @@ impl Solver<'_> {
     /// It is held from here on, and that is said.
     pub(super) fn held(&mut self) -> bool {
         self.capped = Some(self.setup.start_frame + self.time * self.setup.fps);
-        self.pieces.push(Piece {
-            from: self.time,
-            place: self.place,
-            course: Course::Parabola { velocity: DVec3::ZERO, acceleration: DVec3::ZERO },
-            travel: self.travel,
-            spin: DVec3::ZERO,
-            turning: DVec3::ZERO,
-            turn: self.turn,
-            joined: false,
-        });
+        self.spin = DVec3::ZERO;
+        self.joined = false;
+        let lies = Course::Parabola { velocity: DVec3::ZERO, acceleration: DVec3::ZERO };
+        let piece = self.piece(lies, DVec3::ZERO, self.travel);
+        self.pieces.push(piece);
         false
     }
 }
