@@ -6,10 +6,11 @@ use std::sync::Arc;
 use zickzack_core::fraction::Fraction;
 use zickzack_core::motion::{
     Attached, Blow, Cancel, Columns, FaceTravel, FaceUp, Frames, Hits, Motion, Rattle, Ride, Ringing, Sample, Since,
-    Stick, Sticking, Whose, prepared,
+    Stick, Sticking, Swell, Whose, prepared,
 };
 use zickzack_core::physics::{Air, Bounds, Launch, LaunchSetup, Side};
 use zickzack_core::pose::{Axis, angle_between};
+use zickzack_core::signal::Driven;
 use zickzack_core::surface::{Shape, Surface};
 
 mod common;
@@ -64,13 +65,56 @@ fn blow() -> Blow {
 
 fn stuck(motion: Arc<dyn Motion>, depth: f64) -> Stick {
     let within = Frames { from: 0.0, to: 2.0 * FRAMES };
-    let how =
-        Sticking { which: 0, target: None, tip: DVec3::ZERO, depth, gone: false, within, frames: FRAMES, fps: FPS };
+    let how = Sticking {
+        which: 0,
+        target: None,
+        tip: DVec3::ZERO,
+        depth,
+        gone: false,
+        hidden: true,
+        within,
+        frames: FRAMES,
+        fps: FPS,
+    };
     Stick::new(motion, how, &Cancel::default()).unwrap()
+}
+
+/// A point of a thing in space, and whether it is seen.
+fn seen(motion: &dyn Motion, object: usize, frame: f64, own: DVec3) -> (DVec3, bool) {
+    let mut sample = Sample::default();
+    motion.sample_at(&[(object, frame)], Columns::POSE | Columns::CUT, &mut sample);
+    let pose = sample.pose(0);
+    (pose.position + pose.orientation * (pose.scale * own), sample.cuts[0].normal.dot(own) <= sample.cuts[0].beyond)
 }
 
 proptest! {
     #![proptest_config(ProptestConfig::with_cases(48))]
+
+    #[test]
+    fn of_what_sticks_that_is_hidden_which_is_behind_what_it_hit(
+        depth in 0.0..0.5f64, frame in 0.0..90.0f64, object in 0usize..2, size in 0.2..3.0f64,
+        (x, y, z) in (-0.02..0.02f64, -1.0..1.0f64, -1.0..1.0f64), rattles in any::<bool>(),
+    ) {
+        let throw = Arc::new(Swell::new(facing(throws(2, 2.0, 9.0)), Driven::Fixed(size), Driven::Fixed(1.0)));
+        let stuck: Arc<dyn Motion> = Arc::new(stuck(throw, depth));
+        let hits = hits(&stuck, Whose::Own, None, 2);
+        let ringing = Ringing { swings: 3.0, frames: 40.0 };
+        let motion = if rattles { Arc::new(Rattle::new(stuck.clone(), hits, blow(), ringing)) } else { stuck };
+        let motion = ready(&motion);
+        let hit = motion.contacts(Frames { from: 0.0, to: 90.0 }).into_iter().find(|c| c.object == object).unwrap();
+        // The wall is at x = 4, and it comes from the left; points just before and just behind that.
+        let (middle, turn, ..) = at(&*motion, object, frame);
+        let own = turn.inverse() * (DVec3::new(4.0 + x, y, z) - middle) / size;
+        let (place, seen_here) = seen(&*motion, object, frame, own);
+        prop_assume!((place.x - 4.0).abs() > 1e-9);
+        prop_assert_eq!(seen_here, frame < hit.frame || place.x < 4.0, "{}", place);
+
+        // Attached to something that moves, the same points are hidden as on what stands.
+        let target = facing(Arc::new(Ride::new(common::still(common::circle(3.0)), 5, Fraction::whole(1).unwrap(), FRAMES)));
+        let since = Since::new(&*motion, 0, Frames { from: 0.0, to: FRAMES }, FRAMES).unwrap();
+        let attached: Arc<dyn Motion> = Arc::new(Attached::new(motion, ready(&target), since));
+        prop_assert_eq!(seen(&*ready(&attached), object, frame, own).1, seen_here);
+    }
 
     #[test]
     fn ringing_is_nothing_before_and_after_and_its_slope_is_its_slope(swings in 0.5..20.0f64, frames in 1.0..100.0f64, x in 0.001..0.999f64) {
@@ -150,7 +194,7 @@ proptest! {
         let middle = at(&*place, 0, 50.0).0;
         let target = Surface::new(Arc::new(Shape::Ball { radius }), middle, DQuat::IDENTITY);
         let how = Sticking {
-            which: 0, target: Some(target.clone()), tip: DVec3::X * tip, depth: 0.0, gone: false, within: Frames { from: 0.0, to: FRAMES }, frames: FRAMES, fps: FPS,
+            which: 0, target: Some(target.clone()), tip: DVec3::X * tip, depth: 0.0, gone: false, hidden: false, within: Frames { from: 0.0, to: FRAMES }, frames: FRAMES, fps: FPS,
         };
         let motion: Arc<dyn Motion> = Arc::new(Stick::new(rider, how, &Cancel::default()).unwrap());
         let (x, turn, ..) = at(&*ready(&motion), 0, 60.0);

@@ -27,6 +27,58 @@ fn apart(a: &[f64], b: &[f64]) -> f64 {
     a.iter().zip(b).take(3).map(|(a, b)| (a - b) * (a - b)).sum::<f64>().sqrt()
 }
 
+/// How many pixels of the View are light, on a picture of the page.
+async fn light(visit: &Visit) -> Result<f64> {
+    // What was worked out is drawn in the next picture.
+    tokio::time::sleep(std::time::Duration::from_millis(600)).await;
+    let picture = visit.client.screenshot().await?;
+    let script = "const [bytes, done] = arguments;
+        createImageBitmap(new Blob([Uint8Array.from(bytes)])).then((picture) => {
+            const box = document.querySelector('.view-body canvas').getBoundingClientRect();
+            const pen = new OffscreenCanvas(picture.width, picture.height).getContext('2d');
+            pen.drawImage(picture, 0, 0);
+            const { data } = pen.getImageData(box.x, box.y, box.width, box.height);
+            let count = 0;
+            for (let i = 0; i < data.length; i += 4) if (Math.min(data[i], data[i + 1], data[i + 2]) > 120) count += 1;
+            done(count);
+        }, (error) => done(String(error)));";
+    let counted = visit.client.execute_async(script, vec![picture.into()]).await?;
+    counted.as_f64().with_context(|| format!("{counted}"))
+}
+
+#[tokio::test]
+async fn what_has_gone_in_is_cut_off_where_it_hit() -> Result<()> {
+    let visit = Visit::start(1280, 800).await?;
+    open(&visit, "Puck on the boards").await?;
+    visit.choose_node("Nose first").await?;
+    visit.add_node("Stick").await?;
+    // In place of what goes on bouncing, what sticks is shown.
+    visit.choose_node("Puck").await?;
+    visit.click("Remove node").await?;
+    visit.choose_node("Stick").await?;
+    visit.add_node("Output").await?;
+    visit.choose("thing", "puck").await?;
+    visit.fill("size", "0.14").await?;
+    visit.choose_node("Stick").await?;
+    // It comes slantwise, and its middle is right on the edge then.
+    visit.fill("goes in by", "0.095").await?;
+    visit.press(".bead").await?;
+    visit.keys(&char::from(Key::Home).to_string(), &[]).await?;
+    visit.keys(&char::from(Key::Right).to_string().repeat(60), &[]).await?;
+    visit.kept().await?;
+    let whole = light(&visit).await?;
+    visit.press("input[aria-label=\"sunk part hidden\"]").await?;
+    visit.kept().await?;
+    let cut = light(&visit).await?;
+    visit.fill("goes in by", "0.4").await?;
+    visit.kept().await?;
+    let nothing = light(&visit).await?;
+    assert!(whole - nothing > 100.0, "{whole} {cut} {nothing}");
+    let hidden = (whole - cut) / (whole - nothing);
+    assert!((0.3..0.7).contains(&hidden), "{whole} {cut} {nothing}");
+    visit.end().await
+}
+
 #[tokio::test]
 async fn a_throw_is_pulled_its_side_left_out_and_its_landing_chosen() -> Result<()> {
     let visit = Visit::start(1280, 800).await?;

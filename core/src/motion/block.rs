@@ -14,13 +14,21 @@ const LOOK_FLOATS: usize = TINT + 1;
 /// Of motions whose brightness varies also that.
 const BRIGHTNESS: usize = 10;
 const BRIGHT_FLOATS: usize = BRIGHTNESS + 1;
+/// Of motions whose things may be cut off also the plane: x y z of its normal, and how far beyond it is hidden.
+const CUT: usize = 11;
+const CUT_FLOATS: usize = CUT + 4;
 
 /// Floats per thing and frame that a motion takes.
 pub fn pose_floats(motion: &dyn Motion) -> usize {
-    match (motion.varies().contain(Columns::BRIGHTNESS), motion.kinds().is_empty()) {
-        (true, _) => BRIGHT_FLOATS,
-        (false, true) => POSE_FLOATS,
-        (false, false) => LOOK_FLOATS,
+    let varies = motion.varies();
+    if varies.contain(Columns::CUT) {
+        CUT_FLOATS
+    } else if varies.contain(Columns::BRIGHTNESS) {
+        BRIGHT_FLOATS
+    } else if motion.kinds().is_empty() {
+        POSE_FLOATS
+    } else {
+        LOOK_FLOATS
     }
 }
 
@@ -40,7 +48,8 @@ pub fn fill_poses(motion: &dyn Motion, frames: &[f64], out: &mut [f32], cancel: 
     let looks = match floats {
         POSE_FLOATS => Columns::NONE,
         LOOK_FLOATS => Columns::TINT,
-        _ => Columns::TINT | Columns::BRIGHTNESS,
+        BRIGHT_FLOATS => Columns::TINT | Columns::BRIGHTNESS,
+        _ => Columns::TINT | Columns::BRIGHTNESS | Columns::CUT,
     };
     let columns = Columns::POSITION | Columns::POSE.and(motion.varies()) | looks;
     out.par_chunks_mut(row).zip(frames.par_iter()).try_for_each_init(Sample::default, |sample, (row, &frame)| {
@@ -53,7 +62,8 @@ pub fn fill_poses(motion: &dyn Motion, frames: &[f64], out: &mut [f32], cancel: 
             match floats {
                 POSE_FLOATS => write::<POSE_FLOATS>(sample, part),
                 LOOK_FLOATS => write::<LOOK_FLOATS>(sample, part),
-                _ => write::<BRIGHT_FLOATS>(sample, part),
+                BRIGHT_FLOATS => write::<BRIGHT_FLOATS>(sample, part),
+                _ => write::<CUT_FLOATS>(sample, part),
             }
             if floats > POSE_FLOATS {
                 for (row, out) in part.chunks_exact_mut(floats).enumerate() {
@@ -61,6 +71,10 @@ pub fn fill_poses(motion: &dyn Motion, frames: &[f64], out: &mut [f32], cancel: 
                     out[TINT] = sample.tints[row] as f32;
                     if let (Some(out), Some(bright)) = (out.get_mut(BRIGHTNESS), sample.brightness.get(row)) {
                         *out = *bright as f32;
+                    }
+                    if let (Some(out), Some(cut)) = (out.get_mut(CUT..), sample.cuts.get(row)) {
+                        let normal = cut.normal.as_vec3();
+                        out.copy_from_slice(&[normal.x, normal.y, normal.z, cut.beyond as f32]);
                     }
                 }
             }

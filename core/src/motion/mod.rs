@@ -62,7 +62,7 @@ pub use recording::{Kept, Recording, Row};
 pub use retime::{Retimed, Timing};
 pub use ride::{Ride, RideEnd, RideOffset};
 pub use ringing::Ringing;
-pub use sample::{Columns, Place, Sample};
+pub use sample::{Columns, Cut, Place, Sample};
 pub use seats::{Pace, RideSpacing, Seat, Sharing};
 pub use shudder::{Shudder, Shuddering};
 pub use simulated::{Earlier, Progress, Simulated, Stand, Take, record};

@@ -3,7 +3,7 @@
 use super::ringing::Ringing;
 use super::{Break, BreakKind, Cancel, Columns, Contact, Extent, Frames, Hits, Motion, MotionError, Sample, as_inner};
 use crate::curve::Path;
-use crate::pose::{Axis, perpendicular, scaled_axis};
+use crate::pose::{Axis, Pose, perpendicular, scaled_axis};
 use glam::DVec3;
 use std::sync::Arc;
 
@@ -60,12 +60,18 @@ impl Rattle {
         if self.blow.itself { way } else { -way }
     }
 
+    /// True where it is asked where things are cut off, and they are.
+    fn cuts(&self, columns: Columns) -> bool {
+        columns.contain(Columns::CUT) && self.inner.varies().contain(Columns::CUT)
+    }
+
     fn needs(&self, columns: Columns) -> Columns {
         let turns = self.blow.turn != 0.0;
         let moved = columns.contain(Columns::POSITION) || columns.contain(Columns::VELOCITY);
         let extra = if turns && moved { Columns::ORIENTATION | Columns::SCALE } else { Columns::NONE };
         let spin = if turns && columns.contain(Columns::VELOCITY) { Columns::SPIN } else { Columns::NONE };
-        columns | extra | spin
+        let cut = if self.cuts(columns) { Columns::POSE } else { Columns::NONE };
+        columns | extra | spin | cut
     }
 }
 
@@ -94,6 +100,8 @@ impl Motion for Rattle {
 
     fn sample_at(&self, at: &[(usize, f64)], columns: Columns, out: &mut Sample) {
         self.inner.sample_at(at, self.needs(columns), out);
+        let before: Vec<Pose> =
+            if self.cuts(columns) { (0..at.len()).map(|row| out.pose(row)).collect() } else { Vec::new() };
         for (row, &(object, frame)) in at.iter().enumerate() {
             let [push, turn, push_rate, turn_rate] = self.off(object, frame);
             if let Some(position) = out.positions.get_mut(row) {
@@ -122,6 +130,10 @@ impl Motion for Rattle {
             if let Some(spin) = out.spins.get_mut(row) {
                 *spin = by * *spin + turn_rate;
             }
+        }
+        // What it is stuck in stays where it is.
+        for (row, before) in before.into_iter().enumerate() {
+            out.cuts[row] = out.cuts[row].of_moved(before, out.pose(row));
         }
         out.keep(columns);
     }

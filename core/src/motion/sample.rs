@@ -29,6 +29,8 @@ impl Columns {
     pub const TINT: Self = Self(256);
     /// Brightness.
     pub const BRIGHTNESS: Self = Self(512);
+    /// Where things are cut off.
+    pub const CUT: Self = Self(1024);
     /// Everything a pose is made of, and whether it is there.
     pub const POSE: Self = Self(1 | 2 | 4 | 8);
 
@@ -76,6 +78,35 @@ pub struct Place {
     pub rate: f64,
 }
 
+/// Where a thing is cut off: a plane in its own axes, before its scale. What lies beyond it is not seen.
+#[derive(Debug, Clone, Copy, PartialEq, Default)]
+pub struct Cut {
+    /// Towards what is not seen, of any length; zero where nothing is cut off.
+    pub normal: DVec3,
+    /// A point x is not seen where `normal · x` is more than this.
+    pub beyond: f64,
+}
+
+impl Cut {
+    /// Along a plane in space that goes through `place`; seen is what lies on the side that `away` points to.
+    pub fn new(place: DVec3, away: DVec3, pose: Pose) -> Self {
+        Self {
+            normal: pose.scale * (pose.orientation.inverse() * -away),
+            beyond: away.dot(pose.position) - away.dot(place),
+        }
+    }
+
+    /// Along the same plane in space, of a thing that was at `before` and is at `after`, of the same scale.
+    pub fn of_moved(self, before: Pose, after: Pose) -> Self {
+        // Turned and moved only, so that a scale of zero does no harm.
+        let own = |normal: DVec3| before.scale * (after.orientation.inverse() * (before.orientation * normal));
+        let unscaled = self.normal / before.scale;
+        let unscaled = if unscaled.is_finite() { unscaled } else { DVec3::ZERO };
+        let in_space = before.orientation * unscaled;
+        Self { normal: own(unscaled), beyond: self.beyond + in_space.dot(before.position - after.position) }
+    }
+}
+
 /// Poses and more of many things: one vector per column, filled only when asked for.
 #[derive(Debug, Clone, Default, PartialEq)]
 pub struct Sample {
@@ -99,6 +130,8 @@ pub struct Sample {
     pub tints: Vec<f64>,
     /// Factors on how bright a thing is, at least 0.
     pub brightness: Vec<f64>,
+    /// Where things are cut off.
+    pub cuts: Vec<Cut>,
 }
 
 impl Sample {
@@ -121,6 +154,7 @@ impl Sample {
         column(&mut self.places, columns.contain(Columns::PLACE), rows, Place::default());
         column(&mut self.tints, columns.contain(Columns::TINT), rows, 0.0);
         column(&mut self.brightness, columns.contain(Columns::BRIGHTNESS), rows, 1.0);
+        column(&mut self.cuts, columns.contain(Columns::CUT), rows, Cut::default());
     }
 
     /// Keeps only these columns, of those that were asked for to make them.
@@ -151,6 +185,7 @@ impl Sample {
         self.places.append(&mut other.places);
         self.tints.append(&mut other.tints);
         self.brightness.append(&mut other.brightness);
+        self.cuts.append(&mut other.cuts);
     }
 
     /// The pose in a row; asks for position, orientation and scale.

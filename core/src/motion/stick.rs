@@ -2,10 +2,10 @@
 
 use super::since::{Since, Stretch};
 use super::{
-    Break, BreakKind, Cancel, Columns, Contact, Extent, Frames, Motion, MotionError, Sample, as_inner, prepared,
+    Break, BreakKind, Cancel, Columns, Contact, Cut, Extent, Frames, Motion, MotionError, Sample, as_inner, prepared,
 };
 use crate::curve::Path;
-use crate::pose::Axis;
+use crate::pose::{Axis, Pose};
 use crate::surface::Surface;
 use glam::{DQuat, DVec3};
 use std::sync::Arc;
@@ -23,6 +23,8 @@ pub struct Sticking {
     pub depth: f64,
     /// It is gone from the contact on.
     pub gone: bool,
+    /// What of it has gone in is hidden: it is cut off along the flat of what it hit, there.
+    pub hidden: bool,
     /// Frames between which contacts and targets are looked for.
     pub within: Frames,
     /// Frames after which a motion that repeats does so.
@@ -166,15 +168,21 @@ impl Motion for Stick {
     }
 
     fn sample_at(&self, at: &[(usize, f64)], columns: Columns, out: &mut Sample) {
-        self.inner.sample_at(at, columns, out);
+        let cuts = columns.contain(Columns::CUT) && self.how.hidden;
+        self.inner.sample_at(at, columns | if cuts { Columns::SCALE } else { Columns::NONE }, out);
         for (row, &(object, frame)) in at.iter().enumerate() {
             let Some((which, later)) = self.since.find(object, frame) else { continue };
             let end = &self.ends[object][which];
             let contact = &self.since.stretches(object)[which].contact;
             let (sunk, speed) = self.sunk(end, frame - later - contact.frame);
             let way = end.velocity.normalize_or_zero();
-            if let Some(position) = out.positions.get_mut(row) {
-                *position = end.position + way * sunk;
+            let position = end.position + way * sunk;
+            if cuts {
+                let pose = Pose { position, orientation: end.orientation, scale: out.scales[row] };
+                out.cuts[row] = Cut::new(contact.place, contact.normal, pose);
+            }
+            if let Some(out) = out.positions.get_mut(row) {
+                *out = position;
             }
             if let Some(orientation) = out.orientations.get_mut(row) {
                 *orientation = end.orientation;
@@ -192,10 +200,12 @@ impl Motion for Stick {
                 *alive = false;
             }
         }
+        out.keep(columns);
     }
 
     fn varies(&self) -> Columns {
-        self.inner.varies() | if self.how.gone { Columns::ALIVE } else { Columns::NONE }
+        let of = |wanted: bool, column| if wanted { column } else { Columns::NONE };
+        self.inner.varies() | of(self.how.gone, Columns::ALIVE) | of(self.how.hidden, Columns::CUT)
     }
 
     fn breaks(&self, object: usize, range: Frames) -> Result<Vec<Break>, MotionError> {

@@ -46,6 +46,13 @@ impl NodeType for StickNode {
                     false,
                     "Whether it is no longer there from the contact on.",
                 ),
+                Param::flag(
+                    "hidden",
+                    "sunk part hidden",
+                    Group::Look,
+                    false,
+                    "Whether what has gone in is not seen, as if cut off flat where it hit; in the View alone, since keys cannot say it.",
+                ),
             ],
             uses_timing: true,
         }
@@ -65,6 +72,7 @@ impl NodeType for StickNode {
             tip: params.vector("tip"),
             depth: params.number("depth"),
             gone: params.flag("gone"),
+            hidden: params.flag("hidden"),
             within: Frames { from: 0.0, to: 2.0 * timing.frames },
             frames: timing.frames,
             fps: timing.fps,

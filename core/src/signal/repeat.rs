@@ -89,11 +89,13 @@ impl Signal for Repeat {
 
     fn bends(&self, from: f64, to: f64) -> Vec<f64> {
         let (first, last) = (self.from - self.before * self.length, self.from + (self.after + 1.0) * self.length);
+        // Counted in lengths, rounding may lose the two ends.
+        let mut bends: Vec<f64> = [first, last].into_iter().filter(|end| (from..=to).contains(end)).collect();
         let (from, to) = (from.max(first), to.min(last));
         if to < from {
             return Vec::new();
         }
-        let mut bends = every(self.from, self.length, from, to);
+        bends.extend(every(self.from, self.length, from, to));
         for bend in self.inner.bends(self.from, self.from + self.length) {
             let along = bend - self.from;
             match self.way {

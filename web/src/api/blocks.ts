@@ -13,7 +13,7 @@ export interface PosesHeader {
   stamp: Stamp;
   node: string;
   things: number;
-  /** Numbers per thing and frame: POSE_FLOATS, or with kinds also the kind's number and the place on its scale of colours; where it varies also the brightness. */
+  /** Numbers per thing and frame: POSE_FLOATS, or with kinds also the kind's number and the place on its scale of colours; where it varies also the brightness; where things may be cut off also the plane that does it. */
   floats: number;
   frames: number;
   from: number;

@@ -1,10 +1,10 @@
-import { Box3, BufferAttribute, BufferGeometry, CanvasTexture, Color, DynamicDrawUsage, Group, InstancedMesh, InterleavedBufferAttribute, Matrix4, Points, Quaternion, Raycaster, Vector3, type Material } from 'three';
+import { Box3, BufferAttribute, BufferGeometry, CanvasTexture, Color, DynamicDrawUsage, Group, InstancedBufferAttribute, InstancedMesh, InterleavedBufferAttribute, Matrix4, Points, Quaternion, Raycaster, Vector3, type Material } from 'three';
 import type { LineSegments2 } from 'three/addons/lines/LineSegments2.js';
 import type { Contact, KindReport } from '../../api/types';
 import type { Poses } from '../../scene/store';
 import { night } from '../../theme/tokens';
 import { coloured } from './lines';
-import type { Materials } from './materials';
+import { CUT_ATTRIBUTE, type Materials } from './materials';
 import { partsOf, type Part } from './models';
 import { thingGeometry } from './things';
 
@@ -49,6 +49,8 @@ const KIND = 8;
 const TINT = 9;
 /** Where poses hold how bright a thing is, where that varies. */
 const BRIGHT = 10;
+/** Where poses hold the plane that a thing is cut off along, where there may be one: its normal, and how far out it is. */
+const CUT = 11;
 /** Axes of a thing along its way at so many places. */
 const STATIONS = 36;
 
@@ -104,6 +106,11 @@ export class Crowd {
     return poses === this.poses && (beneath ?? null) === this.beneath && lookOf(shown) === this.look;
   }
 
+  /** True where parts of things may be hidden. */
+  get cuts(): boolean {
+    return this.poses.floats > CUT;
+  }
+
   /** The kind of every thing, as the numbers of a frame say; all the same without kinds. */
   private kindsAt(frame: number): number[] {
     const { poses } = this;
@@ -130,6 +137,14 @@ export class Crowd {
     return mesh;
   }
 
+  /** Things of which a part may be hidden. */
+  private cuttable(geometry: BufferGeometry, material: Material, count: number): InstancedMesh {
+    if (!this.cuts) return this.instanced(geometry, material, count);
+    // What stands for each thing belongs to the form: every mesh has one of its own.
+    const own = geometry.clone().setAttribute(CUT_ATTRIBUTE, new InstancedBufferAttribute(new Float32Array(4 * count), 4).setUsage(DynamicDrawUsage));
+    return this.instanced(own, this.materials.cut(material), count);
+  }
+
   /** Puts the things that are drawn alike together. */
   private muster(of: number[]): void {
     this.disband();
@@ -148,8 +163,8 @@ export class Crowd {
       this.troops.push({
         objects,
         colours,
-        meshes: parts.map((part) => Object.assign(this.instanced(part.geometry, material(part), objects.length), { userData: { objects } })),
-        ghosts: detailed ? parts.map((part) => this.instanced(part.geometry, this.materials.ghost(), objects.length * GHOSTS.length)) : [],
+        meshes: parts.map((part) => Object.assign(this.cuttable(part.geometry, material(part), objects.length), { userData: { objects } })),
+        ghosts: detailed ? parts.map((part) => this.cuttable(part.geometry, this.materials.ghost(), objects.length * GHOSTS.length)) : [],
       });
       if (thing === 'lantern' && detailed) this.lit.push(...objects);
     }
@@ -201,6 +216,7 @@ export class Crowd {
         troop.objects.forEach((object, i) => {
           const matrix = matrixOf(poses, now, object, shown.size);
           for (const mesh of troop.meshes) mesh.setMatrixAt(i, matrix);
+          this.cutAt(troop.meshes, i, now, object);
         });
         this.renew(troop.meshes);
         this.dye(troop, now);
@@ -236,9 +252,20 @@ export class Crowd {
     for (const mesh of meshes) if (mesh.instanceColor) mesh.instanceColor.needsUpdate = true;
   }
 
+  /** Cuts an instance off as a thing is at a frame. */
+  private cutAt(meshes: InstancedMesh[], instance: number, frame: number, object: number): void {
+    const { poses, shown } = this;
+    if (!this.cuts) return;
+    const start = (frame * poses.things + object) * poses.floats + CUT;
+    const [x = 0, y = 0, z = 0, beyond = 0] = poses.numbers.subarray(start, start + 4);
+    for (const mesh of meshes) mesh.geometry.getAttribute(CUT_ATTRIBUTE).setXYZW(instance, x * shown.size, y * shown.size, z * shown.size, beyond);
+  }
+
   private renew(meshes: InstancedMesh[]): void {
     for (const mesh of meshes) {
       mesh.instanceMatrix.needsUpdate = true;
+      const cut = mesh.geometry.attributes[CUT_ATTRIBUTE];
+      if (cut) cut.needsUpdate = true;
       mesh.boundingSphere = null;
     }
   }
@@ -258,10 +285,11 @@ export class Crowd {
         objects.forEach((object, i) => {
           const matrix = visible ? matrixOf(poses, wrapped, object, shown.size) : nothing;
           for (const mesh of ghosts) mesh.setMatrixAt(g * objects.length + i, matrix);
+          if (visible) this.cutAt(ghosts, g * objects.length + i, wrapped, object);
         });
       }
     });
-    for (const { ghosts } of troops) for (const mesh of ghosts) mesh.instanceMatrix.needsUpdate = true;
+    for (const { ghosts } of troops) this.renew(ghosts);
   }
 
   private light(frame: number): void {

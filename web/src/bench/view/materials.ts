@@ -2,6 +2,9 @@ import { AdditiveBlending, CanvasTexture, Color, DoubleSide, LineBasicMaterial, 
 import { LineMaterial } from 'three/addons/lines/LineMaterial.js';
 import { night } from '../../theme/tokens';
 
+/** The attribute of an instance that says where it is cut off: a normal in its own axes, and how far out it is. */
+export const CUT_ATTRIBUTE = 'cutOff';
+
 /**
  * The materials of one picture, each made once and kept: when the last material of a kind is disposed, its
  * shader goes too and is compiled anew with the next one, which takes longer than a whole picture.
@@ -49,6 +52,20 @@ export class Materials {
   /** A letter, seen from both sides. */
   letter(sign: string, dyed: boolean): MeshBasicMaterial {
     return this.once(`letter ${sign} ${dyed}`, () => new MeshBasicMaterial({ color: dyed ? '#fff' : night.paper, map: letterTexture(sign), alphaTest: 0.4, side: DoubleSide }));
+  }
+
+  /** As another material, for things that may be cut off: what lies beyond is not drawn, and the inside is seen. */
+  cut<M extends Material>(plain: M): M {
+    return this.once(`cut ${plain.uuid}`, () => {
+      const material = plain.clone();
+      material.side = DoubleSide;
+      material.onBeforeCompile = (shader) => {
+        shader.vertexShader = `attribute vec4 ${CUT_ATTRIBUTE};\nvarying float within;\n${shader.vertexShader}`.replace('#include <begin_vertex>', `#include <begin_vertex>\nwithin = ${CUT_ATTRIBUTE}.w - dot(${CUT_ATTRIBUTE}.xyz, position);`);
+        shader.fragmentShader = `varying float within;\n${shader.fragmentShader}`.replace('#include <clipping_planes_fragment>', 'if (within < 0.0) discard;\n#include <clipping_planes_fragment>');
+      };
+      material.customProgramCacheKey = () => 'cut';
+      return material;
+    });
   }
 
   ghost(): MeshBasicMaterial {

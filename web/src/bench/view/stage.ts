@@ -426,8 +426,10 @@ export class Stage {
   private markContacts(shown: Shown): void {
     // Many of them are small, so that they do not hide what they are about.
     const many = shown.contacts.length > MANY_CONTACTS;
+    // What is cut off at a contact is seen to be cut off there.
+    const cut = this.crowds.get(shown.node)?.cuts === true;
     const half = 0.55 * (many ? 0.4 : 1) * shown.size;
-    const ends = shown.contacts.filter((contact) => contact.speed_in > 0.01).flatMap((contact) => markOf(contact, half, shown.size));
+    const ends = shown.contacts.filter((contact) => contact.speed_in > 0.01).flatMap((contact) => markOf(contact, half, cut ? 0 : shown.size));
     if (ends.length > 0) this.lines.add(pairs(ends, this.materials.line(night.persimmon, many ? 2.5 : 4, 1)));
   }
 
