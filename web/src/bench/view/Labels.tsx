@@ -41,7 +41,7 @@ function PathName({ stage, name, length, at }: { stage: Stage; name: string; len
   place.current = at;
   useEffect(() => (element.current ? stage.pin(element.current, () => place.current) : undefined), [stage]);
   return (
-    <div className="pinned path-label" data-room="150" ref={element}>
+    <div className="pinned path-label" data-room="150" data-line="17" ref={element}>
       <span className="path-name">{`${name} · ${length.toFixed(1)} m`}</span>
     </div>
   );

@@ -53,5 +53,5 @@ export function useFeed(stage: Stage | null): void {
     const shown = Object.entries(document?.nodes ?? {}).filter(([id, node]) => surfaces.includes(node.type) && document && isVisible(document, id));
     stage?.setSurfaces(shown.map(([id]) => ({ lines: nodes[id]?.miniature?.lines ?? [], chosen: chosen.includes(id) })));
   }, [stage, surfaces, nodes, chosen, document]);
-  useEffect(() => stage?.invalidate(), [stage, version]);
+  useEffect(() => stage?.come(), [stage, version]);
 }

@@ -9,6 +9,7 @@ import { layPen, layPicture, layPlane, layRings, niceStep } from './ground';
 import { clear, coloured, fat, markOf, momentOf, pairs, stationsOf, strandsAt, strandsOf, vectorsOf, wakeOf, thin } from './lines';
 import { Materials } from './materials';
 import { axesOf, type Axes } from './plane';
+import { freeLine } from './names';
 import { plainPlane } from './settings';
 
 export type Look = 'free' | 'top' | 'front' | 'side' | 'camera';
@@ -68,6 +69,9 @@ export class Stage {
   private width = 1;
   private height = 1;
   private fitted = false;
+  /** Somebody has begun to work: from now on the picture stays where it is. */
+  private begun = false;
+  private readonly end = new AbortController();
   private turning = true;
 
   constructor(
@@ -81,6 +85,9 @@ export class Stage {
     sun.position.set(4, 9, 6);
     this.scene.add(sun, this.ground, this.surfaces, this.planeLines, this.lines, this.pen);
     this.controls = this.newControls();
+    for (const sign of ['pointerdown', 'keydown', 'wheel']) {
+      window.addEventListener(sign, () => { this.begun = true; }, { capture: true, passive: true, signal: this.end.signal });
+    }
   }
 
   private newControls(): OrbitControls {
@@ -104,6 +111,7 @@ export class Stage {
   /** Leaves the picture where it is from now on, since somebody works in it. */
   stay(): void {
     this.fitted = true;
+    this.begun = true;
   }
 
   private buttons(controls: OrbitControls): void {
@@ -119,7 +127,7 @@ export class Stage {
 
   /**
    * Keeps an element over a place in space. With `data-room`, the pixels that it takes to the right, it is
-   * `flipped` where they are not there.
+   * `flipped` where they are not there; with `data-line`, the pixels that it is high, it goes below others like it.
    */
   pin(element: HTMLElement, place: () => Vector3 | null): () => void {
     this.pins.set(element, place);
@@ -293,6 +301,12 @@ export class Stage {
     if (!this.fitted) this.fit();
   }
 
+  /** Draws what has come; until somebody begins to work, the picture shows all of it. */
+  come(): void {
+    if (this.fitted && !this.begun && !this.flat) this.fit();
+    this.invalidate();
+  }
+
   private drop(node: string, crowd: Crowd): void {
     crowd.dispose();
     this.scene.remove(crowd.group);
@@ -311,6 +325,7 @@ export class Stage {
   }
 
   dispose(): void {
+    this.end.abort();
     cancelAnimationFrame(this.request);
     this.controls.dispose();
     for (const [node, crowd] of [...this.crowds]) this.drop(node, crowd);
@@ -325,17 +340,23 @@ export class Stage {
     for (const crowd of this.crowds.values()) crowd.pose(this.frame, this.wishes);
     this.materials.resize(this.width, this.height);
     this.renderer.render(this.scene, this.camera);
-    for (const [element, place] of this.pins) this.place(element, place());
+    const taken: { x: number; y: number }[] = [];
+    for (const [element, place] of this.pins) this.place(element, place(), taken);
     for (const listener of this.listeners) listener();
     note('picture', begun);
   }
 
-  private place(element: HTMLElement, at: Vector3 | null): void {
+  private place(element: HTMLElement, at: Vector3 | null, taken: { x: number; y: number }[]): void {
     const screen = at && this.toScreen(at);
     element.style.visibility = screen ? 'visible' : 'hidden';
     if (!screen) return;
-    element.style.transform = `translate(${screen.x.toFixed(1)}px, ${screen.y.toFixed(1)}px)`;
     const room = Number(element.dataset['room'] ?? 0);
+    const line = Number(element.dataset['line'] ?? 0);
+    if (line > 0) {
+      screen.y = freeLine(screen, taken, room, line);
+      taken.push(screen);
+    }
+    element.style.transform = `translate(${screen.x.toFixed(1)}px, ${screen.y.toFixed(1)}px)`;
     if (room > 0) element.classList.toggle('flipped', screen.x > this.width - room);
   }
 
