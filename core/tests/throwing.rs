@@ -62,6 +62,19 @@ proptest! {
     #![proptest_config(ProptestConfig::with_cases(24))]
 
     #[test]
+    fn a_plane_is_as_far_as_its_normal_says_and_nothing_else_is_flat(at in place(), from in place(), axis in place(), turn in 0.0..TAU) {
+        prop_assume!(axis.length() > 0.1);
+        let turned = DQuat::from_axis_angle(axis.normalize(), turn);
+        let of = |shape: Shape| Surface::new(Arc::new(shape), at, turned);
+        let (plane, ball) = (of(Shape::Plane { width: 2.0, depth: 1.0 }), of(Shape::Ball { radius: 1.0 }));
+        let normal = plane.flat().unwrap();
+        let (distance, away) = plane.distance(from);
+        prop_assert!((normal.dot(from - at) - distance).abs() < 1e-12 * (1.0 + from.length()));
+        prop_assert!(distance.abs() < 1e-6 || away.distance(normal) < 1e-9, "{away} {normal}");
+        prop_assert!(ball.flat().is_none());
+    }
+
+    #[test]
     fn flights_with_drag_are_those_of_an_independent_integration(
         v in velocity(28.0), wind in velocity(6.0), linear in 0.0..0.6f64, quadratic in 0.0..0.06f64, seconds in 0.2..10.0f64, which in 0usize..3,
     ) {

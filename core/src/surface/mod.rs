@@ -65,6 +65,11 @@ impl Surface {
         self.shape.along(self.inside(from), back * direction).map(|touch| self.placed(touch))
     }
 
+    /// The normal where it is the same everywhere: of a plane, which goes on beyond its rim.
+    pub fn flat(&self) -> Option<DVec3> {
+        matches!(*self.shape, Shape::Plane { .. }).then(|| self.orientation * DVec3::Y)
+    }
+
     fn inside(&self, place: DVec3) -> DVec3 {
         self.orientation.conjugate() * (place - self.position)
     }

@@ -2,8 +2,7 @@
 
 use super::super::meeting::{Met, Reach, meeting};
 use super::super::obstacle::Side;
-use super::{Course, Event, Mode, Solver, Support};
-use crate::surface::Shape;
+use super::{Course, Event, Facing, Mode, Solver, Support};
 use glam::DVec3;
 
 /// Seconds over which the bend of the ground is measured.
@@ -13,7 +12,7 @@ impl Solver<'_> {
     pub(super) fn is_flat(&self, support: Support) -> bool {
         match support {
             Support::Side(_) => true,
-            Support::Obstacle(i) => matches!(*self.setup.obstacles[i].surface.shape, Shape::Plane { .. }),
+            Support::Obstacle(i) => self.facing[i].flat.is_some(),
         }
     }
 
@@ -27,8 +26,13 @@ impl Solver<'_> {
                 (sign * (self.setup.bounds.side(side) - place[axis]), normal)
             }
             Support::Obstacle(i) => {
-                let (distance, normal) = self.setup.obstacles[i].surface.distance(place);
-                (self.outside[i] * distance - self.setup.radius, normal * self.outside[i])
+                let Facing { outside, flat } = self.facing[i];
+                let surface = &self.setup.obstacles[i].surface;
+                let (distance, normal) = match flat {
+                    Some(normal) => (normal.dot(place - surface.position), normal),
+                    None => surface.distance(place),
+                };
+                (outside * distance - self.setup.radius, normal * outside)
             }
         }
     }

@@ -253,6 +253,15 @@ impl Throw {
     }
 }
 
+/// How a thing is to an obstacle.
+#[derive(Debug, Clone, Copy)]
+struct Facing {
+    /// Which side of it: 1 outside, −1 within.
+    outside: f64,
+    /// The normal of what is flat.
+    flat: Option<DVec3>,
+}
+
 struct Solver<'a> {
     setup: &'a LaunchSetup,
     pieces: Vec<Piece>,
@@ -264,8 +273,8 @@ struct Solver<'a> {
     turn: DQuat,
     travel: DVec3,
     mode: Mode,
-    /// Which side of each obstacle it is on: 1 outside, −1 within.
-    outside: Vec<f64>,
+    /// How it is to each obstacle.
+    facing: Vec<Facing>,
     stepper: Stepper,
     joined: bool,
     capped: Option<f64>,
@@ -293,7 +302,10 @@ enum Event {
 
 impl<'a> Solver<'a> {
     fn new(setup: &'a LaunchSetup, most_contacts: usize) -> Self {
-        let side = |obstacle: &Obstacle| if obstacle.surface.distance(setup.start).0 < 0.0 { -1.0 } else { 1.0 };
+        let facing = |Obstacle { surface, .. }: &Obstacle| Facing {
+            outside: if surface.distance(setup.start).0 < 0.0 { -1.0 } else { 1.0 },
+            flat: surface.flat(),
+        };
         Self {
             setup,
             pieces: Vec::new(),
@@ -305,7 +317,7 @@ impl<'a> Solver<'a> {
             turn: DQuat::IDENTITY,
             travel: setup.velocity.normalize_or_zero(),
             mode: Mode::Flies,
-            outside: setup.obstacles.iter().map(side).collect(),
+            facing: setup.obstacles.iter().map(facing).collect(),
             stepper: Stepper::default(),
             joined: false,
             capped: None,
@@ -366,7 +378,7 @@ impl<'a> Solver<'a> {
             }
             Event::Touch(support) => self.touch(support),
             Event::Rounds(obstacle) => {
-                self.outside[obstacle] = -self.outside[obstacle];
+                self.facing[obstacle].outside *= -1.0;
                 self.joined = true;
                 true
             }
