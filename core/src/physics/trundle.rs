@@ -46,7 +46,7 @@ pub struct Trundle {
 /// Radians between nodes of the axes.
 const AXES_STEP: f64 = 0.02;
 /// Half the frames over which velocities are measured.
-const STEP: f64 = 1e-3;
+const STEP: f64 = 1e-4;
 /// Frames between looks for sides that come to lie.
 const LOOK: f64 = 0.25;
 
