@@ -1,11 +1,12 @@
 //! What nodes that listen to contacts share.
 
 use super::placing::sentence;
-use crate::graph::Context;
-use crate::motion::{Frames, Hits, Whose};
+use crate::graph::{Context, Outcome, Product};
+use crate::motion::{Blow, Frames, Hits, Rattle, Ringing, Whose};
 use crate::scene::Space;
-use crate::schema::{Group, Param, Spaces, Unit};
+use crate::schema::{Group, Param, Role, Spaces, Unit};
 use glam::DVec3;
+use std::sync::Arc;
 
 const AXES: &[&str] = &["across the hit", "x", "y", "z"];
 const WHOSE: &[&str] = &["of its number", "of all"];
@@ -26,6 +27,52 @@ pub(super) fn axis(context: &Context<'_>) -> Option<DVec3> {
         "z" => Some(DVec3::Z),
         _ => None,
     }
+}
+
+/// How far it turns at first.
+pub(super) fn turn_param(degrees: f64) -> Param {
+    Param::number(
+        "turn",
+        "turns by",
+        Group::Form,
+        (Unit::Degrees, degrees, -720.0, 720.0),
+        "How far it turns at first.",
+    )
+}
+
+/// How far it is pushed at first.
+pub(super) fn push_param(label: &'static str, metres: f64, help: &'static str) -> Param {
+    Param::number("push", label, Group::Form, (Unit::Metres, metres, -1e4, 1e4), help)
+}
+
+/// The point that stays where it is.
+pub(super) fn pivot_param() -> Param {
+    Param::vector(
+        "pivot",
+        "about",
+        Group::Form,
+        (Unit::Sizes, [0.0; 3]),
+        "The point of it that stays where it is when it turns, in its sizes.",
+    )
+    .role(Role::Pivot)
+}
+
+/// A node's motion, rattling as its numbers say; `itself` where its things are what hits.
+pub(super) fn rattled(context: &Context<'_>, itself: bool) -> Result<Outcome, String> {
+    let (params, motion) = (&context.params, context.motion("motion")?);
+    let blow = Blow {
+        push: params.number("push"),
+        turn: params.number("turn").to_radians(),
+        axis: axis(context),
+        pivot: params.vector("pivot"),
+        by_momentum: params.flag("by-momentum"),
+        itself,
+    };
+    let ringing = Ringing { swings: params.number("swings"), frames: params.number("dies") };
+    let hits = hits_of(context, motion.len(), ringing.frames)?;
+    let (facts, warnings) = heard(&hits);
+    let rattle = Rattle::new(motion, hits, blow, ringing);
+    Ok(Outcome { facts, warnings, ..Outcome::new(Product::Motion(Arc::new(rattle))) })
 }
 
 /// Swings and the frames in which they die, and which contacts count.
@@ -64,7 +111,7 @@ pub(super) fn listening((swings, dies): (f64, f64)) -> [Param; 5] {
 }
 
 /// The contacts that count for so many things: those at the port `hits`, or else of the motion itself.
-pub(super) fn hits_of(context: &Context<'_>, things: usize, dies: f64) -> Result<Hits, String> {
+fn hits_of(context: &Context<'_>, things: usize, dies: f64) -> Result<Hits, String> {
     let (params, frames) = (&context.params, context.timing.frames);
     let of = context.motion("hits").or_else(|_| context.motion("motion"))?;
     // One thing alone is hit by whatever hits.
@@ -75,7 +122,7 @@ pub(super) fn hits_of(context: &Context<'_>, things: usize, dies: f64) -> Result
 }
 
 /// How many there are, and a warning where there is none.
-pub(super) fn heard(hits: &Hits) -> (Vec<String>, Vec<String>) {
+fn heard(hits: &Hits) -> (Vec<String>, Vec<String>) {
     match hits.in_loop() {
         0 => (
             Vec::new(),
