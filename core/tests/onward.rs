@@ -166,6 +166,16 @@ proptest! {
     }
 
     #[test]
+    fn spins_in_tight_bends_are_rates_of_change(riders in riders(), frame in 0.5..47.0f64) {
+        // Shown up to five times as fast, so that bends are passed in a small part of a frame.
+        let (lead, _) = made(&riders);
+        let fast = ready(Retimed::new(lead, Timing::Shown(wave(40.0, 24.0))));
+        for object in 0..fast.len() {
+            rates_are_right(&*fast, object, frame)?;
+        }
+    }
+
+    #[test]
     fn what_wavers_loops_and_each_thing_in_its_own_way(riders in riders(), own: bool) {
         let (lead, _) = made(&riders);
         let motion: Arc<dyn Motion> = Arc::new(Waver::new(lead.clone(), wavering(own)));

@@ -130,3 +130,16 @@ proptest! {
         }
     }
 }
+
+/// What fell straight down faces the way it fell for as long as it lies there, to the recording's very end and beyond.
+#[test]
+fn what_lies_still_faces_as_it_fell_up_to_the_end() {
+    let motion = bumped(&[(DVec3::new(0.0, 0.5, 0.0), DVec3::ZERO)]);
+    let faced = faced(&motion);
+    let at: Vec<(usize, f64)> = (120..400).map(|step| (0, f64::from(step) * 0.25)).collect();
+    let mut sample = Sample::default();
+    faced.sample_at(&at, Columns::ORIENTATION, &mut sample);
+    for (turn, (_, frame)) in sample.orientations.iter().zip(&at) {
+        assert!((*turn * DVec3::X).y.abs() > 1.0 - 1e-9, "{turn} at {frame}");
+    }
+}

@@ -34,7 +34,7 @@ enum Axes {
 }
 
 /// Half the frames over which a spin is measured; its error is of second order in this.
-const SPIN_STEP: f64 = 1e-3;
+const SPIN_STEP: f64 = 1e-4;
 /// Steps per frame of a trajectory's axes.
 const STEPS_PER_FRAME: f64 = 4.0;
 /// Radians between nodes of a path's axes.

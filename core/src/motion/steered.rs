@@ -234,7 +234,13 @@ impl Steered {
             let after = half.min(gap(corners.get(i + 1)));
             let mut ends = Sample::default();
             inner.sample_at(&[(object, at - before), (object, at + after)], Columns::ORIENTATION, &mut ends);
-            let (from, to) = (ends.orientations[0], ends.orientations[1]);
+            // Where it is too slow to have a heading of its own, it turns from or to the one that it holds.
+            let held = |frame: f64, own: DQuat| {
+                let step =
+                    ((frame - table.from) * table.per_frame).round().clamp(0.0, (table.steps - 1) as f64) as usize;
+                if steps.speeds[step] < self.steering.slow { steps.turns[step] } else { own }
+            };
+            let (from, to) = (held(at - before, ends.orientations[0]), held(at + after, ends.orientations[1]));
             let turn = turn_between(from, to);
             let angle = turn.length();
             let axis = if angle > 0.0 { turn / angle } else { DVec3::Y };
