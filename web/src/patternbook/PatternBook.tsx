@@ -151,7 +151,7 @@ function Starters({ words, onTrouble }: { words: string[]; onTrouble: (error: Er
   );
 }
 
-const WIDTH = 300;
+const WIDTH = 290;
 const HEIGHT = 148;
 const STARTER_HEIGHT = 112;
 
