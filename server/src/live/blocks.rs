@@ -5,7 +5,7 @@ use glam::DVec3;
 use serde::Serialize;
 use serde_json::json;
 use std::sync::Arc;
-use zickzack_core::curve::{AxesTable, Curve, PointKind, UpRule, tessellate, thinned};
+use zickzack_core::curve::{AxesTable, Curve, PointKind, Strand, UpRule, tessellate, thinned};
 use zickzack_core::graph::{Channel, PathProduct};
 use zickzack_core::motion::{Cancel, Frames, Motion, MotionError, fill_poses, pose_floats, prepared, trace};
 
@@ -97,16 +97,29 @@ const AXES_STATIONS: f64 = 36.0;
 /// Steps in which axes are carried along a path.
 const AXES_STEPS: f64 = 240.0;
 
+/// Part of its longest strand by which a path's lines may be off.
+const FINE: f64 = 1.0 / 4000.0;
+/// Strands beyond which lines get coarser, so that there are not ever more points.
+const FINE_STRANDS: f64 = 200.0;
+
+/// Metres by which the lines of a path may be off. The points of a line grow with the root of what it keeps to.
+fn tolerance(curve: &Curve) -> f64 {
+    let longest = curve.strands().iter().map(Strand::length).fold(0.0, f64::max);
+    let many = (curve.strands().len() as f64 / FINE_STRANDS).max(1.0);
+    longest * FINE * many * many
+}
+
 /// A path as lines to draw, with the points that can be taken hold of, and its axes at some places:
 /// position, direction and up for each.
 pub fn path_block(node: &str, product: &PathProduct, flat: bool, frames: u32, stamp: Stamp) -> Vec<u8> {
     let curve: &Curve = &product.path.at(0.0);
-    let tolerance = curve.length() / 4000.0;
+    let tolerance = tolerance(curve);
     let mut numbers: Vec<f32> = Vec::new();
     let strands: Vec<_> = curve
         .strands()
         .iter()
         .map(|strand| {
+            // Half of it for each of the two.
             let points = thinned(&tessellate(strand, tolerance / 2.0), tolerance / 2.0);
             numbers.extend(points.iter().flat_map(|point| point.as_vec3().to_array()));
             json!({ "points": points.len(), "closed": strand.closed(), "length": strand.length() })
@@ -243,6 +256,8 @@ pub fn trace_block(
 #[cfg(test)]
 mod tests {
     use super::*;
+    use glam::DVec3;
+    use zickzack_core::curve::Segment;
 
     #[test]
     fn blocks_hold_every_frame_once_the_one_on_screen_first_and_none_is_too_large() {
@@ -258,6 +273,23 @@ mod tests {
                     assert!(blocks.iter().all(|&(_, count)| count == 1 || count * bytes <= BLOCK_BYTES));
                 }
             }
+        }
+    }
+
+    #[test]
+    fn lines_of_many_strands_are_as_fine_as_those_of_one_and_never_too_many_points() {
+        for (strands, radius) in [(1, 0.01), (1, 40.0), (30, 3.0), (200, 3.0), (2000, 3.0)] {
+            let ring = |i: usize| {
+                let circle = Segment::circle(DVec3::Y * i as f64, radius, DVec3::X, DVec3::NEG_Z);
+                Strand::new(vec![circle], true).unwrap()
+            };
+            let curve = Curve::new((0..strands).map(ring).collect()).unwrap();
+            let within = tolerance(&curve);
+            let points = tessellate(&curve.strands()[0], within / 2.0);
+            // Half way between two points a circle is as far from their chord as anywhere.
+            let sagitta = radius - points[0].midpoint(points[1]).length();
+            assert!(strands > 200 || sagitta <= curve.strands()[0].length() / 4000.0, "{strands}: {sagitta}");
+            assert!(points.len() * strands <= 60_000, "{strands}: {}", points.len());
         }
     }
 }
