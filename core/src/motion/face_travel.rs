@@ -34,7 +34,11 @@ enum Axes {
 }
 
 /// Half the frames over which a spin is measured; its error is of second order in this.
-const SPIN_STEP: f64 = 1e-4;
+const SPIN_STEP: f64 = 1e-3;
+/// The same where the spin changes much within that.
+const FINE_SPIN_STEP: f64 = 1e-4;
+/// Radians per frame by which spins before and after may differ where nothing breaks.
+const SAME_SPIN: f64 = 1.0;
 /// Steps per frame of a trajectory's axes.
 const STEPS_PER_FRAME: f64 = 4.0;
 /// Radians between nodes of a path's axes.
@@ -210,20 +214,25 @@ impl Runs {
 }
 
 /// Turns per frame about the world's axes, from what `turns` gives for (object, frame) pairs: a central
-/// difference, one-sided where a break lies within the step.
+/// difference, over less where the spin changes fast, one-sided where a break lies within that too.
 pub fn spins(at: &[(usize, f64)], mut turns: impl FnMut(&[(usize, f64)]) -> Vec<DQuat>) -> Vec<DVec3> {
-    let mut ends = |offset: f64| {
-        let moved: Vec<(usize, f64)> = at.iter().map(|&(object, frame)| (object, frame + offset)).collect();
-        turns(&moved)
+    let mut sides = |at: &[(usize, f64)], step: f64| -> Vec<(DVec3, DVec3)> {
+        let mut ends = |offset: f64| {
+            let moved: Vec<(usize, f64)> = at.iter().map(|&(object, frame)| (object, frame + offset)).collect();
+            turns(&moved)
+        };
+        let (before, here, after) = (ends(-step), ends(0.0), ends(step));
+        let rate = |from: DQuat, to: DQuat| turn_between(from, to) / step;
+        (0..at.len()).map(|row| (rate(before[row], here[row]), rate(here[row], after[row]))).collect()
     };
-    let (before, here, after) = (ends(-SPIN_STEP), ends(0.0), ends(SPIN_STEP));
-    let spin = |row: usize| {
-        let left = turn_between(before[row], here[row]) / SPIN_STEP;
-        let right = turn_between(here[row], after[row]) / SPIN_STEP;
-        let broken = (left - right).length() > 1.0;
-        if broken { right } else { 0.5 * (left + right) }
-    };
-    (0..at.len()).map(spin).collect()
+    let differ = |(left, right): &(DVec3, DVec3)| (*left - *right).length() > SAME_SPIN;
+    let mut all = sides(at, SPIN_STEP);
+    let fast: Vec<usize> = (0..at.len()).filter(|row| differ(&all[*row])).collect();
+    if !fast.is_empty() {
+        let finer = sides(&fast.iter().map(|row| at[*row]).collect::<Vec<_>>(), FINE_SPIN_STEP);
+        fast.iter().zip(finer).for_each(|(row, both)| all[*row] = both);
+    }
+    all.iter().map(|both| if differ(both) { both.1 } else { 0.5 * (both.0 + both.1) }).collect()
 }
 
 impl Motion for FaceTravel {
