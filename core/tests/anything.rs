@@ -250,7 +250,7 @@ proptest! {
             let ready = prepared(&end.motion, range.widened(1.0), &cancel).unwrap();
             let mut sample = Sample::default();
             let mut same = Sample::default();
-            let columns = Columns::POSE | Columns::VELOCITY | Columns::SPIN | Columns::TRAVEL | Columns::PLACE;
+            let columns = Columns::POSE | Columns::VELOCITY | Columns::SPIN | Columns::TRAVEL | Columns::PLACE | Columns::CUT;
             for step in 0..steps {
                 let frame = range.from + (range.to - range.from) * f64::from(step) / f64::from(steps - 1);
                 ready.sample(frame, columns, &mut sample);
@@ -263,6 +263,7 @@ proptest! {
                     prop_assert!((pose.orientation.length() - 1.0).abs() < 1e-9);
                     prop_assert!(scene.space == Space::Deep || pose.position.z == 0.0, "{pose:?} in a flat scene");
                     prop_assert!(sample.velocities[object].is_finite() && sample.spins[object].is_finite());
+                    prop_assert!(sample.cuts[object].normal.is_finite() && sample.cuts[object].beyond.is_finite());
                 }
             }
             // More corners than can be looked at are refused, and not left out.

@@ -3,7 +3,7 @@
 use serde_json::json;
 use std::sync::Arc;
 use zickzack_core::graph::{Compiled, EndReport, Memo, Workshop, compile, no_assets, report, try_offers};
-use zickzack_core::motion::{Cancel, POSE_FLOATS, fill_poses};
+use zickzack_core::motion::{Cancel, POSE_FLOATS, fill_poses, pose_floats};
 use zickzack_core::nodes;
 use zickzack_core::scene::{Op, Scene, apply};
 
@@ -349,4 +349,35 @@ fn bodies_that_shall_be_as_they_look_ask_for_kinds_and_for_what_each_is() {
     bare["threads"]["t2"]["from"] = json!("throw");
     let bare = made(bare);
     assert!(told(&bare).contains("let their motion come from Kinds"), "{}", told(&bare));
+}
+
+#[test]
+fn points_of_things_lie_in_the_picture_of_a_flat_scene() {
+    let document = json!({
+        "format": "zickzack-scene", "version": 1, "name": "Flat", "space": "flat", "fps": "24", "frames": 24,
+        "nodes": {
+            "throw": { "type": "launch", "name": "Throw", "params": { "velocity": [20, 1, 0], "sides": ["right"], "off": "picture edge" } },
+            "stick": { "type": "stick", "name": "Stick", "params": { "tip": [0.1, 0, 3], "hidden": true } },
+            "rattle": { "type": "ring-down", "name": "Rattle", "params": { "pivot": [0.1, 0, 5], "push": 0.2 } },
+            "out": { "type": "output", "name": "Out", "params": { "pivot": [0.5, 0, -7], "size": 0.5 } }
+        },
+        "threads": {
+            "t1": { "from": "throw", "to": "stick", "port": "motion" },
+            "t2": { "from": "stick", "to": "rattle", "port": "motion" },
+            "t3": { "from": "rattle", "to": "out", "port": "motion" }
+        }
+    });
+    let scene = Scene::from_value(document, &nodes::schemas()).unwrap();
+    let compiled = compiled(&scene, &Memo::default());
+    let motion = &compiled.ends[0].motion;
+    let frames: Vec<f64> = (0..24).map(f64::from).collect();
+    let floats = pose_floats(&**motion);
+    let mut out = vec![0.0; frames.len() * floats];
+    fill_poses(&**motion, &frames, &mut out, &Cancel::default()).unwrap();
+    assert_eq!(floats, POSE_FLOATS + 7, "kind, place on a scale, brightness, and the plane along which it is cut off");
+    for pose in out.chunks(floats) {
+        assert_eq!(pose[2], 0.0, "{pose:?}");
+        assert_eq!(pose[13], 0.0, "what it is cut off along stands upright on the picture: {pose:?}");
+    }
+    assert!(out.chunks(floats).any(|pose| pose[11] != 0.0), "something sticks");
 }

@@ -1,6 +1,6 @@
 //! What nodes that listen to contacts share.
 
-use super::placing::sentence;
+use super::placing::{level, sentence};
 use crate::graph::{Context, Outcome, Product};
 use crate::motion::{Blow, Frames, Hits, Rattle, Ringing, Whose};
 use crate::scene::Space;
@@ -64,7 +64,7 @@ pub(super) fn rattled(context: &Context<'_>, itself: bool) -> Result<Outcome, St
         push: params.number("push"),
         turn: params.number("turn").to_radians(),
         axis: axis(context),
-        pivot: params.vector("pivot"),
+        pivot: level(context, params.vector("pivot")),
         by_momentum: params.flag("by-momentum"),
         itself,
     };

@@ -1,4 +1,5 @@
 use super::OUTPUT;
+use super::placing::level;
 use crate::graph::{Context, NodeType, Outcome, Product};
 use crate::motion::Pivoted;
 use crate::schema::{AXIS_NAMES, Group, Param, Port, PortKind, Role, Schema, Unit, Values};
@@ -102,7 +103,8 @@ impl NodeType for Output {
 
     fn evaluate(&self, context: &Context<'_>) -> Result<Outcome, String> {
         let params = &context.params;
-        let (motion, pivot) = (context.motion("motion")?, params.vector("pivot") * params.number("size"));
+        let (motion, pivot) =
+            (context.motion("motion")?, level(context, params.vector("pivot")) * params.number("size"));
         let motion = if pivot == DVec3::ZERO { motion } else { Arc::new(Pivoted::new(motion, pivot)) };
         let mut outcome = Outcome::new(Product::Motion(motion));
         if params.text("thing") == MODEL[0] {

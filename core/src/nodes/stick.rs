@@ -1,4 +1,4 @@
-use super::placing::sentence;
+use super::placing::{level, sentence};
 use crate::graph::{Context, NodeType, Outcome, Product};
 use crate::motion::{Frames, Stick, Sticking};
 use crate::schema::{Group, Param, Port, PortKind, Schema, Unit};
@@ -69,7 +69,7 @@ impl NodeType for StickNode {
         let how = Sticking {
             which: usize::try_from(params.whole("which") - 1).unwrap_or(0),
             target,
-            tip: params.vector("tip"),
+            tip: level(context, params.vector("tip")),
             depth: params.number("depth"),
             gone: params.flag("gone"),
             hidden: params.flag("hidden"),
