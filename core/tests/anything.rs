@@ -47,7 +47,16 @@ fn value(values: &Values) -> BoxedStrategy<Value> {
         Values::Number { min, max, .. } => number(*min, *max).prop_map(|x| json!(x)).boxed(),
         // Few things: many are refused by the budget, which has a test of its own.
         Values::Whole { min, max, .. } => (*min..=(*max).min(40)).prop_map(|x| json!(x)).boxed(),
-        Values::Fraction { .. } => (-10_000i64..10_000, 1i64..400).prop_map(|(a, b)| json!(format!("{a}/{b}"))).boxed(),
+        Values::Fraction { min, max, .. } => {
+            let (min, max) = (*min, *max);
+            let parts = (-10_000i64..10_000, 1i64..400);
+            parts
+                .prop_map(move |(a, b)| {
+                    let whole = |limit: f64| (limit * b as f64) as i64;
+                    json!(format!("{}/{b}", a.clamp(whole(min), whole(max))))
+                })
+                .boxed()
+        }
         Values::Choice { options, .. } => prop::sample::select(*options).prop_map(|word| json!(word)).boxed(),
         Values::Several { options, .. } => {
             prop::sample::subsequence(*options, 0..=options.len()).prop_map(|words| json!(words)).boxed()

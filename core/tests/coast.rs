@@ -54,6 +54,22 @@ proptest! {
     }
 
     #[test]
+    fn what_lies_pressed_against_an_end_stays_there(length in 0.01..50.0f64, slope in 0.1..1.57f64, friction in prop::sample::select(vec![0.0, 0.02]), upper: bool) {
+        let top = DVec3::new(libm::cos(slope), libm::sin(slope), 0.0) * length;
+        let (from, to) = if upper { (top, DVec3::ZERO) } else { (DVec3::ZERO, top) };
+        let path = still(Strand::new(vec![Segment::Line { from, to }], false).unwrap());
+        let start = if upper { length } else { 0.0 };
+        let coast = Coast::new(path, CoastSetup { friction, ..setup(start, 0.0) }, 20.0);
+        prop_assert!(coast.period().is_none(), "{:?}", coast.fate());
+        for frame in [0.0, 7.5, 400.0] {
+            let (place, velocity) = at(&coast, frame);
+            prop_assert!(place.length() < 1e-9 && velocity == DVec3::ZERO, "{place} {velocity}");
+        }
+        let corners = coast.breaks(0, Frames { from: -50.0, to: 500.0 }).unwrap();
+        prop_assert!(corners.len() < 10);
+    }
+
+    #[test]
     fn a_pendulum_with_enough_push_goes_round_in_the_time_of_the_elliptic_integral(radius in 0.2..5.0f64, more in 1.05..4.0f64) {
         let push = (4.0 * G * radius).sqrt() * more;
         let k = (4.0 * G * radius).sqrt() / push;

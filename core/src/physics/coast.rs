@@ -86,6 +86,8 @@ const SLOW: f64 = 1e-6;
 const BEND: f64 = 1e-5;
 /// Places at which a path's height is looked at.
 const LOOKS: usize = 4096;
+/// Laps whose corners are told at most.
+const MOST_LAPS: f64 = 1e5;
 
 /// The wire, and what pulls.
 struct Wire<'a> {
@@ -122,9 +124,15 @@ impl Wire<'_> {
         pull - sign * self.setup.friction * normal
     }
 
-    /// True where static friction holds a bead that stands still.
+    /// True where static friction or an end of the path holds a bead that stands still.
     fn sticks(&self, s: f64) -> bool {
         let (normal, pull) = self.forces(s, 0.0);
+        // A place that was given may be rounded.
+        let (length, slack) = (self.strand.length(), 1e-12 * self.strand.length());
+        let pressed = s <= slack && pull < 0.0 || s >= length - slack && pull > 0.0;
+        if pressed && !self.strand.closed() {
+            return true;
+        }
         pull.abs() <= self.setup.friction * normal + 1e-12 * self.setup.gravity.length()
     }
 
@@ -583,8 +591,8 @@ impl Motion for Coast {
         let mut breaks = Vec::new();
         let period = self.period().unwrap_or(f64::INFINITY);
         let (first, last) = ((range.from / fps / period).floor(), (range.to / fps / period).floor());
-        let laps = if period.is_finite() { (last - first) as usize + 1 } else { 1 };
-        for lap in 0..laps.min(100_000) {
+        let laps = if period.is_finite() { (last - first).min(MOST_LAPS) as usize + 1 } else { 1 };
+        for lap in 0..laps {
             let from = if period.is_finite() { (first + lap as f64) * period } else { 0.0 };
             breaks.extend(seconds.iter().map(|t| (t + from) * fps).filter(|frame| range.holds(*frame)));
         }
