@@ -366,3 +366,15 @@ fn what_is_thrown_into_an_open_bowl_stays_in_it() {
         }
     }
 }
+
+/// Air as thick as numbers go lets nothing be thrown anywhere, and says so soon.
+#[test]
+fn drag_beyond_all_measure_is_refused_and_not_followed_for_ever() {
+    for (quadratic, wind) in [(1e4, DVec3::X * 1e9), (1e9, DVec3::ONE), (1e300, DVec3::ZERO), (1e4, DVec3::ZERO)] {
+        let air = Air { gravity: G, wind, linear: 0.0, quadratic };
+        for seconds in [0.1, 10.0, 1e4] {
+            let thrown = air.thrown(DVec3::new(4.0, 1.0, 0.0), seconds);
+            assert!(thrown.is_none_or(|velocity| velocity.is_finite()), "{quadratic} {seconds}");
+        }
+    }
+}

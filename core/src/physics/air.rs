@@ -19,6 +19,8 @@ pub struct Air {
     pub quadratic: f64,
 }
 
+/// Steps after which a flight is not followed further.
+const MOST_STEPS: usize = 20_000;
 /// Tries after which no throw is taken to arrive.
 const MOST_TRIES: usize = 24;
 
@@ -56,7 +58,8 @@ impl Air {
         self.arrives(velocity, seconds).0
     }
 
-    /// Where a free flight from the origin is after so many seconds, metres, and how fast, metres per second.
+    /// Where a free flight from the origin is after so many seconds, metres, and how fast, metres per second; NaN where
+    /// it cannot be followed.
     pub fn arrives(&self, velocity: DVec3, seconds: f64) -> (DVec3, DVec3) {
         if !self.is_stepped() {
             let course = self.course(velocity);
@@ -65,7 +68,13 @@ impl Air {
         let mut moving = Moving { place: DVec3::ZERO, velocity, spin: DVec3::ZERO };
         let mut stepper = Stepper::to_the_end();
         let mut left = seconds;
+        let mut steps = 0;
         while left > 0.0 {
+            // Drag beyond all measure asks for ever shorter steps, or goes beyond all numbers.
+            steps += 1;
+            if steps > MOST_STEPS || !moving.place.is_finite() || !moving.velocity.is_finite() {
+                return (DVec3::NAN, DVec3::NAN);
+            }
             let (used, next) = stepper.step(&moving, left, &|m| (self.acceleration(m.velocity), DVec3::ZERO));
             moving = next;
             left -= used;
