@@ -1,6 +1,6 @@
 //! A PostgreSQL server of its own, to be killed and brought back.
 
-use crate::free_port;
+use crate::{free_port, own_number};
 use anyhow::{Context, Result, bail};
 use std::os::unix::fs::PermissionsExt;
 use std::path::{Path, PathBuf};
@@ -36,8 +36,8 @@ fn is_root() -> bool {
 impl Cluster {
     /// Makes a cluster and starts it on the loopback interface.
     pub fn start() -> Result<Self> {
-        let stamp = std::time::SystemTime::now().duration_since(std::time::UNIX_EPOCH)?.as_nanos();
-        let home = std::env::temp_dir().join(format!("zickzack-cluster-{}-{stamp}", std::process::id()));
+        let home = std::env::temp_dir().join(format!("zickzack-cluster-{}", own_number()));
+        let _ = std::fs::remove_dir_all(&home);
         std::fs::create_dir_all(&home)?;
         std::fs::set_permissions(&home, std::fs::Permissions::from_mode(0o700))?;
         if is_root() {

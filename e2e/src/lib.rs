@@ -13,6 +13,7 @@ use std::net::TcpListener;
 use std::os::unix::process::CommandExt;
 use std::path::{Path, PathBuf};
 use std::process::{Child, Command, Stdio};
+use std::sync::atomic::{AtomicU64, Ordering};
 use std::time::{Duration, Instant};
 
 mod cluster;
@@ -31,6 +32,8 @@ const DRAG_STEPS: u32 = 24;
 /// How long something must stay where it is to count as resting, and how often it is looked at: what travels
 /// never rests.
 const REST: Duration = Duration::from_millis(150);
+/// How often it must look the same, one look after the other, to count as resting.
+const SAME_LOOKS: u32 = 4;
 const REST_LOOKS: usize = 10;
 const DRAG_STEP: Duration = Duration::from_millis(16);
 
@@ -90,12 +93,21 @@ fn free_port() -> Result<u16> {
     Ok(TcpListener::bind("127.0.0.1:0")?.local_addr()?.port())
 }
 
+/// A number that nothing else has that runs now: of the process, and counted within it.
+fn own_number() -> String {
+    static COUNT: AtomicU64 = AtomicU64::new(0);
+    format!("{}_{}", std::process::id(), COUNT.fetch_add(1, Ordering::Relaxed))
+}
+
 /// A new database beside the one that `./test` started.
 fn new_database() -> Result<String> {
     let url = std::env::var("DATABASE_URL").context("DATABASE_URL must name a PostgreSQL server: ./test starts one")?;
-    let stamp = std::time::SystemTime::now().duration_since(std::time::UNIX_EPOCH)?.as_nanos();
-    let name = format!("e2e_{}_{stamp}", std::process::id());
-    let made = Command::new("psql").args([&url, "-q", "-c", &format!("CREATE DATABASE {name}")]).status()?;
+    let name = format!("e2e_{}", own_number());
+    // What an earlier run left under this name is nobody's.
+    let (gone, new) = (format!("DROP DATABASE IF EXISTS {name} WITH (FORCE)"), format!("CREATE DATABASE {name}"));
+    let made = Command::new("psql")
+        .args([&url, "-q", "-c", "SET client_min_messages TO warning", "-c", &gone, "-c", &new])
+        .status()?;
     if !made.success() {
         bail!("the database {name} could not be made");
     }
@@ -130,8 +142,9 @@ impl Visit {
         let mut drive = Command::new(program(&["chromedriver"])?);
         drive.arg(format!("--port={port}")).stdout(Stdio::null()).stderr(Stdio::null());
         let driver = Process::start(&mut drive)?;
-        let stamp = std::time::SystemTime::now().duration_since(std::time::UNIX_EPOCH)?.as_nanos();
-        let profile = std::env::temp_dir().join(format!("zickzack-e2e-{}-{stamp}", std::process::id()));
+        let profile = std::env::temp_dir().join(format!("zickzack-e2e-{}", own_number()));
+        // An earlier process of the same number may have been ended before it could tidy up.
+        let _ = std::fs::remove_dir_all(&profile);
         let downloads = profile.join("downloads");
         std::fs::create_dir_all(&downloads)?;
         let capabilities = json!({
@@ -220,6 +233,34 @@ impl Visit {
             }
             tokio::time::sleep(Duration::from_millis(60)).await;
         }
+    }
+
+    /// Waits until a script gives the same for a while, something true, and gives that: what is shown may still be on
+    /// its way.
+    pub async fn rests(&self, what: &str, script: &str) -> Result<Value> {
+        let begun = Instant::now();
+        let (mut last, mut looks) = (Value::Null, 0);
+        loop {
+            self.two_pictures().await?;
+            let now = self.until(what, script).await?;
+            looks = if now == last { looks + 1 } else { 0 };
+            if looks >= SAME_LOOKS {
+                return Ok(now);
+            }
+            if begun.elapsed() > PATIENCE {
+                bail!("{what} did not come to rest: {last}, then {now}");
+            }
+            last = now;
+            tokio::time::sleep(REST).await;
+        }
+    }
+
+    /// Waits until the slips of the Weave lie still: it shows everything anew when something came or went, and glides
+    /// there.
+    pub async fn weave_rests(&self) -> Result<()> {
+        let script = "return JSON.stringify([...document.querySelectorAll('.react-flow__node')].map((e) => { const b = e.getBoundingClientRect(); return [e.dataset.id, Math.round(b.x), Math.round(b.y)] }))";
+        self.rests("the Weave", script).await?;
+        Ok(())
     }
 
     /// The element, as soon as it is there.

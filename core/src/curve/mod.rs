@@ -9,6 +9,7 @@ mod follow;
 mod lettering;
 mod outline;
 mod points;
+mod profile;
 mod reshape;
 mod segment;
 mod strand;
@@ -21,6 +22,7 @@ pub use follow::{Fineness, Jet, follow, follow_formula};
 pub use lettering::{LetteringError, lettering};
 pub use outline::{Joint, Outline, Placing, Plane, place};
 pub use points::{PathPoint, PointKind, handles_of, through};
+pub use profile::profile;
 pub use reshape::{
     Between, Meander, Placement, PressWay, Smoothing, Spacing, Spray, flattened, joined, meandered, placed, pressed,
     resampled, sheaf, smoothed, together,

@@ -1,12 +1,12 @@
 //! The surfaces: each is a shape, a place and an orientation.
 
 use super::placing::{level, sentence};
-use crate::curve::{Curve, Placement, Segment, Strand, placed, tessellate};
+use crate::curve::{Curve, Placement, Segment, Strand, placed, profile};
 use crate::graph::{Context, NodeType, Outcome};
 use crate::pose::from_degrees;
 use crate::schema::{Group, Param, Port, PortKind, Role, Schema, Unit};
-use crate::surface::{Profile, Shape, Surface};
-use glam::{DVec2, DVec3};
+use crate::surface::{Shape, Surface};
+use glam::DVec3;
 use std::sync::Arc;
 
 fn schema(name: &'static str, title: &'static str, help: &'static str, inputs: Vec<Port>, form: Vec<Param>) -> Schema {
@@ -139,14 +139,8 @@ impl NodeType for Lathe {
     fn evaluate(&self, context: &Context<'_>) -> Result<Outcome, String> {
         let curve = context.curve("profile")?;
         let strand = &curve.strands()[0];
-        let places = tessellate(strand, FINE * strand.length())
-            .into_iter()
-            .map(|p| DVec2::new(DVec2::new(p.x, p.z).length(), p.y));
-        let profile =
-            Profile::new(places).ok_or("The profile has no length seen from the axis: draw it in the front plane.")?;
-        if profile.points().iter().all(|point| point.x == 0.0) {
-            return Err("The profile lies on the axis: draw it beside the axis, in the front plane.".to_owned());
-        }
+        let profile = profile(strand)
+            .ok_or("The profile has no length beside the axis: draw it beside the axis, in the front plane.")?;
         let mut outcome = surface(context, Shape::Lathe(profile));
         if curve.strands().len() > 1 {
             outcome.warnings.push("Only the first strand of the profile is turned.".to_owned());
@@ -154,9 +148,6 @@ impl NodeType for Lathe {
         Ok(outcome)
     }
 }
-
-/// How far a polyline may be off its profile, as a part of its length.
-const FINE: f64 = 1e-6;
 
 /// The edge of something round.
 pub struct Rim;

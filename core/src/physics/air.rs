@@ -4,6 +4,7 @@
 //! with its square they are integrated, by Dormand and Prince's pair of orders 5 and 4.
 
 use super::steps::{Knot, Moving, Stepper};
+use crate::surface::Travel;
 use glam::DVec3;
 
 /// What acts on a thing in flight.
@@ -156,9 +157,27 @@ impl Course {
             Self::Step(knots) => knots.0.between(&knots.1, t).1,
         }
     }
+}
 
-    /// Most acceleration within it, metres per second squared.
-    pub fn most_acceleration(&self) -> f64 {
+impl Travel for Course {
+    fn offset(&self, t: f64) -> DVec3 {
+        Self::offset(self, t)
+    }
+
+    fn velocity(&self, t: f64) -> DVec3 {
+        Self::velocity(self, t)
+    }
+
+    fn falls(&self, t: f64, normal: DVec3) -> f64 {
+        match self {
+            Self::Parabola { acceleration, .. } => -acceleration.dot(normal),
+            // It dies down, and keeps its direction.
+            Self::Drag { beyond, rate, .. } => (beyond.dot(normal) * rate * libm::exp(-rate * t)).max(0.0),
+            Self::Step(_) => self.most_acceleration(),
+        }
+    }
+
+    fn most_acceleration(&self) -> f64 {
         match self {
             Self::Parabola { acceleration, .. } => acceleration.length(),
             Self::Drag { beyond, rate, .. } => beyond.length() * rate,
@@ -166,8 +185,7 @@ impl Course {
         }
     }
 
-    /// Seconds it lasts, where it has an end.
-    pub fn lasts(&self) -> f64 {
+    fn lasts(&self) -> f64 {
         match self {
             Self::Step(knots) => knots.1.after,
             _ => f64::INFINITY,

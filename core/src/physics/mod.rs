@@ -6,7 +6,6 @@ mod bodies;
 mod coast;
 mod dormand_prince;
 mod launch;
-mod meeting;
 mod obstacle;
 mod push;
 mod rolling;

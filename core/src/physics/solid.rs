@@ -127,14 +127,12 @@ pub(super) fn ground_shape(shape: &Shape) -> SharedShape {
             mesh(64, 24, &ring)
         }
         Shape::Lathe(profile) => {
-            let points = profile.points().to_vec();
-            let turned = move |u: f64, v: f64| {
-                let part = v / std::f64::consts::TAU * (points.len() - 1) as f64;
-                let i = (part.floor() as usize).min(points.len() - 2);
-                let p = points[i].lerp(points[i + 1], part - i as f64);
+            let points = profile.drawn();
+            let rows = points.len() - 1;
+            let turned = |u: f64, v: f64| {
+                let p = points[((v / std::f64::consts::TAU * rows as f64).round() as usize).min(rows)];
                 DVec3::new(p.x * libm::cos(u), p.y, p.x * libm::sin(u))
             };
-            let rows = (profile.points().len() - 1).max(1);
             mesh(64, rows, &turned)
         }
     }

@@ -1,10 +1,14 @@
 //! Surfaces to press things onto and to take directions from.
 
+mod meeting;
+mod profile;
 mod shape;
 mod spread;
 mod wires;
 
-pub use shape::{Profile, Rim, Shape};
+pub use meeting::{Gap, Met, Reach, Straight, Travel, meeting};
+pub use profile::{Piece, Profile};
+pub use shape::{Rim, Shape};
 pub use wires::wires;
 
 use glam::{DQuat, DVec3};
@@ -47,15 +51,20 @@ impl Surface {
 
     /// Distance from it, metres, negative within, and the unit vector away from it.
     pub fn distance(&self, place: DVec3) -> (f64, DVec3) {
-        let touch = self.nearest(place);
-        let off = place - touch.point;
-        let far = off.length();
-        // On the surface itself there is no direction but its normal.
-        if far < 1e-9 {
-            return (off.dot(touch.normal), touch.normal);
-        }
-        let sign = if off.dot(touch.normal) < 0.0 { -1.0 } else { 1.0 };
-        (sign * far, off * (sign / far))
+        let (distance, normal) = self.shape.distance(self.inside(place));
+        (distance, self.orientation * normal)
+    }
+
+    /// How much the unit vector away from it turns where one moves along it with a velocity, against that way: of a ball
+    /// of radius r, at a speed v past it, v²/r.
+    pub fn bend(&self, place: DVec3, velocity: DVec3) -> f64 {
+        self.shape.bend(self.inside(place), self.orientation.conjugate() * velocity)
+    }
+
+    /// The radius of a ball that touches it at a place of it, on the side to which the unit vector `away` points, and
+    /// holds none of it: ∞ where all of it lies behind a flat there, metres.
+    pub fn room(&self, on: DVec3, away: DVec3) -> f64 {
+        self.shape.room(self.inside(on), self.orientation.conjugate() * away)
     }
 
     /// The place on it nearest to `from` on the line through it along the unit vector `direction`, before or

@@ -1,6 +1,8 @@
 //! Shapes in axes of their own, y up: nearest places and places along a line, in closed form.
 
 use super::Touch;
+use super::meeting::{Gap, Met, Reach, Straight, meeting};
+use super::profile::{Piece, Profile};
 use glam::{DVec2, DVec3, Vec3Swizzles};
 
 /// A shape about the origin. Lengths in metres, positive.
@@ -16,46 +18,6 @@ pub enum Shape {
     Torus { radius: f64, tube: f64 },
     /// A profile turned round y.
     Lathe(Profile),
-}
-
-/// A polyline of (distance from the axis, height), with at least two points.
-#[derive(Debug, Clone, PartialEq)]
-pub struct Profile {
-    points: Vec<DVec2>,
-}
-
-impl Profile {
-    /// From points whose distance from the axis is taken without its sign; `None` for fewer than two places.
-    pub fn new(points: impl IntoIterator<Item = DVec2>) -> Option<Self> {
-        let mut points: Vec<DVec2> = points.into_iter().map(|point| DVec2::new(point.x.abs(), point.y)).collect();
-        points.dedup();
-        (points.len() >= 2).then_some(Self { points })
-    }
-
-    /// (distance from the axis, height), metres.
-    pub fn points(&self) -> &[DVec2] {
-        &self.points
-    }
-
-    /// The point at a part of its length, 0 to 1.
-    pub fn at(&self, part: f64) -> DVec2 {
-        let lengths: Vec<f64> = self.points.windows(2).map(|pair| pair[0].distance(pair[1])).collect();
-        let mut left = part.clamp(0.0, 1.0) * lengths.iter().sum::<f64>();
-        for (pair, length) in self.points.windows(2).zip(&lengths) {
-            if left <= *length {
-                return pair[0].lerp(pair[1], left / length);
-            }
-            left -= length;
-        }
-        self.points[self.points.len() - 1]
-    }
-
-    /// Away from the axis, perpendicular to a side.
-    pub(super) fn normal(from: DVec2, to: DVec2) -> DVec2 {
-        let side = (to - from).normalize_or(DVec2::Y);
-        let out = DVec2::new(side.y, -side.x);
-        if out.x < 0.0 || (out.x == 0.0 && out.y < 0.0) { -out } else { out }
-    }
 }
 
 /// A way round a shape, about y.
@@ -82,7 +44,7 @@ impl Shape {
                 Rim::Circle { radius: radius + tube * (1.0 - y * y).max(0.0).sqrt(), y: tube * y }
             }
             Self::Lathe(profile) => {
-                let at = profile.at(part);
+                let at = profile.at(part).point;
                 Rim::Circle { radius: at.x, y: at.y }
             }
         }
@@ -90,24 +52,133 @@ impl Shape {
 
     /// The nearest place on it.
     pub fn nearest(&self, p: DVec3) -> Touch {
+        self.touched(p).0
+    }
+
+    /// The nearest place on it, and whether it may be an edge, where what is near lies in many directions.
+    fn touched(&self, p: DVec3) -> (Touch, bool) {
+        let smooth = |touch: Touch| (touch, false);
         match self {
-            Self::Plane { .. } => Touch { point: p.with_y(0.0), normal: DVec3::Y },
+            Self::Plane { .. } => smooth(Touch { point: p.with_y(0.0), normal: DVec3::Y }),
             Self::Ball { radius } => {
                 let normal = p.try_normalize().unwrap_or(DVec3::Y);
-                Touch { point: normal * *radius, normal }
+                smooth(Touch { point: normal * *radius, normal })
             }
-            Self::Box { half } => nearest_on_box(p, *half),
+            Self::Box { half } => (nearest_on_box(p, *half), true),
             Self::Torus { radius, tube } => {
                 let middle = away_from_axis(p) * *radius;
                 let normal = (p - middle).try_normalize().unwrap_or(DVec3::Y);
-                Touch { point: middle + normal * *tube, normal }
+                smooth(Touch { point: middle + normal * *tube, normal })
             }
             Self::Lathe(profile) => {
                 let out = away_from_axis(p);
                 let here = DVec2::new(p.xz().length(), p.y);
-                let (point, normal) = nearest_on_profile(profile, here);
+                let on = profile.nearest(here);
                 let turned = |v: DVec2| out * v.x + DVec3::Y * v.y;
-                Touch { point: turned(point), normal: turned(normal) }
+                (Touch { point: turned(on.point), normal: turned(on.normal) }, on.corner)
+            }
+        }
+    }
+
+    /// Distance from it, negative within, and the unit vector away from it: its own normal but at edges, since the way
+    /// to what is very near is nothing but rounding.
+    pub fn distance(&self, p: DVec3) -> (f64, DVec3) {
+        let (touch, edged) = self.touched(p);
+        let off = p - touch.point;
+        let far = off.length();
+        if !edged || far < 1e-9 {
+            return (off.dot(touch.normal), touch.normal);
+        }
+        let sign = if off.dot(touch.normal) < 0.0 { -1.0 } else { 1.0 };
+        (sign * far, off * (sign / far))
+    }
+
+    /// How much the unit vector away from it turns where one moves along it, against that way: of a ball of radius r, at
+    /// a speed v past it, v²/r. `velocity` in any unit of length; per metre.
+    pub fn bend(&self, p: DVec3, velocity: DVec3) -> f64 {
+        let square = |x: f64| x * x;
+        match self {
+            Self::Plane { .. } => 0.0,
+            Self::Ball { .. } => {
+                let far = p.length().max(1e-300);
+                (velocity.length_squared() - square(velocity.dot(p / far))) / far
+            }
+            Self::Box { half } => {
+                // Only at edges and corners, seen from outside.
+                let off = p - p.clamp(-*half, *half);
+                let far = off.length();
+                if far < 1e-300 {
+                    return 0.0;
+                }
+                let across = DVec3::from_array(std::array::from_fn(|i| if off[i] == 0.0 { 0.0 } else { velocity[i] }));
+                (across.length_squared() - square(across.dot(off / far))).max(0.0) / far
+            }
+            Self::Torus { radius, .. } => {
+                let out = away_from_axis(p);
+                let off = p - out * *radius;
+                let far = off.length().max(1e-300);
+                let normal = off / far;
+                let round = out.cross(DVec3::Y);
+                let along = round.cross(normal);
+                square(velocity.dot(along)) / far
+                    + square(velocity.dot(round)) * normal.dot(out) / p.xz().length().max(1e-300)
+            }
+            Self::Lathe(profile) => {
+                let out = away_from_axis(p);
+                let here = DVec2::new(p.xz().length(), p.y);
+                let on = profile.nearest(here);
+                let (distance, normal) = self.distance(p);
+                let round = out.cross(DVec3::Y);
+                let along = round.cross(normal);
+                let turns = if on.corner { 1.0 / distance } else { on.bend / (1.0 + on.bend * distance) };
+                let wide = here.x.max(1e-12 * profile.reach());
+                square(velocity.dot(along)) * turns + square(velocity.dot(round)) * normal.dot(out) / wide
+            }
+        }
+    }
+
+    /// The radius of a ball that touches it at a place of it, on the side to which the unit vector `away` points, and
+    /// holds none of it; ∞ where all of it lies behind a flat there.
+    pub fn room(&self, on: DVec3, away: DVec3) -> f64 {
+        match self {
+            Self::Plane { .. } => f64::INFINITY,
+            Self::Ball { radius } => {
+                if on.dot(away) >= 0.0 {
+                    f64::INFINITY
+                } else {
+                    *radius
+                }
+            }
+            Self::Box { half } => {
+                let within = on + away * (1e-6 * half.min_element());
+                if (0..3).any(|axis| within[axis].abs() >= half[axis]) {
+                    return f64::INFINITY;
+                }
+                let room = *half - on.abs();
+                let face = room.min_position();
+                (0..3).map(|axis| if axis == face { half[axis] } else { room[axis] }).fold(f64::INFINITY, f64::min)
+            }
+            Self::Torus { radius, tube } => {
+                let out = away_from_axis(on);
+                if (on - out * *radius).dot(away) < 0.0 {
+                    return *tube;
+                }
+                // In the hole a ball about the axis touches all round.
+                let inward = -away.dot(out);
+                if inward <= 1e-12 { f64::INFINITY } else { on.xz().length() / inward }
+            }
+            Self::Lathe(profile) => {
+                // By trying: balls that touch at one place lie within each other.
+                let mut ball = ROOMY * profile.reach();
+                for _ in 0..32 {
+                    let middle = on + away * ball;
+                    let near = profile.nearest(DVec2::new(middle.xz().length(), middle.y)).point;
+                    if near.distance(DVec2::new(middle.xz().length(), middle.y)) >= ball * (1.0 - 1e-12) {
+                        return ball;
+                    }
+                    ball *= 0.25;
+                }
+                0.0
             }
         }
     }
@@ -148,17 +219,51 @@ impl Shape {
                 }
             }
             Self::Lathe(profile) => {
-                for pair in profile.points().windows(2) {
-                    for t in meets_cone(from, direction, pair[0], pair[1]) {
-                        let normal = Profile::normal(pair[0], pair[1]);
-                        let out = away_from_axis(at(t));
-                        offer(t, out * normal.x + DVec3::Y * normal.y);
+                let straight = |piece: &Piece| match *piece {
+                    Piece::Line { from, to } => Some((from, to)),
+                    _ => None,
+                };
+                for (a, b) in profile.pieces().filter_map(straight) {
+                    meets_cone(from, direction, a, b).into_iter().for_each(|t| offer(t, self.nearest(at(t)).normal));
+                }
+                if profile.pieces().any(|piece| straight(piece).is_none()) {
+                    for t in [1.0, -1.0].map(|way| way * first_met(self, from, direction * way, profile.reach())) {
+                        offer(t, self.nearest(at(t)).normal);
                     }
                 }
             }
         }
         best.map(|(t, normal)| Touch { point: at(t), normal })
     }
+}
+
+/// The largest ball that is looked for beside a lathe, as a part of its size: as good as a flat.
+const ROOMY: f64 = 1e3;
+
+/// How far along a line something is met first, in lengths of `direction`; ∞ where nothing is.
+fn first_met(shape: &Shape, from: DVec3, direction: DVec3, size: f64) -> f64 {
+    let mut gone = 0.0;
+    let end = (from.length() + 2.0 * size) / direction.length();
+    // Round the border of what is open it comes to the other side of it.
+    for _ in 0..16 {
+        let place = from + direction * gone;
+        let side = if shape.distance(place).0 < 0.0 { -1.0 } else { 1.0 };
+        let gap = |p: DVec3| {
+            let (distance, normal) = shape.distance(p);
+            Gap { gap: side * distance, normal: normal * side }
+        };
+        let room = |p: DVec3, gap: &Gap| shape.room(p - gap.normal * gap.gap, gap.normal);
+        let reach = Reach { place, course: &Straight(direction), size, radius: 0.0 };
+        match meeting(&reach, gap, room) {
+            Some(Met::Touched(after)) => return gone + after,
+            Some(Met::Rounded(after)) if after > 0.0 => gone += after,
+            _ => break,
+        }
+        if gone > end {
+            break;
+        }
+    }
+    f64::INFINITY
 }
 
 /// The unit vector from the y axis; along x for what lies on it.
@@ -178,41 +283,6 @@ fn nearest_on_box(p: DVec3, half: DVec3) -> Touch {
     let mut point = p;
     point[axis] = side * half[axis];
     Touch { point, normal: DVec3::AXES[axis] * side }
-}
-
-fn nearest_on_profile(profile: &Profile, p: DVec2) -> (DVec2, DVec2) {
-    let points = profile.points();
-    let mut best = (f64::INFINITY, points[0], DVec2::X);
-    for (index, pair) in points.windows(2).enumerate() {
-        let side = pair[1] - pair[0];
-        let t = ((p - pair[0]).dot(side) / side.length_squared()).clamp(0.0, 1.0);
-        let on = pair[0] + side * t;
-        let distance = on.distance_squared(p);
-        if distance < best.0 {
-            // At a joint the mean of both sides, and in between from one to the other, so that what is pressed
-            // on does not show the polyline.
-            let normal = |i: usize| Profile::normal(points[i], points[i + 1]);
-            // At a sharp joint the side that is seen more straight on says which side of the whole a place is on.
-            let neighbour = match t {
-                0.0 => index.checked_sub(1),
-                1.0 => (index + 2 < points.len()).then_some(index + 1),
-                _ => None,
-            };
-            let seen = |i: usize| normal(i).dot(p - on).abs();
-            let own = match neighbour {
-                Some(other) if normal(other).dot(normal(index)) <= 0.8 && seen(other) > seen(index) => normal(other),
-                _ => normal(index),
-            };
-            let towards = |other: Option<usize>| match other {
-                Some(i) if normal(i).dot(own) > 0.8 => (own + normal(i)).normalize_or(own),
-                _ => own,
-            };
-            let before = towards(index.checked_sub(1));
-            let after = towards((index + 2 < points.len()).then_some(index + 1));
-            best = (distance, on, (before * (1.0 - t) + after * t).normalize_or(own));
-        }
-    }
-    (best.1, best.2)
 }
 
 /// Both t with a·t² + 2·b·t + c = 0.

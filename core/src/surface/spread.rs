@@ -1,6 +1,5 @@
 //! Places scattered evenly over a surface.
 
-use super::shape::Profile;
 use super::{Shape, Surface, Touch};
 use glam::{DVec2, DVec3};
 use std::f64::consts::TAU;
@@ -53,21 +52,10 @@ impl Shape {
                 Touch { point: out * *radius + normal * *tube, normal }
             }
             Self::Lathe(profile) => {
-                let pairs: Vec<[DVec2; 2]> = profile.points().windows(2).map(|pair| [pair[0], pair[1]]).collect();
-                let areas: Vec<f64> = pairs.iter().map(|[p, q]| (p.x + q.x) * p.distance(*q)).collect();
-                let (i, _) = chosen(&areas, c);
-                let [p, q] = pairs[i];
-                // Wider where it is farther from the axis: p.x·t + ½(q.x − p.x)·t² of the whole.
-                let (slope, whole) = (q.x - p.x, p.x + q.x);
-                let t = if slope.abs() <= 1e-12 * whole {
-                    b
-                } else {
-                    ((p.x * p.x + b * slope * whole).max(0.0).sqrt() - p.x) / slope
-                };
-                let (at, normal) = (p.lerp(q, t), Profile::normal(p, q));
+                let on = profile.spread(c, b);
                 let out = round(a);
                 let turned = |v: DVec2| out * v.x + DVec3::Y * v.y;
-                Touch { point: turned(at), normal: turned(normal) }
+                Touch { point: turned(on.point), normal: turned(on.normal) }
             }
         }
     }
@@ -93,6 +81,7 @@ fn chosen(sizes: &[f64], number: f64) -> (usize, f64) {
 
 #[cfg(test)]
 mod tests {
+    use super::super::Profile;
     use super::*;
     use crate::random::unit;
     use proptest::prelude::*;

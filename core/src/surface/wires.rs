@@ -53,9 +53,8 @@ pub fn wires(surface: &Surface) -> Vec<Vec<DVec3>> {
             round(&profile, &rings)
         }
         Shape::Lathe(profile) => {
-            let points = profile.points();
-            let rings: Vec<DVec2> = (0..=4).map(|i| profile.at(f64::from(i) / 4.0)).collect();
-            round(points, &rings)
+            let rings: Vec<DVec2> = (0..=4).map(|i| profile.at(f64::from(i) / 4.0).point).collect();
+            round(&profile.drawn(), &rings)
         }
     }
 }

@@ -151,10 +151,11 @@ mod tests {
         let key = |i: u8| [i; 32];
         for i in 0..3 {
             shelf.put(&key(i), &take(20));
-            std::thread::sleep(std::time::Duration::from_millis(20));
+            // Looked at so many minutes ago, the first longest ago.
+            let before = SystemTime::now() - std::time::Duration::from_secs(600 - 60 * u64::from(i));
+            File::open(shelf.file(&key(i)).unwrap()).unwrap().set_modified(before).unwrap();
         }
         assert!(shelf.find(&key(0)).is_some());
-        std::thread::sleep(std::time::Duration::from_millis(20));
         shelf.put(&key(3), &take(20));
         let left: Vec<u8> = (0..4).filter(|&i| shelf.file(&key(i)).unwrap().exists()).collect();
         assert_eq!(left, [0, 2, 3]);

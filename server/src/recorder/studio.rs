@@ -410,13 +410,27 @@ mod tests {
         }
 
         fn until(&self, page: u64, turns: usize, fits: impl Fn(&Taken) -> bool) -> Taken {
-            loop {
-                let taken = self.look(page, turns);
-                if fits(&taken) {
-                    return taken;
-                }
-                std::thread::sleep(Duration::from_millis(2));
-            }
+            let mut found = None;
+            waited(|| {
+                found = Some(self.look(page, turns)).filter(&fits);
+                found.is_some()
+            });
+            found.unwrap()
+        }
+
+        /// Waits until nobody works at a job any more: whoever does has a share in it.
+        fn ended(&self, turns: usize) {
+            let key = [u8::try_from(turns).unwrap(); 32];
+            waited(|| locked(&self.studio.state).jobs.get(&key).is_none_or(|job| Arc::strong_count(job) == 1));
+        }
+    }
+
+    /// Looks again and again until something is so, which must be within a minute.
+    fn waited(mut so: impl FnMut() -> bool) {
+        let begun = Instant::now();
+        while !so() {
+            assert!(begun.elapsed() < Duration::from_secs(60), "it never came");
+            std::thread::sleep(Duration::from_millis(2));
         }
     }
 
@@ -459,17 +473,15 @@ mod tests {
         let room = room();
         room.gate.open(12);
         room.look(1, 30);
-        while room.gate.worked.load(Ordering::Relaxed) < 12 {
-            std::thread::sleep(Duration::from_millis(2));
-        }
+        waited(|| room.gate.worked.load(Ordering::Relaxed) >= 12);
         assert!(room.studio.hold((1, false), "heap", true));
         // It ends with the frame that it is at.
         room.gate.open(13);
         let held =
             room.until(1, 30, |taken| taken.progress.is_some_and(|progress| progress.stopped && progress.done == 14));
         assert_eq!(values(&held), wanted(30)[..14]);
+        room.ended(30);
         room.gate.open(FRAMES);
-        std::thread::sleep(Duration::from_millis(50));
         assert_eq!(room.look(1, 30).progress.unwrap().done, 14, "nobody works at it");
         assert!(room.studio.hold((1, false), "heap", false));
         let done = room.until(1, 30, |taken| taken.progress.is_none());

@@ -238,10 +238,22 @@ describe('the live connection', () => {
   });
 
   it('waits longer and longer for a server that is away, and gives up when it is closed', () => {
+    const waits: number[] = [];
     for (let i = 0; i < 8; i += 1) {
+      const before = Socket.all.length;
       Socket.all.at(-1)!.drop();
-      vi.advanceTimersByTime(9000);
+      let waited = 0;
+      while (Socket.all.length === before && waited < 60_000) {
+        vi.advanceTimersByTime(50);
+        waited += 50;
+      }
+      waits.push(waited);
     }
+    expect(waits).toEqual([...waits].sort((a, b) => a - b));
+    // Twice as long each time, until it is long enough.
+    expect(waits[1]).toBeGreaterThan(1.5 * waits[0]!);
+    expect(waits[2]).toBeGreaterThan(1.5 * waits[1]!);
+    expect(waits.at(-1)).toBeLessThan(30_000);
     expect(Socket.all).toHaveLength(9);
     live.close();
     vi.advanceTimersByTime(60_000);

@@ -30,7 +30,7 @@ export function byFormula(document: Scene, node: string, param: Param): boolean 
 export function isShown(document: Scene, node: string, schema: NodeSchema, param: Param): boolean {
   if (param.spaces !== 'both' && param.spaces !== document.space) return false;
   if (!param.only_when) return true;
-  const [name, values] = param.only_when as [string, string[]];
+  const [name, values] = param.only_when;
   const other = schema.params.find((p) => p.name === name);
   return !other || values.includes(String(valueOf(document, node, other)));
 }

@@ -118,7 +118,7 @@ function Sheet(props: SheetProps) {
         <div className="row">
           <span className="row-name">form</span>
           <div className="row-value">
-            <Select size="small" fullWidth value={form} onChange={(event) => setForm(event.target.value as Form)} SelectDisplayProps={{ 'aria-label': 'form' }}>
+            <Select size="small" fullWidth value={form} onChange={(event) => setForm(event.target.value)} SelectDisplayProps={{ 'aria-label': 'form' }}>
               {Object.entries(forms).map(([key, name]) => (
                 <MenuItem key={key} value={key}>
                   {name}

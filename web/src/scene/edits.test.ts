@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest';
-import cases from '../../../core/tests/edits.json';
+import cases from '../../../core/tests/all/edits.json';
 import type { Op, Scene } from '../api/types';
 import { applied, freshId, put, remove, valueAt } from './edits';
 
@@ -34,7 +34,7 @@ const shared: Scene = {
     },
     ride: { type: 'ride', name: 'Riders' },
   },
-} as unknown as Scene;
+};
 
 describe('edits as the server does them', () => {
   for (const { about, ops, then } of cases as unknown as { about: string; ops: Op[]; then: Record<string, unknown> }[]) {

@@ -75,7 +75,7 @@ function inList(items: readonly Json[], id: string, op: Op): Json {
   return found < 0 ? placed(structuredClone(op.value), op.before) : items.with(found, structuredClone(op.value));
 }
 
-export const put = (at: string[], value: Json, before?: string): Op => ({ op: 'put', at, value, before }) as Op;
+export const put = (at: string[], value: Json, before?: string): Op => ({ op: 'put', at, value, before });
 export const remove = (at: string[]): Op => ({ op: 'remove', at });
 
 /** An id that nothing in the scene has: a word and a few random letters. */

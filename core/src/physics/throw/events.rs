@@ -1,18 +1,15 @@
 //! What a thing that is thrown comes to next, and what it meets there.
 
-use super::super::meeting::{Met, Reach, meeting};
 use super::super::obstacle::Side;
-use super::{Course, Event, Facing, Mode, Solver, Support};
+use super::{Course, Event, Face, Footing, Mode, Solver, Support};
+use crate::surface::{Gap, Met, Reach, meeting};
 use glam::DVec3;
-
-/// Seconds over which the bend of the ground is measured.
-const BEND: f64 = 1e-5;
 
 impl Solver<'_> {
     pub(super) fn is_flat(&self, support: Support) -> bool {
         match support {
             Support::Side(_) => true,
-            Support::Obstacle(i) => self.facing[i].flat.is_some(),
+            Support::Face(i) => self.faces[i].flat.is_some(),
         }
     }
 
@@ -25,12 +22,11 @@ impl Solver<'_> {
                 normal[axis] = -sign;
                 (sign * (self.setup.bounds.side(side) - place[axis]), normal)
             }
-            Support::Obstacle(i) => {
-                let Facing { outside, flat } = self.facing[i];
-                let surface = &self.setup.obstacles[i].surface;
+            Support::Face(i) => {
+                let Face { obstacle, outside, flat } = self.faces[i];
                 let (distance, normal) = match flat {
-                    Some(normal) => (normal.dot(place - surface.position), normal),
-                    None => surface.distance(place),
+                    Some((normal, on)) => (normal.dot(place - on), normal),
+                    None => self.setup.obstacles[obstacle].surface.distance(place),
                 };
                 (outside * distance - self.setup.radius, normal * outside)
             }
@@ -40,45 +36,17 @@ impl Solver<'_> {
     pub(super) fn friction(&self, support: Support) -> f64 {
         match support {
             Support::Side(_) => self.setup.friction,
-            Support::Obstacle(i) => self.setup.friction * self.setup.obstacles[i].surface.grip,
+            Support::Face(i) => self.setup.friction * self.setup.obstacles[self.faces[i].obstacle].surface.grip,
         }
     }
 
     pub(super) fn bounciness(&self, support: Support) -> f64 {
         match support {
             Support::Side(_) => self.setup.bounciness,
-            Support::Obstacle(i) => (self.setup.bounciness * self.setup.obstacles[i].surface.bounce).min(1.0),
+            Support::Face(i) => {
+                (self.setup.bounciness * self.setup.obstacles[self.faces[i].obstacle].surface.bounce).min(1.0)
+            }
         }
-    }
-
-    /// What presses it onto what it lies on, metres per second squared, and what it would be accelerated by without.
-    pub(super) fn pressing(&self, support: Support, place: DVec3, velocity: DVec3) -> (f64, DVec3) {
-        let free = self.setup.air.acceleration(velocity);
-        let (_, normal) = self.gap(support, place);
-        if self.is_flat(support) {
-            return (-free.dot(normal), free);
-        }
-        let bend = self.gap(support, place + velocity * BEND).1 - self.gap(support, place - velocity * BEND).1;
-        (-free.dot(normal) - velocity.dot(bend) / (2.0 * BEND), free)
-    }
-
-    /// Velocity of the point where a ball touches.
-    pub(super) fn slip(&self, support: Support) -> DVec3 {
-        let (_, normal) = self.gap(support, self.place);
-        let along = self.velocity - normal * self.velocity.dot(normal);
-        along - self.spin.cross(normal) * self.setup.rolling_radius
-    }
-
-    /// The spin with which nothing slips.
-    pub(super) fn gripping(&self, support: Support) -> DVec3 {
-        let (_, normal) = self.gap(support, self.place);
-        normal.cross(self.velocity) / self.setup.rolling_radius + normal * self.spin.dot(normal)
-    }
-
-    /// True when it moves away from what it lies on.
-    pub(super) fn leaves(&self, on: Support) -> bool {
-        let (_, normal) = self.gap(on, self.place);
-        self.velocity.dot(normal) > 1e-9 * self.velocity.length()
     }
 
     pub(super) fn next_event(&self, course: &Course, own: Option<(f64, Event)>) -> Option<(f64, Event)> {
@@ -91,37 +59,39 @@ impl Solver<'_> {
                 next = Some((after, event));
             }
         };
-        let on = match self.mode {
-            Mode::Slides(support) | Mode::Rolls(support) => Some(support),
-            _ => None,
-        };
+        let on = self.footing();
+        let lies_on = |support: Support| on.is_some_and(|footing| footing.holds(support));
         for side in Side::ALL {
-            if on == Some(Support::Side(side)) {
+            if lies_on(Support::Side(side)) {
                 continue;
             }
             let chosen = self.setup.sides.contains(&side);
             // An edge ends what it lies on only where that is a side of the box.
-            let edge = matches!(on, Some(Support::Side(_)));
+            let edge = on.is_some_and(|footing| footing.supports().any(|support| matches!(support, Support::Side(_))));
             if !chosen && !edge {
                 continue;
             }
-            if let Some(after) = self.reaches(side, course) {
-                offer(after, if chosen { Event::Touch(Support::Side(side)) } else { Event::SlidesOff });
+            match self.reaches(side, course) {
+                Some(Met::Touched(after)) => {
+                    offer(after, if chosen { Event::Touch(Support::Side(side)) } else { Event::SlidesOff });
+                }
+                Some(Met::Lost(after)) => offer(after, Event::Lost),
+                _ => {}
             }
         }
-        for i in 0..self.setup.obstacles.len() {
-            let support = Support::Obstacle(i);
-            if on == Some(support) {
+        for i in 0..self.faces.len() {
+            let support = Support::Face(i);
+            if lies_on(support) {
                 continue;
             }
-            let reach = Reach { place: self.place, course, size: self.size() };
-            if let Some(after) = self.meets_plane(support, course) {
+            if let Some(after) = self.meets_flat(support, course) {
                 after.into_iter().for_each(|after| offer(after, Event::Touch(support)));
                 continue;
             }
-            match meeting(&reach, |place| self.gap(support, place).0) {
+            match self.meets(support, course) {
                 Some(Met::Touched(after)) => offer(after, Event::Touch(support)),
                 Some(Met::Rounded(after)) => offer(after, Event::Rounds(i)),
+                Some(Met::Lost(after)) => offer(after, Event::Lost),
                 None => {}
             }
         }
@@ -131,14 +101,34 @@ impl Solver<'_> {
         next
     }
 
-    /// What lengths are measured by, metres.
-    pub(super) fn size(&self) -> f64 {
-        let size = self.setup.bounds.size();
-        if size > 0.0 { size } else { 1.0 }
+    /// What it lies on.
+    pub(super) const fn footing(&self) -> Option<Footing> {
+        match self.mode {
+            Mode::Slides(footing) | Mode::Rolls(footing) => Some(footing),
+            _ => None,
+        }
     }
 
-    /// In closed form, seconds until what flies on a parabola meets a plane, if it does; nothing for all else.
-    pub(super) fn meets_plane(&self, support: Support, course: &Course) -> Option<Option<f64>> {
+    /// When it meets a support, by going forward.
+    fn meets(&self, support: Support, course: &Course) -> Option<Met> {
+        let radius = if matches!(support, Support::Face(_)) { self.setup.radius } else { 0.0 };
+        let reach = Reach { place: self.place, course, size: super::size(self.setup), radius };
+        let gap = |place: DVec3| {
+            let (gap, normal) = self.gap(support, place);
+            Gap { gap, normal }
+        };
+        let room = |place: DVec3, gap: &Gap| match support {
+            Support::Face(i) if self.faces[i].flat.is_none() => {
+                let surface = &self.setup.obstacles[self.faces[i].obstacle].surface;
+                surface.room(place - gap.normal * (gap.gap + radius), gap.normal)
+            }
+            _ => f64::INFINITY,
+        };
+        meeting(&reach, gap, room)
+    }
+
+    /// In closed form, seconds until what goes on a parabola meets a flat, if it does; nothing for all else.
+    fn meets_flat(&self, support: Support, course: &Course) -> Option<Option<f64>> {
         let Course::Parabola { velocity, acceleration } = course else { return None };
         let (gap, normal) = self.gap(support, self.place);
         if !self.is_flat(support) || gap < -self.slack {
@@ -147,8 +137,8 @@ impl Solver<'_> {
         Some(first_reach(gap.max(0.0), -velocity.dot(normal), -acceleration.dot(normal)))
     }
 
-    /// Seconds until it meets a side from the inside, within the side's edges.
-    pub(super) fn reaches(&self, side: Side, course: &Course) -> Option<f64> {
+    /// When it meets a side from the inside, within the side's edges.
+    fn reaches(&self, side: Side, course: &Course) -> Option<Met> {
         let (axis, sign) = side.axis();
         let distance = sign * (self.setup.bounds.side(side) - self.place[axis]);
         if !distance.is_finite() || distance < -self.slack {
@@ -159,10 +149,10 @@ impl Solver<'_> {
                 // Rounding may leave it a hair beyond a side that it meets together with another.
                 first_reach(distance.max(0.0), sign * velocity[axis], sign * acceleration[axis])?
             }
-            _ => {
-                let reach = Reach { place: self.place, course, size: self.size() };
-                meeting(&reach, |place| sign * (self.setup.bounds.side(side) - place[axis]))?.touched()?
-            }
+            _ => match self.meets(Support::Side(side), course)? {
+                Met::Touched(after) => after,
+                other => return Some(other),
+            },
         };
         let (place, leaving) = (self.place + course.offset(after), course.velocity(after));
         let inside = Side::ALL.into_iter().filter(|other| other.axis().0 != axis).all(|other| {
@@ -172,7 +162,7 @@ impl Solver<'_> {
             let gone = beyond > -self.slack && sign * leaving[axis] > 0.0 && !self.setup.sides.contains(&other);
             beyond <= self.slack && !gone
         });
-        inside.then_some(after)
+        inside.then_some(Met::Touched(after))
     }
 }
 

@@ -1,54 +1,65 @@
 //! How a thing that is thrown goes on until something happens: through the air, or along what it lies on.
 
 use super::super::steps::{Forces, Knot, Moving};
-use super::{BALL, Course, Event, Going, Mode, Solver, Support};
+use super::{BALL, Course, Event, Footing, Going, Mode, Solver};
 use glam::DVec3;
 
 /// Seconds of the shortest step along what bends.
 const SHORTEST_SLIDE: f64 = 1e-6;
+/// Seconds of free fall to which a speed amounts that is as good as none where friction holds.
+const CREEPS: f64 = 1e-7;
+/// The same of slipping, below which a ball grips.
+const GRIPS: f64 = 1e-6;
+/// Times that it is brought back onto two things at once.
+const ONTO_BOTH: usize = 8;
 
 impl Solver<'_> {
     /// How it goes on, how its spin changes, and the event that ends that by itself.
     pub(super) fn course(&mut self) -> Going {
         let air = self.setup.air;
-        let lies = Course::Parabola { velocity: DVec3::ZERO, acceleration: DVec3::ZERO };
         match self.mode {
-            Mode::Lies => (lies, DVec3::ZERO, None),
+            Mode::Lies => (lies(), DVec3::ZERO, None),
             Mode::Flies if !air.is_stepped() => (air.course(self.velocity), DVec3::ZERO, None),
             Mode::Flies => self.stepped(&|m| (air.acceleration(m.velocity), DVec3::ZERO)),
-            Mode::Slides(support) | Mode::Rolls(support) => self.evenly(support).unwrap_or_else(|| self.along(support)),
+            Mode::Slides(footing) | Mode::Rolls(footing) => {
+                let Some(still) = self.still_on(footing) else {
+                    self.mode = Mode::Flies;
+                    return self.course();
+                };
+                self.mode = if matches!(self.mode, Mode::Rolls(_)) { Mode::Rolls(still) } else { Mode::Slides(still) };
+                self.evenly(still).unwrap_or_else(|| self.along(still))
+            }
         }
     }
 
     /// Along what is flat, where the acceleration stays the same.
-    pub(super) fn evenly(&mut self, support: Support) -> Option<Going> {
-        if !self.is_flat(support) || self.setup.air.linear != 0.0 || self.setup.air.is_stepped() {
+    fn evenly(&self, footing: Footing) -> Option<Going> {
+        let air = &self.setup.air;
+        if !footing.supports().all(|support| self.is_flat(support)) || air.linear != 0.0 || air.is_stepped() {
             return None;
         }
-        let (_, normal) = self.gap(support, self.place);
-        let gravity = self.setup.air.gravity;
-        let pressing = -gravity.dot(normal);
-        let downhill = gravity + normal * pressing;
-        let friction = self.friction(support) * pressing;
+        let seat = self.seat(footing, self.place, self.velocity);
+        let gravity = air.gravity;
+        let downhill = seat.level(gravity);
         let level = downhill.length() <= 1e-12 * gravity.length();
         let straight =
             level || downhill.cross(self.velocity).length() <= 1e-12 * downhill.length() * self.velocity.length();
         let parabola = |acceleration| Course::Parabola { velocity: self.velocity, acceleration };
         if self.balls() {
-            let slip = self.slip(support);
             if !level {
                 return None;
             }
-            if matches!(self.mode, Mode::Rolls(_)) || slip.length() <= 1e-12 * self.velocity.length() {
-                return Some((parabola(DVec3::ZERO), DVec3::ZERO, None));
-            }
-            if friction == 0.0 {
+            let slip = self.slip(&seat, self.velocity, self.spin);
+            if matches!(self.mode, Mode::Rolls(_))
+                || seat.friction == 0.0
+                || slip.length() <= 1e-12 * self.velocity.length()
+            {
                 return Some((parabola(DVec3::ZERO), DVec3::ZERO, None));
             }
             // Slipping ends at the rate of friction on the ball and on its turning together.
-            let acceleration = slip.normalize() * -friction;
-            let turning = normal.cross(acceleration) * (-1.0 / (BALL * self.setup.rolling_radius));
-            let lasts = slip.length() / (friction * (1.0 + 1.0 / BALL));
+            let acceleration = slip.normalize() * -seat.friction;
+            let turning = seat.normal.cross(acceleration) * (-seat.lever / (BALL * self.setup.rolling_radius));
+            let lasts = slip.length() / (seat.friction * seat.gripping());
             return Some((parabola(acceleration), turning, Some((lasts, Event::Grips))));
         }
         if !straight {
@@ -56,76 +67,81 @@ impl Solver<'_> {
         }
         if self.velocity == DVec3::ZERO {
             // Held where friction is enough, else it begins to slide.
-            let held = downhill.length() <= friction;
-            let acceleration = if held { DVec3::ZERO } else { downhill - downhill.normalize_or_zero() * friction };
-            return Some((parabola(acceleration), DVec3::ZERO, None));
+            let held = downhill.length() <= seat.friction;
+            let slides = downhill - downhill.normalize_or_zero() * seat.friction;
+            return Some((parabola(if held { DVec3::ZERO } else { slides }), DVec3::ZERO, None));
         }
-        let acceleration = if level { DVec3::ZERO } else { downhill } - self.velocity.normalize() * friction;
+        let acceleration = if level { DVec3::ZERO } else { downhill } - self.velocity.normalize() * seat.friction;
         let slowing = -acceleration.dot(self.velocity.normalize());
         let stops = (slowing > 0.0).then(|| (self.velocity.length() / slowing, Event::Stops));
         Some((parabola(acceleration), DVec3::ZERO, stops))
     }
 
-    /// A step along what bends, or against the air.
-    pub(super) fn along(&mut self, support: Support) -> Going {
-        let lies = Course::Parabola { velocity: DVec3::ZERO, acceleration: DVec3::ZERO };
-        let (_, normal) = self.gap(support, self.place);
-        let (pressing, free) = self.pressing(support, self.place, self.velocity);
-        if pressing < 0.0 {
-            self.mode = Mode::Flies;
-            return self.course();
+    /// Brought back onto what it lies on.
+    fn onto(&self, footing: Footing, mut place: DVec3) -> DVec3 {
+        let times = if footing.other.is_some() { ONTO_BOTH } else { 1 };
+        for _ in 0..times {
+            for support in footing.supports() {
+                let (gap, normal) = self.gap(support, place);
+                place -= normal * gap;
+            }
         }
-        let downhill = free - normal * free.dot(normal);
-        let friction = self.friction(support) * pressing;
+        place
+    }
+
+    /// A step along what bends, or against the air.
+    fn along(&mut self, footing: Footing) -> Going {
+        let seat = self.seat(footing, self.place, self.velocity);
+        let downhill = seat.level(seat.free);
+        let friction = seat.friction;
         let rolls = self.balls() && matches!(self.mode, Mode::Rolls(_));
         // Standing still, held by friction: for good, since nothing changes any more.
-        let slow = self.velocity.length() <= 1e-9 * (1.0 + self.setup.air.gravity.length());
-        let calm = self.setup.air.wind == DVec3::ZERO;
-        if slow && calm && (downhill.length() <= 1e-9 * free.length() || (!rolls && downhill.length() <= friction)) {
+        let speed = self.velocity.length();
+        let held = downhill.length() <= 1e-9 * seat.free.length() || (!rolls && downhill.length() <= friction);
+        // Where friction all but holds it, it creeps ever more slowly.
+        let creeps = speed <= CREEPS * seat.free.length() && !rolls && downhill.length() <= friction * (1.0 + 1e-4);
+        if creeps || (held && speed <= 1e-9 * (1.0 + self.setup.air.gravity.length())) {
             self.mode = Mode::Lies;
             self.velocity = DVec3::ZERO;
             self.spin = DVec3::ZERO;
-            return (lies, DVec3::ZERO, None);
+            return (lies(), DVec3::ZERO, None);
         }
         let mut most = f64::INFINITY;
         // Up to where sliding or slipping may end; friction turns round there, which no step may step over.
+        let before = if self.balls() { self.slip(&seat, self.velocity, self.spin) } else { self.velocity };
         if !rolls && friction > 0.0 {
-            let slipping =
-                if self.balls() { self.slip(support).length() / (1.0 + 1.0 / BALL) } else { self.velocity.length() };
+            let slipping = if self.balls() { before.length() / seat.gripping() } else { before.length() };
             most = (slipping / (friction + downhill.length())).max(1e-6);
         }
-        let before = if self.balls() { self.slip(support) } else { self.velocity };
-        let (course, turning, own) = {
-            let setup = self.setup;
+        let radius = self.setup.rolling_radius;
+        let (from, used, there, ends) = {
             let this = &*self;
             let forces = |m: &Moving| {
-                let (_, n) = this.gap(support, m.place);
-                let (pressing, free) = this.pressing(support, m.place, m.velocity);
-                let flat = free - n * free.dot(n);
-                let held = n * (pressing - (-free.dot(n)));
-                let along = m.velocity - n * m.velocity.dot(n);
-                let friction = this.friction(support) * pressing.max(0.0);
+                let seat = this.seat(footing, m.place, m.velocity);
+                let (flat, held) = (seat.level(seat.free), seat.free + seat.held());
+                // What holds it also bends its way, along with what bends.
+                let held = held - seat.level(held);
                 if rolls {
-                    return (flat / (1.0 + BALL) + held, DVec3::ZERO);
+                    return (flat / seat.rolling() + held, DVec3::ZERO);
                 }
                 if this.balls() {
-                    let slip = along + m.spin.cross(n) * -setup.rolling_radius;
-                    let pull = slip.normalize_or_zero() * -friction;
-                    let turning = n.cross(pull) * (-1.0 / (BALL * setup.rolling_radius));
-                    return (flat + held + pull, turning);
+                    let pull = this.slip(&seat, m.velocity, m.spin).normalize_or_zero() * -seat.friction;
+                    return (flat + held + pull, seat.normal.cross(pull) * (-seat.lever / (BALL * radius)));
                 }
-                (flat + held - along.normalize_or_zero() * friction, DVec3::ZERO)
+                // What begins to slide is held back against where it begins to.
+                let way = seat.level(m.velocity).try_normalize().unwrap_or(flat.normalize_or_zero());
+                (flat + held - way * seat.friction, DVec3::ZERO)
             };
             let from = Moving { place: this.place, velocity: this.velocity, spin: this.spin };
             let mut stepper = this.stepper.clone();
             let (used, there) = loop {
                 let (used, mut there) = stepper.step(&from, most, &forces);
                 // Kept on the ground, and its velocity along it.
-                let (gap, n) = this.gap(support, there.place);
-                there.place -= n * gap;
-                there.velocity -= n * there.velocity.dot(n);
+                there.place = this.onto(footing, there.place);
+                let seat = this.seat(footing, there.place, there.velocity);
+                there.velocity = seat.level(there.velocity);
                 // Where it is about to leave the ground it comes up to that in small steps.
-                if used <= SHORTEST_SLIDE || this.pressing(support, there.place, there.velocity).0 >= 0.0 {
+                if used <= SHORTEST_SLIDE || this.seat(footing, there.place, there.velocity).stays() {
                     break (used, there);
                 }
                 most = 0.5 * used;
@@ -136,38 +152,41 @@ impl Solver<'_> {
                 velocity: m.velocity,
                 acceleration: forces(m).0,
             };
-            let course = Course::Step(Box::new((knot(0.0, &from), knot(used, &there))));
-            let turning = (there.spin - from.spin) / used;
+            let ends = Course::Step(Box::new((knot(0.0, &from), knot(used, &there))));
             self.stepper = stepper;
-            (course, turning, (used, there))
+            (from, used, there, ends)
         };
-        let (used, there) = own;
-        let after = if self.balls() {
-            let (_, n) = self.gap(support, there.place);
-            there.velocity - there.spin.cross(n) * self.setup.rolling_radius
-        } else {
-            there.velocity
-        };
+        let seat = self.seat(footing, there.place, there.velocity);
         if rolls {
-            let (_, n) = self.gap(support, there.place);
-            let spin = n.cross(there.velocity) / self.setup.rolling_radius + n * there.spin.dot(n);
-            return (course, (spin - self.spin) / used, Some((used, Event::Goes)));
+            let spin = self.gripping(&seat, there.velocity, there.spin);
+            return (ends, (spin - self.spin) / used, Some((used, Event::Goes)));
         }
-        let ends = friction > 0.0
+        let turning = (there.spin - from.spin) / used;
+        let after = if self.balls() { self.slip(&seat, there.velocity, there.spin) } else { there.velocity };
+        // What only begins to move does not stop at once.
+        let turns = before != DVec3::ZERO
             && (after.dot(before) <= 0.0 || after.length() <= 1e-6 * (before.length() + used * friction));
-        let event = match (ends, self.balls()) {
+        // Less friction than there is keeps a ball rolling: then it grips rather than slip ever less.
+        let needed = seat.level(seat.free).length() * (1.0 - 1.0 / seat.rolling());
+        let grips = self.balls() && after.length() <= GRIPS * seat.free.length() && needed <= seat.friction;
+        let stops = friction > 0.0 && (turns || grips);
+        let event = match (stops, self.balls()) {
             (true, true) => Event::Grips,
             (true, false) => Event::Stops,
             _ => Event::Goes,
         };
-        (course, turning, Some((used, event)))
+        (ends, turning, Some((used, event)))
     }
 
     /// A step of an integration in the air.
-    pub(super) fn stepped(&mut self, forces: &Forces<'_>) -> Going {
+    fn stepped(&mut self, forces: &Forces<'_>) -> Going {
         let from = Moving { place: self.place, velocity: self.velocity, spin: self.spin };
         let (used, there) = self.stepper.step(&from, f64::INFINITY, forces);
         let knot = |after, m: &Moving| Knot { after, place: m.place, velocity: m.velocity, acceleration: forces(m).0 };
         (Course::Step(Box::new((knot(0.0, &from), knot(used, &there)))), DVec3::ZERO, Some((used, Event::Goes)))
     }
+}
+
+const fn lies() -> Course {
+    Course::Parabola { velocity: DVec3::ZERO, acceleration: DVec3::ZERO }
 }

@@ -1,11 +1,12 @@
 //! One thing that is thrown, with its bounces, slides and rest.
 //!
 //! Flights without drag, or with drag that grows with the speed, have closed forms; contacts with the sides of a box
-//! are roots of quadratics, others are found by going forward as far as nothing can be met (`meeting`). A thing that
+//! are roots of quadratics, others are found by going forward as far as nothing can be met (`surface::meeting`). A thing that
 //! bounces ever faster comes to rest at the limit of the series, and slides from then on: at the deceleration
 //! friction × pressure on what is flat, in steps where the ground bends or the air drags.
 
 mod events;
+mod footing;
 mod going;
 mod touching;
 
@@ -14,6 +15,7 @@ use super::obstacle::{Bounds, Obstacle, Side};
 use super::steps::Stepper;
 use crate::motion::{Contact, Frames};
 use crate::pose::scaled_axis;
+use crate::surface::{Shape, Travel};
 use glam::{DQuat, DVec3};
 use std::sync::Arc;
 
@@ -85,7 +87,16 @@ impl LaunchSetup {
 #[derive(Debug, Clone, Copy, PartialEq)]
 enum Support {
     Side(Side),
-    Obstacle(usize),
+    /// One of the faces that the solver makes of obstacles.
+    Face(usize),
+}
+
+/// What it lies on.
+#[derive(Debug, Clone, Copy, PartialEq)]
+struct Footing {
+    one: Support,
+    /// It lies in between, and goes along where both meet.
+    other: Option<Support>,
 }
 
 /// How it goes on.
@@ -93,9 +104,9 @@ enum Support {
 enum Mode {
     Flies,
     /// Along something, against friction.
-    Slides(Support),
+    Slides(Footing),
     /// Along something, gripping it.
-    Rolls(Support),
+    Rolls(Footing),
     /// It lies for good.
     Lies,
 }
@@ -170,10 +181,17 @@ pub struct Throw {
     pub(super) capped: Option<f64>,
 }
 
+/// What was struck.
+#[derive(Debug, Clone, Copy)]
+enum Other {
+    Side(Side),
+    Obstacle(usize),
+}
+
 /// A contact, with what it was with; where nothing, it came to stay.
 #[derive(Debug, Clone, Copy)]
 struct Struck {
-    on: Option<Support>,
+    on: Option<Other>,
     frame: f64,
     middle: DVec3,
     normal: DVec3,
@@ -217,8 +235,8 @@ impl Throw {
     pub(super) fn contact(&self, number: usize, object: usize, later: f64) -> Contact {
         let Struck { on, frame, middle, normal, impulse, speed_in, speed_out } = self.struck[number];
         let other = match on {
-            Some(Support::Side(side)) => side.name(),
-            Some(Support::Obstacle(i)) => &self.setup.obstacles[i].name,
+            Some(Other::Side(side)) => side.name(),
+            Some(Other::Obstacle(i)) => &self.setup.obstacles[i].name,
             None => "target",
         };
         let (other, place) = (other.to_owned(), middle - normal * self.setup.radius);
@@ -253,13 +271,38 @@ impl Throw {
     }
 }
 
-/// How a thing is to an obstacle.
+/// What is bounced off as one: an obstacle, or one of the six flats of a box around it.
 #[derive(Debug, Clone, Copy)]
-struct Facing {
+struct Face {
+    obstacle: usize,
     /// Which side of it: 1 outside, −1 within.
     outside: f64,
-    /// The normal of what is flat.
-    flat: Option<DVec3>,
+    /// The normal of what is flat, and a place on it.
+    flat: Option<(DVec3, DVec3)>,
+}
+
+/// The faces that are met from a place.
+fn faces(obstacles: &[Obstacle], start: DVec3) -> Vec<Face> {
+    let of = |(obstacle, Obstacle { surface, .. }): (usize, &Obstacle)| {
+        let outside = if surface.distance(start).0 < 0.0 { -1.0 } else { 1.0 };
+        if let (Shape::Box { half }, true) = (&*surface.shape, outside < 0.0) {
+            let (half, surface) = (*half, surface.clone());
+            let side = move |i: usize| {
+                let inward = DVec3::AXES[i / 2] * if i.is_multiple_of(2) { 1.0 } else { -1.0 };
+                let on = surface.position - surface.orientation * (inward * half);
+                Face { obstacle, outside: 1.0, flat: Some((surface.orientation * inward, on)) }
+            };
+            return (0..6).map(side).collect::<Vec<_>>();
+        }
+        vec![Face { obstacle, outside, flat: surface.flat().map(|normal| (normal, surface.position)) }]
+    };
+    obstacles.iter().enumerate().flat_map(of).collect()
+}
+
+/// What lengths are measured by, metres.
+fn size(setup: &LaunchSetup) -> f64 {
+    let size = setup.bounds.size();
+    if size > 0.0 { size } else { 1.0 }
 }
 
 struct Solver<'a> {
@@ -273,8 +316,7 @@ struct Solver<'a> {
     turn: DQuat,
     travel: DVec3,
     mode: Mode,
-    /// How it is to each obstacle.
-    facing: Vec<Facing>,
+    faces: Vec<Face>,
     stepper: Stepper,
     joined: bool,
     capped: Option<f64>,
@@ -298,14 +340,13 @@ enum Event {
     Grips,
     /// The time to stay has come.
     Stays,
+    /// What comes next could not be told.
+    Lost,
 }
 
 impl<'a> Solver<'a> {
     fn new(setup: &'a LaunchSetup, most_contacts: usize) -> Self {
-        let facing = |Obstacle { surface, .. }: &Obstacle| Facing {
-            outside: if surface.distance(setup.start).0 < 0.0 { -1.0 } else { 1.0 },
-            flat: surface.flat(),
-        };
+        let faces = faces(&setup.obstacles, setup.start);
         Self {
             setup,
             pieces: Vec::new(),
@@ -317,11 +358,11 @@ impl<'a> Solver<'a> {
             turn: DQuat::IDENTITY,
             travel: setup.velocity.normalize_or_zero(),
             mode: Mode::Flies,
-            facing: setup.obstacles.iter().map(facing).collect(),
+            faces,
             stepper: Stepper::default(),
             joined: false,
             capped: None,
-            slack: EDGE * setup.bounds.size(),
+            slack: EDGE * size(setup),
             most_contacts,
         }
     }
@@ -377,8 +418,8 @@ impl<'a> Solver<'a> {
                 true
             }
             Event::Touch(support) => self.touch(support),
-            Event::Rounds(obstacle) => {
-                self.facing[obstacle].outside *= -1.0;
+            Event::Rounds(face) => {
+                self.faces[face].outside *= -1.0;
                 self.joined = true;
                 true
             }
@@ -387,12 +428,14 @@ impl<'a> Solver<'a> {
                 true
             }
             Event::Grips => {
-                if let Mode::Slides(support) = self.mode {
-                    self.mode = Mode::Rolls(support);
-                    self.spin = self.gripping(support);
+                if let Mode::Slides(footing) = self.mode {
+                    self.mode = Mode::Rolls(footing);
+                    let seat = self.seat(footing, self.place, self.velocity);
+                    self.spin = self.gripping(&seat, self.velocity, self.spin);
                 }
                 true
             }
+            Event::Lost => self.held(),
             Event::Stops => {
                 self.velocity = DVec3::ZERO;
                 self.spin = DVec3::ZERO;

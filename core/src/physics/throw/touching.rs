@@ -1,6 +1,7 @@
 //! What a contact does to a thing that is thrown.
 
-use super::{BALL, Course, Mode, Solver, Struck, Support};
+use super::footing::ALONG;
+use super::{BALL, Course, Footing, Mode, Other, Solver, Struck, Support};
 use glam::DVec3;
 
 /// Contacts within one frame beyond which the motion is taken to have stopped.
@@ -18,19 +19,35 @@ impl Solver<'_> {
         let across = (-before.dot(normal)).max(0.0);
         match support {
             Support::Side(side) => self.place[side.axis().0] = self.setup.bounds.side(side),
-            Support::Obstacle(_) => self.place -= normal * gap,
+            Support::Face(_) => self.place -= normal * gap,
         }
         self.velocity = before - normal * before.dot(normal);
         self.rub(normal, friction * (1.0 + e) * across);
         self.velocity += normal * (e * across);
-        self.mode = match self.mode {
-            // Beside what it lies on it may touch something else.
-            Mode::Slides(on) | Mode::Rolls(on) if on != support && !self.leaves(on) => Mode::Slides(on),
-            _ => Mode::Flies,
-        };
-        self.settle_or_fly(support, normal, e * across);
+        let footing = self.footing().and_then(|footing| self.kept(footing, support, before, e));
+        self.mode = footing.map_or(Mode::Flies, Mode::Slides);
+        self.settle_or_fly(support, normal, e * across, footing);
         self.travel = self.velocity.try_normalize().unwrap_or(self.travel);
         self.note(Some(support), normal, before)
+    }
+
+    /// What of its footing it stays on when it is thrown back by something beside it. Where that would drive it into
+    /// what it lies on, it is thrown back along that, so much slower.
+    fn kept(&mut self, footing: Footing, struck: Support, before: DVec3, e: f64) -> Option<Footing> {
+        let speed = before.length();
+        let off = |this: &Self, support: Support| this.velocity.dot(this.gap(support, this.place).1);
+        let driven = footing.supports().find(|support| off(self, *support) < -ALONG * speed);
+        if let Some(into) = driven {
+            let pair = Footing { one: struck, other: Some(into) };
+            let line = self.seat(pair, self.place, before).line?;
+            let along = line * self.velocity.dot(line);
+            let across = before - line * before.dot(line);
+            self.velocity = along - across * e;
+        }
+        let stays = |support: &Support| off(self, *support).abs() <= ALONG * speed;
+        let mut left = footing.supports().filter(stays);
+        let one = left.next()?;
+        Some(Footing { one, other: left.next() })
     }
 
     /// Friction along what is touched, of so much change of velocity at most.
@@ -49,6 +66,10 @@ impl Solver<'_> {
 
     pub(super) fn note(&mut self, on: Option<Support>, normal: DVec3, before: DVec3) -> bool {
         let frame = self.setup.start_frame + self.time * self.setup.fps;
+        let on = on.map(|support| match support {
+            Support::Side(side) => Other::Side(side),
+            Support::Face(i) => Other::Obstacle(self.faces[i].obstacle),
+        });
         self.struck.push(Struck {
             on,
             frame,
@@ -72,24 +93,37 @@ impl Solver<'_> {
     }
 
     /// Takes what is left of ever shorter bounces at its limit: time T/(1−e) of the next flight T, and along the side
-    /// the friction of all their contacts.
-    pub(super) fn settle_or_fly(&mut self, support: Support, normal: DVec3, leaving: f64) {
+    /// the friction of all their contacts. Beside what it lies on, it lies on both from then on.
+    fn settle_or_fly(&mut self, support: Support, normal: DVec3, leaving: f64, footing: Option<Footing>) {
         let e = self.bounciness(support);
-        let pressing = self.pressing(support, self.place, self.velocity - normal * leaving).0;
-        if pressing <= 0.0 || e >= 1.0 {
+        let pressing = self.pressing(support, footing);
+        // What comes along at no angle to speak of does not bounce at all.
+        let grazes = leaving <= ALONG * self.velocity.length();
+        if pressing < 0.0 || (pressing == 0.0 && !grazes) || (e >= 1.0 && !grazes) {
             return;
         }
-        let flight = 2.0 * leaving / pressing;
+        let flight = if grazes { 0.0 } else { 2.0 * leaving / pressing };
         if flight > LIMIT_FLIGHT {
             return;
         }
-        let left = 1.0 - e;
+        let left = (1.0 - e).max(f64::MIN_POSITIVE);
         self.velocity -= normal * self.velocity.dot(normal);
-        self.mode = Mode::Slides(support);
-        if self.is_flat(support) {
+        let Some(joined) = self.joined(support, footing) else {
+            // Held by three it stays there.
+            self.velocity = DVec3::ZERO;
+            self.spin = DVec3::ZERO;
+            self.mode = Mode::Lies;
+            return;
+        };
+        let seat = self.seat(joined, self.place, self.velocity);
+        self.velocity = seat.level(self.velocity);
+        self.mode = Mode::Slides(joined);
+        if flight > 0.0 && joined.supports().all(|support| self.is_flat(support)) {
             self.goes_on_for(flight / left);
         }
-        self.rub(normal, self.friction(support) * (1.0 + e) * leaving / left);
+        if flight > 0.0 {
+            self.rub(normal, self.friction(support) * (1.0 + e) * leaving / left);
+        }
     }
 
     /// Goes on along what it lies on for so many seconds with nothing rubbing; where something comes before that, it

@@ -89,7 +89,7 @@ function Exact({ exactness, onChange, error, words, children }: { exactness: Exa
         max={SLIDE.to}
         step={0.05}
         value={Math.max(SLIDE.from, Math.min(SLIDE.to, Math.log10(tolerance)))}
-        onChange={(_, value) => within(Number((10 ** (value as number)).toPrecision(3)))}
+        onChange={(_, value) => within(Number((10 ** (value)).toPrecision(3)))}
       />
       <label>
         <span>within</span>
@@ -185,14 +185,14 @@ function ByNumber({ id, from, document, close }: Within & { from: string }) {
   const node = plain.current.nodes?.[id];
   const changed = node ? changedByHand(node) : [];
   const [ports, setPorts] = useState<readonly PosePort[]>(() => POSE_PORTS.filter((port) => !changed.includes(port)));
-  const fresh = baked?.things[node?.baked?.thing ?? 0]?.params as Record<string, unknown> | undefined;
+  const fresh = baked?.things[node?.baked?.thing ?? 0]?.params;
   const ops = useMemo(() => {
     const node = plain.current.nodes?.[id];
     return baked && node ? renewingOps(id, node, baked, exactness, ports) : null;
   }, [baked, id, exactness, ports, plain]);
   const again = useShown(live, ops, close);
   const row = (port: PosePort) => {
-    const [now, then] = [keyCount(partOf(node?.params as Record<string, unknown>, port)), fresh ? keyCount(partOf(fresh, port)) : 0];
+    const [now, then] = [keyCount(partOf(node?.params, port)), fresh ? keyCount(partOf(fresh, port)) : 0];
     if (now === 0 && then === 0) return null;
     const more = `${now} → ${then}${changed.includes(port) ? ' · changed by hand' : ''}`;
     return <Tick key={port} label={portWords(schema, port)} checked={ports.includes(port)} more={more} onChange={(on) => setPorts(POSE_PORTS.filter((other) => (other === port ? on : ports.includes(other))))} />;

@@ -136,7 +136,7 @@ export function shared(schemas: NodeSchema[]): Param[] {
 
 function SeveralCard({ ids, schemas, document }: { ids: string[]; schemas: NodeSchema[]; document: Scene }) {
   const known = ids.map((id) => schemas.find((schema) => schema.name === document.nodes?.[id]?.type));
-  const all = known.every((schema) => schema !== undefined) ? (known as NodeSchema[]) : [];
+  const all = known.every((schema) => schema !== undefined) ? (known) : [];
   const params = shared(all).filter((param) => ids.every((id, i) => all[i] && isShown(document, id, all[i], param)));
   return (
     <div className="card-body">

@@ -64,9 +64,9 @@ export function posesOf(document: Scene, source: string): string[] {
 
 /** The edit that bakes numbers of a Pose again and leaves the others. */
 export function renewingOps(id: string, node: SceneNode, baked: Baked, exactness: Exactness, ports: readonly PosePort[]): Op[] {
-  const fresh = baked.things[node.baked?.thing ?? 0]?.params as Params | undefined;
+  const fresh = baked.things[node.baked?.thing ?? 0]?.params;
   if (!fresh || !node.baked || ports.length === 0) return [];
-  const before = node.params as Params | undefined;
+  const before = node.params;
   const take = (port: PosePort) => partOf(ports.includes(port) ? fresh : before, port);
   const params: Params = { at: AXES.map((axis) => take(`at.${axis}` as PosePort)), orientation: AXES.map((axis) => take(`orientation.${axis}` as PosePort)), scale: take('scale') };
   const sums = { ...node.baked.sums, ...Object.fromEntries(ports.map((port) => [port, sumOf(partOf(fresh, port))])) };
@@ -115,7 +115,7 @@ export function bakingOps(document: Scene, source: string, baked: Baked, ids: Ba
   };
   baked.things.forEach((thing, i) => {
     const at = several ? [x + 190 + 180 * (i % PORTS.length), y + 110 * Math.floor(i / PORTS.length)] : freePlace(document, [x + 190, y]);
-    ops.push(put(['nodes', ids.things[i] ?? ''], { type: 'pose', name: named(several ? `${wished} ${i + 1}` : wished), at, params: thing.params, baked: remembered(source, i, thing.params as Params, exactness), ...inGroup }));
+    ops.push(put(['nodes', ids.things[i] ?? ''], { type: 'pose', name: named(several ? `${wished} ${i + 1}` : wished), at, params: thing.params, baked: remembered(source, i, thing.params, exactness), ...inGroup }));
   });
   let row = ids.things;
   let made = 0;

@@ -41,8 +41,8 @@ describe('dragging ticks', () => {
 
   it('finds what carries the phase however far up it is', () => {
     expect(canShiftOne(scene, schemas, 'face')).toBe(true);
-    expect(canShiftOne({ ...scene, threads: {} } as Scene, schemas, 'face')).toBe(false);
-    expect(shifting({ ...scene, threads: {} } as Scene, schemas, 'face', 1, 5, 0.1, 'one')).toEqual([]);
+    expect(canShiftOne({ ...scene, threads: {} }, schemas, 'face')).toBe(false);
+    expect(shifting({ ...scene, threads: {} }, schemas, 'face', 1, 5, 0.1, 'one')).toEqual([]);
   });
 });
 

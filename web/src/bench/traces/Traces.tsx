@@ -93,12 +93,13 @@ export function Traces() {
     if (Math.abs(across) > Math.abs(event.shiftKey ? 0 : event.deltaY)) setNear(shifted(seen, whole, (across / 800) * (seen.to - seen.from)));
     else zoom(frameAt(event), WHEEL ** event.deltaY);
   };
+  const drawn = block !== null;
   useEffect(() => {
     const element = canvas.current;
     const turn = (event: WheelEvent) => wheel.current(event);
     element?.addEventListener('wheel', turn, { passive: false });
     return () => element?.removeEventListener('wheel', turn);
-  }, [block !== null]);
+  }, [drawn]);
 
   if (!block || !document || rows.length === 0) {
     return (
@@ -202,7 +203,7 @@ export function Traces() {
     }
     const frame = Math.round(clock.frame);
     const [x, y, z] = (['orientation.x', 'orientation.y', 'orientation.z'] as const).map((port) => {
-      const part = partOf(node.params as Record<string, unknown>, port);
+      const part = partOf(node.params, port);
       return isKeyed(part) ? valueAtFrame({ ...part, keys: [...part.keys].sort((a, b) => a.frame - b.frame) }, frames, frame) : Number(part);
     }) as [number, number, number];
     try {

@@ -33,9 +33,8 @@ function useHeld(): Held | null {
   const paths = useScene((state) => state.paths);
   const chosen = useScene((state) => state.chosen);
   const points = useScene((state) => state.points);
-  const thing = useScene((state) => state.thing);
   const schemas = useSchemas();
-  return useMemo(() => (document ? heldOf(document, paths, chosen, points, schemas) : null), [document, paths, chosen, points, schemas, thing]);
+  return useMemo(() => (document ? heldOf(document, paths, chosen, points, schemas) : null), [document, paths, chosen, points, schemas]);
 }
 
 function heldOf(document: Scene, paths: ReturnType<typeof useScene.getState>['paths'], chosen: string[], points: string[], schemas: NodeSchema[]): Held | null {
@@ -280,7 +279,7 @@ function Needle(props: Common & { axis: string; title: string; way: Vector3 }) {
       press={(event) => {
         const on: Record<string, number> = { ArrowRight: 1, ArrowUp: 1, ArrowLeft: -1, ArrowDown: -1 };
         const step = on[event.key];
-        const long = nudge({ ...event, key: 'ArrowRight' } as KeyboardEvent)?.length() ?? 0;
+        const long = nudge({ ...event, key: 'ArrowRight' })?.length() ?? 0;
         return step ? moved(props.middle, way.clone().multiplyScalar(step * long)) : null;
       }}
     />

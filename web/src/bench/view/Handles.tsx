@@ -96,7 +96,7 @@ function Levers({ stage, node, joints, document }: { stage: Stage; node: string;
         if (!points.includes(joint.id)) return null;
         const sides = (['in', 'out'] as const).filter((side) => new Vector3(...joint[side]).length() > 1e-9 && (closed || !(side === 'in' && i === 0)) && (closed || !(side === 'out' && i === joints.length - 1)));
         return sides.map((side) => {
-          const tip = new Vector3(...joint.at).add(new Vector3(...joint[side])).toArray() as Place;
+          const tip = new Vector3(...joint.at).add(new Vector3(...joint[side])).toArray();
           return (
             <span key={`${joint.id} ${side}`}>
               <Shaft stage={stage} from={joint.at} to={tip} className="lever" />

@@ -97,7 +97,7 @@ export function wakeOf(poses: Poses, contacts: readonly Contact[], object: numbe
     if (poses.have[frame]) points.push({ frame, at: [...poses.numbers.subarray(start, start + 3)], there: poses.numbers[start + 7] !== 0 });
   }
   const thereAt = (frame: number) => points.some((point) => point.there && Math.abs(point.frame - frame) <= 1);
-  const touched = contacts.filter((contact) => contact.object === object && thereAt(contact.frame)).map(({ frame, middle }) => ({ frame, at: middle as number[], there: true }));
+  const touched = contacts.filter((contact) => contact.object === object && thereAt(contact.frame)).map(({ frame, middle }) => ({ frame, at: middle, there: true }));
   const all = [...points, ...touched].sort((a, b) => a.frame - b.frame);
   const pieces: number[][] = [];
   let open = false;

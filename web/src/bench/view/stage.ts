@@ -163,14 +163,14 @@ export class Stage {
   private frameLens(): void {
     const camera = this.sceneCamera;
     if (!camera) return;
-    this.lens.position.fromArray(camera.position as number[]);
-    this.lens.lookAt(new Vector3().fromArray(camera.target as number[]));
+    this.lens.position.fromArray(camera.position);
+    this.lens.lookAt(new Vector3().fromArray(camera.target));
     const aspect = this.width / this.height;
     const wide = FILM / 2 / camera.lens / FRAMED;
     const high = aspect > this.picture.width / this.picture.height ? (wide * this.picture.height) / this.picture.width : wide / aspect;
     this.lens.fov = MathUtils.radToDeg(2 * Math.atan(high));
     this.lens.aspect = aspect;
-    const far = this.lens.position.distanceTo(new Vector3().fromArray(camera.target as number[]));
+    const far = this.lens.position.distanceTo(new Vector3().fromArray(camera.target));
     this.lens.near = far / 1000;
     this.lens.far = far * 100 + 1000;
     this.lens.updateProjectionMatrix();
@@ -525,7 +525,7 @@ export class Stage {
   /** Metres per pixel where the camera looks at. */
   metresPerPixel(): number {
     if (this.camera === this.orthographic) return (this.orthographic.top - this.orthographic.bottom) / this.orthographic.zoom / this.height;
-    const target = this.look === 'camera' && this.sceneCamera ? new Vector3().fromArray(this.sceneCamera.target as number[]) : this.controls.target;
+    const target = this.look === 'camera' && this.sceneCamera ? new Vector3().fromArray(this.sceneCamera.target) : this.controls.target;
     const distance = this.camera.position.distanceTo(target);
     return (2 * distance * Math.tan(((this.camera as PerspectiveCamera).fov / 2) * (Math.PI / 180))) / this.height;
   }

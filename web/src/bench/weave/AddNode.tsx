@@ -45,7 +45,7 @@ export function AddNode({ schemas, onAdd, onClose }: { schemas: NodeSchema[]; on
           setMarked(0);
         }}
         onKeyDown={press}
-        onBlur={(event) => !event.currentTarget.parentElement?.contains(event.relatedTarget as HTMLElement) && onClose()}
+        onBlur={(event) => !event.currentTarget.parentElement?.contains(event.relatedTarget) && onClose()}
       />
       <ul id="add-list" role="listbox">
         {found.map((schema, i) => (

@@ -1,0 +1,3 @@
+//! All tests of the command line, in one executable.
+
+mod command_line;

@@ -1,0 +1,321 @@
+//! Whatever a document may say within the ranges that the schemas declare, nothing panics and every
+//! number that comes out is finite.
+
+use crate::cases::cases;
+use proptest::prelude::*;
+use serde_json::{Map, Value, json};
+use zickzack_core::graph::{EndReport, Memo, Workshop, compile, no_assets, report};
+use zickzack_core::keys::{bake_dense, bake_reduced};
+use zickzack_core::motion::{Cancel, Columns, Frames, Sample, prepared};
+use zickzack_core::nodes::Registry;
+use zickzack_core::scene::{BEYOND, Scene, Space, check_value};
+use zickzack_core::schema::{Param, PortKind, Schema, Values};
+
+/// A number from a range, its ends and nothing more often than not.
+fn number(min: f64, max: f64) -> BoxedStrategy<f64> {
+    let zero = 0.0_f64.clamp(min, max);
+    let near = (-10.0_f64).clamp(min, max)..=10.0_f64.clamp(min, max);
+    prop_oneof![1 => Just(min), 1 => Just(max), 2 => Just(zero), 6 => near, 2 => min..=max].boxed()
+}
+
+fn place() -> impl Strategy<Value = Value> {
+    let coordinate =
+        || prop_oneof![1 => Just(0.0), 6 => -9.0..9.0f64, 1 => Just(1e9), 1 => Just(-1e9), 1 => -1e-12..1e-12f64];
+    (coordinate(), coordinate(), coordinate()).prop_map(|(x, y, z)| json!([x, y, z]))
+}
+
+fn points() -> impl Strategy<Value = Value> {
+    let handle = || prop::option::weighted(0.2, place());
+    let point = (place(), any::<bool>(), handle(), handle());
+    prop::collection::vec(point, 0..9).prop_map(|list| {
+        let point = |(i, (at, corner, into, out)): (usize, (Value, bool, Option<Value>, Option<Value>))| {
+            let mut point =
+                json!({ "id": format!("p{i}"), "at": at, "kind": if corner { "corner" } else { "smooth" } });
+            if let Some(into) = into {
+                point["in"] = into;
+            }
+            if let Some(out) = out {
+                point["out"] = out;
+            }
+            point
+        };
+        Value::Array(list.into_iter().enumerate().map(point).collect())
+    })
+}
+
+fn value(values: &Values) -> BoxedStrategy<Value> {
+    match values {
+        Values::Number { min, max, .. } => number(*min, *max).prop_map(|x| json!(x)).boxed(),
+        // Few things: many are refused by the budget, which has a test of its own.
+        Values::Whole { min, max, .. } => (*min..=(*max).min(40)).prop_map(|x| json!(x)).boxed(),
+        Values::Fraction { min, max, .. } => {
+            let (min, max) = (*min, *max);
+            let parts = (-10_000i64..10_000, 1i64..400);
+            parts
+                .prop_map(move |(a, b)| {
+                    let whole = |limit: f64| (limit * b as f64) as i64;
+                    json!(format!("{}/{b}", a.clamp(whole(min), whole(max))))
+                })
+                .boxed()
+        }
+        Values::Choice { options, .. } => prop::sample::select(*options).prop_map(|word| json!(word)).boxed(),
+        Values::Several { options, .. } => {
+            prop::sample::subsequence(*options, 0..=options.len()).prop_map(|words| json!(words)).boxed()
+        }
+        Values::Flag { .. } => any::<bool>().prop_map(|x| json!(x)).boxed(),
+        Values::Vector { .. } => place().boxed(),
+        Values::Points | Values::MovedPoints => points().boxed(),
+        Values::PerThing { min, max, .. } => prop::collection::btree_map(0usize..60, number(*min, *max), 0..5)
+            .prop_map(|own| own.into_iter().map(|(id, x)| json!({ "id": id.to_string(), "value": x })).collect())
+            .boxed(),
+        Values::Looks { things } => {
+            let look = (prop::sample::select(*things), "(#[0-9a-f]{6})?", 1e-3..1e3f64);
+            prop::collection::btree_map(0usize..60, look, 0..5)
+                .prop_map(|own| {
+                    let look = |(id, (thing, colour, scale)): (usize, (&str, String, f64))| json!({ "id": id.to_string(), "thing": thing, "colour": colour, "scale": scale });
+                    own.into_iter().map(look).collect()
+                })
+                .boxed()
+        }
+        Values::Formula { .. } => formula().prop_map(Value::from).boxed(),
+        Values::Kinds { things } => kinds(things).boxed(),
+        Values::Keys => keys(&(-1e9, 1e9)).boxed(),
+        Values::Colour { .. } => "#[0-9a-f]{6}".prop_map(Value::from).boxed(),
+        Values::Asset { .. } | Values::Text { .. } => "[a-z]{0,4}".prop_map(|text| json!(text)).boxed(),
+    }
+}
+
+/// Keys with values in a range, some of them at the same frame.
+fn keys(&(min, max): &(f64, f64)) -> BoxedStrategy<Value> {
+    let handle = || prop::option::weighted(0.3, (0.0..1e3f64, -9.0..9.0f64));
+    let handles = prop::sample::select(vec!["joined", "split", "flat", "straight", "held"]);
+    let frame = prop_oneof![Just(0.0), Just(12.0), -50.0..90.0f64];
+    let key = (frame, number(min, max), handles, handle(), handle());
+    prop::collection::vec(key, 1..6)
+        .prop_map(|list| {
+            let key = |(i, (frame, value, handles, before, after)): (usize, KeyParts)| {
+                let mut key = json!({ "id": format!("k{i}"), "frame": frame, "value": value, "handles": handles });
+                if let Some((frames, value)) = before {
+                    key["before"] = json!([-frames, value]);
+                }
+                if let Some((frames, value)) = after {
+                    key["after"] = json!([frames, value]);
+                }
+                key
+            };
+            list.into_iter().enumerate().map(key).collect()
+        })
+        .boxed()
+}
+
+type KeyParts = (f64, f64, &'static str, Option<(f64, f64)>, Option<(f64, f64)>);
+
+/// Keys in place of a number, or of one of three.
+fn keyed(values: &Values) -> BoxedStrategy<Value> {
+    let range = match values {
+        Values::Number { min, max, .. } | Values::Fraction { min, max, .. } => (*min, *max),
+        Values::Whole { min, max, .. } => (*min as f64, (*max).min(40) as f64),
+        _ => (-9.0, 9.0),
+    };
+    let beyond = prop::sample::select(BEYOND);
+    let list = (keys(&range), beyond).prop_map(|(keys, beyond)| json!({ "keys": keys, "beyond": beyond }));
+    match values {
+        Values::Vector { .. } => list.prop_map(|keys| json!([0.5, keys, 1.0])).boxed(),
+        _ => list.boxed(),
+    }
+}
+
+/// Formulas that mean something, and some that do not.
+fn formula() -> BoxedStrategy<String> {
+    let leaf = prop_oneof![
+        prop::sample::select(vec!["frame", "time", "loop", "along", "index", "count", "dice", "pi", "nothing"])
+            .prop_map(str::to_owned),
+        (-9.0..9.0f64).prop_map(|x| format!("{x:.3}")),
+    ];
+    leaf.prop_recursive(3, 12, 3, |inner| {
+        let pair = (inner.clone(), inner.clone());
+        prop_oneof![
+            (pair.clone(), prop::sample::select(vec!["+", "-", "*", "/"]))
+                .prop_map(|((a, b), sign)| format!("({a} {sign} {b})")),
+            (inner.clone(), prop::sample::select(vec!["sin", "sqrt", "floor", "log"]))
+                .prop_map(|(a, name)| format!("{name}({a})")),
+            (pair, inner).prop_map(|((a, b), c)| format!("({a} < {b} ? {c} : {b})")),
+        ]
+    })
+    .boxed()
+}
+
+fn kinds(things: &'static [&'static str]) -> impl Strategy<Value = Value> {
+    let kind = (0.0..5.0f64, 0.1..4.0f64, 0u32..7, prop::sample::select(things.to_vec()));
+    prop::collection::vec(kind, 0..4).prop_map(|list| {
+        let kind = |(i, (weight, scale, symmetry, thing)): (usize, (f64, f64, u32, &str))| {
+            json!({ "id": format!("k{i}"), "weight": weight, "scale": scale, "symmetry": symmetry, "thing": thing })
+        };
+        list.into_iter().enumerate().map(kind).collect()
+    })
+}
+
+/// A number of a parameter, or now and then a formula in its place.
+fn given(param: &Param) -> BoxedStrategy<Value> {
+    let plain = value(&param.values);
+    if !param.takes_formula() {
+        return plain;
+    }
+    let formula = formula().prop_map(|text| json!({ "formula": text }));
+    let driven = match param.values {
+        Values::Vector { .. } => formula.prop_map(|x| json!([x, 0.5, x])).boxed(),
+        _ => formula.boxed(),
+    };
+    if !param.takes_signal() {
+        return prop_oneof![7 => plain, 1 => driven].boxed();
+    }
+    prop_oneof![7 => plain, 1 => driven, 1 => keyed(&param.values)].boxed()
+}
+
+/// Some of a node's parameters, each within what its schema declares.
+fn params(schema: &Schema) -> BoxedStrategy<Map<String, Value>> {
+    let each: Vec<_> = schema
+        .params
+        .iter()
+        .map(|param| {
+            let name = param.name;
+            prop::option::weighted(0.5, given(param)).prop_map(move |value| (name, value))
+        })
+        .collect();
+    each.prop_map(|list| list.into_iter().filter_map(|(name, value)| Some((name.to_owned(), value?))).collect()).boxed()
+}
+
+/// A drawn path, then some nodes of any type, each threaded to any of those before it that fit.
+fn document() -> impl Strategy<Value = Value> {
+    let registry = Registry::default();
+    let schemas = registry.schemas;
+    let drawn = params(schemas.iter().find(|schema| schema.name == "drawn-path").unwrap());
+    let every: Vec<(Schema, BoxedStrategy<Map<String, Value>>)> =
+        schemas.iter().map(|schema| (schema.clone(), params(schema))).collect();
+    let node = prop::sample::select(every).prop_flat_map(|(schema, params)| (Just(schema), params, any_threads()));
+    let nodes = prop::collection::vec(node, 3..9);
+    let settings = (any::<bool>(), 1u32..40, prop::sample::select(vec!["1", "24000/1001", "240"]));
+    (drawn, nodes, settings).prop_map(|(drawn, nodes, (flat, frames, fps))| {
+        let mut made = json!({ "n": { "type": "drawn-path", "name": "Path", "params": drawn } });
+        let mut threads = json!({});
+        let mut gives: Vec<(PortKind, String)> = vec![(PortKind::Path, "n".to_owned())];
+        for (number, (schema, params, choices)) in nodes.into_iter().enumerate() {
+            let id = format!("n{number}");
+            made[&id] = json!({ "type": schema.name, "name": schema.title, "params": params });
+            for (port, choice) in schema.inputs.iter().zip(&choices) {
+                let fits: Vec<&String> =
+                    gives.iter().filter(|(kind, _)| *kind == port.kind).map(|(_, id)| id).collect();
+                // The latest one more often than not: chains are what is to be tried.
+                if let Some(from) = fits.get(choice.index(2 * fits.len().max(1)).min(fits.len().saturating_sub(1))) {
+                    threads[format!("{id}{}", port.name)] = json!({ "from": from, "to": id, "port": port.name });
+                }
+            }
+            // Now and then a signal drives a number.
+            let ports: Vec<String> = schema.params.iter().flat_map(Param::ports).collect();
+            let signals: Vec<&String> =
+                gives.iter().filter(|(kind, _)| *kind == PortKind::Signal).map(|(_, id)| id).collect();
+            if let (false, false, Some(choice)) = (ports.is_empty(), signals.is_empty(), choices.last()) {
+                let (port, from) = (&ports[choice.index(ports.len())], signals[choice.index(signals.len())]);
+                threads[format!("{id}{port}")] = json!({ "from": from, "to": id, "port": port });
+            }
+            gives.extend(schema.output.map(|kind| (kind, id)));
+        }
+        json!({
+            "format": "zickzack-scene", "version": 1, "name": "Anything", "fps": fps, "frames": frames,
+            "space": if flat { "flat" } else { "deep" }, "nodes": made, "threads": threads,
+        })
+    })
+}
+
+fn any_threads() -> impl Strategy<Value = Vec<prop::sample::Index>> {
+    prop::collection::vec(any::<prop::sample::Index>(), 7)
+}
+
+proptest! {
+    #![proptest_config(cases(64))]
+
+    #[test]
+    fn any_scene_within_its_ranges_gives_finite_poses_keys_and_reports(document in document()) {
+        let registry = Registry::default();
+        let scene = Scene::from_value(document, &registry.schemas).expect("within its ranges it is a scene");
+        let cancel = Cancel::default();
+        let workshop = Workshop {
+            types: &registry.types, schemas: &registry.schemas, memo: &Memo::default(), assets: &no_assets(), clock: &|| 0, cancel: &cancel, recorder: &zickzack_core::graph::AtOnce,
+        };
+        let compiled = compile(&scene, &workshop);
+        for told in report(&compiled).values() {
+            let sentences = told.messages.iter().all(|text| text.ends_with('.') && text.chars().next().is_some_and(|first| first.is_uppercase() || first.is_numeric()));
+            prop_assert!(sentences, "{:?}", told.messages);
+        }
+        compiled.miniatures(&cancel).unwrap();
+        compiled.living_miniature(12, &cancel).unwrap();
+        let frames = compiled.timing.frames;
+        // Every frame of a path that moves is a path of its own: a few of them must do.
+        let moves = compiled.nodes.keys().any(|id| compiled.path(id).is_some_and(|product| product.path.unmoving().is_none()));
+        let (steps, baked) = if moves { (2, 1.0) } else { (12, 20.0) };
+        for end in &compiled.ends {
+            let told = EndReport::of(end, frames, compiled.timing.fps, &cancel).unwrap();
+            prop_assert!([told.seam.position, told.seam.velocity, told.seam.orientation, told.seam.spin].iter().all(|gap| gap.is_finite()));
+            let range = Frames { from: -2.5, to: frames + 2.5 };
+            let ready = prepared(&end.motion, range.widened(1.0), &cancel).unwrap();
+            let mut sample = Sample::default();
+            let mut same = Sample::default();
+            let columns = Columns::POSE | Columns::VELOCITY | Columns::SPIN | Columns::TRAVEL | Columns::PLACE | Columns::CUT;
+            for step in 0..steps {
+                let frame = range.from + (range.to - range.from) * f64::from(step) / f64::from(steps - 1);
+                ready.sample(frame, columns, &mut sample);
+                let at: Vec<(usize, f64)> = (0..ready.len()).map(|object| (object, frame)).collect();
+                ready.sample_at(&at, columns, &mut same);
+                prop_assert_eq!(&sample, &same, "all at one frame, or each by itself");
+                for object in 0..ready.len() {
+                    let pose = sample.pose(object);
+                    prop_assert!(pose.position.is_finite() && pose.orientation.is_finite(), "{object} at {frame}: {pose:?}");
+                    prop_assert!((pose.orientation.length() - 1.0).abs() < 1e-9);
+                    prop_assert!(scene.space == Space::Deep || pose.position.z == 0.0, "{pose:?} in a flat scene");
+                    prop_assert!(sample.velocities[object].is_finite() && sample.spins[object].is_finite());
+                    prop_assert!(sample.cuts[object].normal.is_finite() && sample.cuts[object].beyond.is_finite());
+                }
+            }
+            // More corners than can be looked at are refused, and not left out.
+            for keys in [bake_reduced(&end.motion, Frames { from: 0.0, to: frames.min(baked) }, (0.01, 0.01), &cancel), bake_dense(&end.motion, Frames { from: 0.0, to: frames.min(baked) }, 0.7, &cancel)].into_iter().flatten() {
+                for object in &keys.objects {
+                    let finite = object.position.iter().flat_map(|channel| &channel.keys).all(|key| key.value[0].is_finite() && key.slope_in[0].is_finite() && key.slope_out[0].is_finite());
+                    prop_assert!(finite && object.orientation.keys.iter().all(|key| key.value.iter().all(|x| x.is_finite())));
+                }
+            }
+        }
+    }
+
+    #[test]
+    fn any_json_is_a_value_or_refused_with_the_name_of_what_it_is_for(json in arbitrary_json()) {
+        for schema in &Registry::default().schemas {
+            for param in &schema.params {
+                if let Err(why) = check_value(param, &json) {
+                    prop_assert!(why.starts_with(param.label) && why.ends_with('.'), "{}/{}: {why}", schema.name, param.name);
+                }
+            }
+        }
+    }
+}
+
+/// Names of fields that values have, and one that none has.
+const FIELDS: [&str; 12] =
+    ["id", "at", "kind", "in", "out", "x", "keys", "frame", "value", "handles", "before", "formula"];
+
+fn arbitrary_json() -> impl Strategy<Value = Value> {
+    let leaf = prop_oneof![
+        Just(Value::Null),
+        any::<bool>().prop_map(|x| json!(x)),
+        any::<f64>().prop_map(|x| json!(x)),
+        any::<i64>().prop_map(|x| json!(x)),
+        ".{0,12}".prop_map(|text| json!(text)),
+        Just(json!("9/7")),
+    ];
+    leaf.prop_recursive(3, 24, 6, |inner| {
+        prop_oneof![
+            prop::collection::vec(inner.clone(), 0..6).prop_map(Value::Array),
+            prop::collection::vec((prop::sample::select(FIELDS.to_vec()), inner), 0..6)
+                .prop_map(|fields| Value::Object(fields.into_iter().map(|(k, v)| (k.to_owned(), v)).collect())),
+        ]
+    })
+}

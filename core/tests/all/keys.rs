@@ -1,0 +1,209 @@
+//! Baking and key reduction.
+
+use crate::cases::cases;
+use crate::common::{place, points, smooth, still, strand};
+use glam::DVec3;
+use proptest::prelude::*;
+use std::sync::Arc;
+use zickzack_core::curve::{Curve, Figure, Path};
+use zickzack_core::fraction::Fraction;
+use zickzack_core::keys::{Channel, Interpolation, Key, ObjectKeys, bake_dense, bake_pose, bake_reduced, merge};
+use zickzack_core::motion::{Cancel, Columns, FaceTravel, FaceUp, Frames, Motion, Ride, Sample, prepared};
+use zickzack_core::nodes::Registry;
+use zickzack_core::physics::{Air, Bounds, Launch, LaunchSetup, Side};
+use zickzack_core::pose::{Axis, angle_between};
+use zickzack_core::scene::{Scene, keyed_number};
+
+fn ball(velocity: DVec3) -> LaunchSetup {
+    LaunchSetup {
+        start: DVec3::Y,
+        velocity,
+        air: Air::still(DVec3::NEG_Y * 9.81),
+        bounds: Bounds { min: DVec3::new(-9.0, 0.0, -9.0), max: DVec3::new(9.0, 9.0, 9.0) },
+        sides: Side::ALL.to_vec(),
+        bounciness: 0.8,
+        friction: 0.0,
+        start_frame: 0.0,
+        fps: 24.0,
+        ..LaunchSetup::free(DVec3::ZERO, DVec3::ZERO, Air::still(DVec3::ZERO))
+    }
+}
+
+/// Largest distance and angle between keys and motion at every quarter frame and some in between.
+fn measured(motion: &Arc<dyn Motion>, keys: &ObjectKeys, object: usize, range: Frames) -> (f64, f64) {
+    let ready = prepared(motion, range.widened(1.0), &Cancel::default()).unwrap();
+    let mut sample = Sample::default();
+    let (mut far, mut turned) = (0.0_f64, 0.0_f64);
+    let steps = ((range.to - range.from) * 4.0) as usize;
+    for i in 0..steps {
+        let frame = range.from + i as f64 / 4.0;
+        let near_jump = ready.breaks(object, Frames { from: frame - 1e-3, to: frame + 1e-3 }).unwrap();
+        if !near_jump.is_empty() {
+            continue;
+        }
+        ready.sample_at(&[(object, frame)], Columns::POSE, &mut sample);
+        for axis in 0..3 {
+            far = far.max((keys.position[axis].at(frame).0[0] - sample.positions[0][axis]).abs());
+        }
+        let turn = glam::DQuat::from_array(keys.orientation.at(frame).0).normalize();
+        turned = turned.max(angle_between(turn, sample.orientations[0]));
+    }
+    (far, turned)
+}
+
+#[test]
+fn a_bouncing_ball_needs_at_most_twenty_keys_in_height() {
+    let launch: Arc<dyn Motion> = Arc::new(Launch::solve(ball(DVec3::ZERO), 240.0));
+    let range = Frames { from: 0.0, to: 200.0 };
+    let keys = bake_reduced(&launch, range, (1e-3, 1e-3), &Cancel::default()).unwrap();
+    let height = &keys.objects[0].position[1];
+    assert!(height.keys.len() <= 20, "{}", height.keys.len());
+    assert!(measured(&launch, &keys.objects[0], 0, range).0 <= 1e-3);
+    assert!(keys.objects[0].position[0].is_still() && keys.objects[0].orientation.is_still());
+    // Every contact after which it rises by more than the tolerance has a key at its exact frame.
+    for (k, contact) in launch.contacts(range).iter().enumerate() {
+        let apex = libm::pow(0.8, 2.0 * (k + 1) as f64);
+        let kept = height.keys.iter().any(|key| (key.frame - contact.frame).abs() < 1e-9 && key.value[0].abs() < 1e-12);
+        assert!(kept || apex <= 1e-3, "contact {k} at {} was lost", contact.frame);
+    }
+}
+
+proptest! {
+    #![proptest_config(cases(24))]
+
+    #[test]
+    fn reduced_keys_stay_within_the_tolerance(
+        list in points(3..7), closed: bool, riders in 1usize..3, a in -9i64..9, tolerance in prop::sample::select(vec![1e-4, 1e-3, 1e-2]), world: bool,
+    ) {
+        let strand = strand(&list, closed);
+        let ride = Arc::new(Ride::new(still(strand), riders, Fraction::new(a, 4).unwrap(), 48.0).starting_at(0.05));
+        let up = if world { FaceUp::Towards(DVec3::Y) } else { FaceUp::STEADY };
+        let motion: Arc<dyn Motion> = Arc::new(FaceTravel::new(ride, Axis::PlusX, Axis::PlusY, up));
+        let range = Frames { from: 0.0, to: 48.0 };
+        let keys = bake_reduced(&motion, range, (tolerance, tolerance), &Cancel::default()).unwrap();
+        for (object, keys) in keys.objects.iter().enumerate() {
+            let (far, turned) = measured(&motion, keys, object, range);
+            prop_assert!(far <= tolerance * 1.001 && turned <= tolerance * 1.001, "{far} {turned}");
+            let reported = keys.errors[..3].iter().fold(0.0_f64, |worst, error| worst.max(error.0));
+            prop_assert!(reported <= tolerance);
+        }
+    }
+
+    #[test]
+    fn reduced_throws_stay_within_the_tolerance(x in -9.0..9.0f64, y in -5.0..9.0f64, z in -9.0..9.0f64) {
+        let motion: Arc<dyn Motion> = Arc::new(Launch::solve(LaunchSetup { friction: 0.2, ..ball(DVec3::new(x, y, z)) }, 200.0));
+        let range = Frames { from: 0.0, to: 150.0 };
+        let keys = bake_reduced(&motion, range, (1e-3, 1e-3), &Cancel::default()).unwrap();
+        prop_assert!(measured(&motion, &keys.objects[0], 0, range).0 <= 1e-3);
+    }
+
+    #[test]
+    fn merging_channels_changes_none_of_them(values in prop::collection::vec((0.0..10.0f64, -5.0..5.0f64, -2.0..2.0f64), 6..18)) {
+        let mut channels: Vec<Channel<1>> = Vec::new();
+        for part in values.chunks(values.len() / 3).take(3) {
+            let mut keys: Vec<Key<1>> = part.iter().map(|&(frame, value, slope)| Key { frame, value: [value], slope_in: [slope], slope_out: [slope * 0.5] }).collect();
+            keys.extend([0.0, 10.0].map(|frame| Key { frame, value: [frame], slope_in: [0.0], slope_out: [1.0] }));
+            keys.sort_by(|a, b| a.frame.total_cmp(&b.frame));
+            channels.push(Channel { interpolation: Interpolation::Cubic, keys });
+        }
+        let channels: [Channel<1>; 3] = channels.try_into().unwrap();
+        let merged = merge(&channels);
+        for i in 0..=400 {
+            let frame = 0.025 * f64::from(i);
+            for (axis, channel) in channels.iter().enumerate() {
+                prop_assert!((merged.at(frame).0[axis] - channel.at(frame).0[0]).abs() < 1e-9);
+            }
+        }
+    }
+
+    #[test]
+    fn dense_keys_lie_on_the_motion(list in prop::collection::vec(place(), 3..7), step in prop::sample::select(vec![0.5, 1.0, 2.0])) {
+        let motion: Arc<dyn Motion> = Arc::new(Ride::new(still(smooth(&list, true)), 2, Fraction::new(1, 1).unwrap(), 24.0));
+        let keys = bake_dense(&motion, Frames { from: 0.0, to: 24.0 }, step, &Cancel::default()).unwrap();
+        let mut sample = Sample::default();
+        for (object, keys) in keys.objects.iter().enumerate() {
+            prop_assert_eq!(keys.position[0].keys.len(), (24.0 / step) as usize + 1);
+            for key in &keys.position[0].keys {
+                motion.sample_at(&[(object, key.frame)], Columns::POSITION, &mut sample);
+                prop_assert!((key.value[0] - sample.positions[0].x).abs() < 1e-9);
+            }
+        }
+    }
+}
+
+#[test]
+fn a_jump_becomes_a_pair_of_keys_in_all_three_coordinates() {
+    let open = smooth(&[DVec3::ZERO, DVec3::X, DVec3::new(2.0, 1.0, 0.0)], false);
+    let motion: Arc<dyn Motion> =
+        Arc::new(Ride::new(still(open), 1, Fraction::new(2, 1).unwrap(), 48.0).starting_at(0.5));
+    let keys = bake_reduced(&motion, Frames { from: 0.0, to: 48.0 }, (1e-3, 1e-3), &Cancel::default()).unwrap();
+    let merged = merge(&keys.objects[0].position);
+    let pairs: Vec<f64> =
+        merged.keys.windows(2).filter(|pair| pair[0].frame == pair[1].frame).map(|pair| pair[0].frame).collect();
+    assert_eq!(pairs.len(), 2, "{pairs:?}");
+    assert!((pairs[0] - 12.0).abs() < 1e-6 && (pairs[1] - 36.0).abs() < 1e-6);
+}
+
+/// A scene of one node that is posed by these numbers, as a motion.
+fn posed(params: serde_json::Value) -> Arc<dyn Motion> {
+    use zickzack_core::graph::{Memo, Workshop, compile, no_assets};
+    let document = serde_json::json!({
+        "format": "zickzack-scene", "version": 1, "name": "Keys", "space": "deep", "fps": "24", "frames": 96,
+        "nodes": { "pose": { "type": "pose", "name": "Pose", "params": params } }, "threads": {}
+    });
+    let registry = Registry::default();
+    let scene = Scene::from_value(document, &registry.schemas).unwrap();
+    let cancel = Cancel::default();
+    let workshop = Workshop {
+        types: &registry.types,
+        schemas: &registry.schemas,
+        memo: &Memo::default(),
+        assets: &no_assets(),
+        clock: &|| 0,
+        cancel: &cancel,
+        recorder: &zickzack_core::graph::AtOnce,
+    };
+    compile(&scene, &workshop).ends[0].motion.clone()
+}
+
+proptest! {
+    #![proptest_config(cases(24))]
+
+    #[test]
+    fn what_is_baked_to_a_pose_is_the_motion_within_its_tolerances(
+        x in -3.0..3.0f64, y in 1.0..7.0f64, z in -3.0..3.0f64, spin in (-9.0..9.0f64, -9.0..9.0f64, -9.0..9.0f64), thrown: bool, tolerance in 1e-4..1e-2f64,
+    ) {
+        let motion: Arc<dyn Motion> = if thrown {
+            let spin = DVec3::new(spin.0, spin.1, spin.2);
+            Arc::new(Launch::solve(LaunchSetup { spin, ..ball(DVec3::new(x, y, z)) }, 200.0))
+        } else {
+            let figure = Figure::Eight { width: 4.0 + x, height: y, lobes: 2 }.strand().unwrap();
+            let path = Path::still(Curve::from(figure));
+            let ride = Arc::new(Ride::new(path, 1, "2/1".parse().unwrap(), 96.0));
+            let up = FaceUp::STEADY;
+            Arc::new(FaceTravel::new(ride, Axis::PlusX, Axis::PlusY, up))
+        };
+        let range = Frames { from: 0.0, to: 96.0 };
+        let cancel = Cancel::default();
+        let angle = 0.01;
+        let keys = bake_pose(&motion, 0, range, (tolerance, angle), &cancel).unwrap();
+        let number = |channel| keyed_number(channel, "holds");
+        let alone = posed(serde_json::json!({
+            "at": keys.place.each_ref().map(number), "orientation": keys.turn.each_ref().map(number), "scale": number(&keys.scale),
+        }));
+        let ready = prepared(&motion, range, &cancel).unwrap();
+        let (mut a, mut b) = (Sample::default(), Sample::default());
+        let mut dense = 0;
+        for i in 0..384 {
+            let frame = 0.25 * f64::from(i);
+            ready.sample_at(&[(0, frame)], Columns::POSE, &mut a);
+            alone.sample_at(&[(0, frame)], Columns::POSE, &mut b);
+            // Each axis by itself is within the tolerance.
+            prop_assert!((a.positions[0] - b.positions[0]).abs().max_element() <= tolerance * 1.001, "{frame}");
+            prop_assert!(angle_between(a.orientations[0], b.orientations[0]) <= angle * 1.001, "{frame}");
+            dense += 6;
+        }
+        prop_assert!(keys.count() < dense / 4, "{}", keys.count());
+        prop_assert!(keys.off.0 <= tolerance * 1.7321 && keys.turned_off.0 <= angle);
+    }
+}

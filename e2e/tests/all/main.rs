@@ -1,0 +1,10 @@
+//! All tests of the interface, in one executable.
+
+mod bench;
+mod day;
+mod driving;
+mod surface;
+mod throwing;
+mod turning;
+mod weave;
+mod workshop;

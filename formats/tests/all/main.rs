@@ -1,0 +1,10 @@
+//! All tests of the formats from outside, in one executable.
+
+#[path = "../../../core/tests/all/cases.rs"]
+mod cases;
+mod csv;
+mod glb;
+mod model;
+mod recording;
+mod svg;
+mod table;

@@ -1,0 +1,7 @@
+//! All tests of the server, in one executable.
+
+mod api;
+mod common;
+mod live;
+mod safety;
+mod versions;
