@@ -1,7 +1,12 @@
 //! How to throw so that a thing lands at a place.
+//!
+//! Where flights have a closed form the throw for each time is known, and the times at which it is as wanted are looked
+//! for. Where drag grows with the square of speed, each of those ways is followed while that drag grows from nothing to
+//! what it is (continuation, Allgower and Georg 1990), by Newton's method for velocity and time together. What is given
+//! is a solution: it was flown, and it lands.
 
 use super::air::Air;
-use glam::DVec3;
+use glam::{DMat3, DVec3};
 
 /// What is asked of a throw beside where it lands.
 #[derive(Debug, Clone, Copy, PartialEq)]
@@ -25,37 +30,54 @@ pub struct Aimed {
     pub seconds: f64,
 }
 
-/// How many times are looked at to find a solution between them, on a scale that grows evenly, and the shortest and longest flight that is looked at, as parts of a time that fits the distance.
-const CLOSED: (usize, f64, f64) = (320, 1e-4, 60.0);
-/// The same where flights have no closed form.
-const STEPPED: (usize, f64, f64) = (60, 0.02, 12.0);
+/// How many times are looked at to find a solution between them, on a scale that grows evenly.
+const LOOKS: usize = 320;
+/// The shortest and longest flight that is looked at, as parts of a time that fits the distance.
+const SPAN: (f64, f64) = (1e-4, 60.0);
+/// What a solution may miss, as a part of the distance and of what is wanted.
+const MISSES: f64 = 1e-9;
+/// Metres per second beyond which nothing is thrown.
+const FASTEST: f64 = 1e5;
 
 /// The ways to throw by so much, in metres, shortest flight first: none, one or two.
 pub fn aimed(air: &Air, by: DVec3, wanted: Wanted) -> Vec<Aimed> {
+    let free = Air { quadratic: 0.0, ..*air };
+    let mut found = aimed_free(&free, by, wanted);
+    if air.is_stepped() {
+        found = found.into_iter().filter_map(|way| through_drag(air, by, wanted, way)).collect();
+        found.sort_by(|a, b| a.seconds.total_cmp(&b.seconds));
+        found.dedup_by(|a, b| (a.seconds - b.seconds).abs() <= 1e-6 * b.seconds);
+    }
+    found.retain(|way| way.velocity.length() <= FASTEST);
+    found
+}
+
+/// The velocity with which a flight against the square of speed goes `by` metres in so many seconds, above 0; nothing
+/// where it would have to be beyond all measure.
+pub(super) fn thrown_through(air: &Air, by: DVec3, seconds: f64) -> Option<DVec3> {
+    let velocity = Air { quadratic: 0.0, ..*air }.thrown(by, seconds)?;
+    through_drag(air, by, Wanted::Time(seconds), Aimed { velocity, seconds }).map(|way| way.velocity)
+}
+
+/// The ways where flights have a closed form.
+fn aimed_free(air: &Air, by: DVec3, wanted: Wanted) -> Vec<Aimed> {
     let at = |seconds: f64| air.thrown(by, seconds).map(|velocity| Aimed { velocity, seconds });
     if let Wanted::Time(seconds) = wanted {
         return at(seconds).into_iter().collect();
     }
     let up = -air.gravity.normalize_or_zero();
-    let off = |seconds: f64| at(seconds).map(|aimed| misses(air, &aimed, up, wanted));
+    let off = |seconds: f64| at(seconds).map(|aimed| misses(air, aimed.velocity, up, wanted, MISSES));
     let fitting = fitting_time(air, by, wanted);
-    let (looks, shortest, longest) = if air.is_stepped() { STEPPED } else { CLOSED };
-    let ratio = libm::log(longest / shortest) / looks as f64;
-    let times: Vec<f64> = (0..=looks).map(|i| fitting * shortest * libm::exp(ratio * i as f64)).collect();
-    // From each time to the next the throw changes little, and quicker ones need more speed by as much.
-    let mut last: Option<Aimed> = None;
-    let mut misses = Vec::with_capacity(times.len());
-    for &seconds in &times {
-        let near = last.map(|last| last.velocity * (last.seconds / seconds)).filter(|_| air.is_stepped());
-        let here = air.thrown_near(by, seconds, near).or_else(|| air.thrown(by, seconds));
-        last = here.map(|velocity| Aimed { velocity, seconds });
-        misses.push(last.map(|aimed| self::misses(air, &aimed, up, wanted)));
-    }
+    let ratio = libm::log(SPAN.1 / SPAN.0) / LOOKS as f64;
+    let times: Vec<f64> = (0..=LOOKS).map(|i| fitting * SPAN.0 * libm::exp(ratio * i as f64)).collect();
+    let misses: Vec<Option<f64>> = times.iter().map(|&seconds| off(seconds)).collect();
     let mut found = Vec::new();
     for (i, pair) in misses.windows(2).enumerate() {
         let [Some(a), Some(b)] = *pair else { continue };
         if (a > 0.0) != (b > 0.0)
             && let Some(time) = halved(&off, times[i], times[i + 1], a)
+            // A leap from one side to the other is no solution.
+            && off(time).is_some_and(|miss| miss.abs() <= 1e-6 * (1.0 + size_of(wanted)))
         {
             found.extend(at(time));
         }
@@ -65,6 +87,13 @@ pub fn aimed(air: &Air, by: DVec3, wanted: Wanted) -> Vec<Aimed> {
         found.extend(touching(&off, &times, &misses).and_then(at));
     }
     found
+}
+
+/// What a number that is wanted is measured by.
+const fn size_of(wanted: Wanted) -> f64 {
+    match wanted {
+        Wanted::Time(size) | Wanted::Height(size) | Wanted::Slope(size) | Wanted::Speed(size) => size.abs(),
+    }
 }
 
 /// Seconds that fit the distance and the pull, to look about.
@@ -81,44 +110,26 @@ fn fitting_time(air: &Air, by: DVec3, wanted: Wanted) -> f64 {
 }
 
 /// By how much a way to throw misses what is wanted.
-fn misses(air: &Air, aimed: &Aimed, up: DVec3, wanted: Wanted) -> f64 {
-    let rising = aimed.velocity.dot(up);
+fn misses(air: &Air, velocity: DVec3, up: DVec3, wanted: Wanted, tolerance: f64) -> f64 {
+    let rising = velocity.dot(up);
     match wanted {
         Wanted::Time(_) => 0.0,
-        Wanted::Speed(speed) => aimed.velocity.length() - speed,
+        Wanted::Speed(speed) => velocity.length() - speed,
         Wanted::Slope(slope) => {
-            let along = (aimed.velocity - up * rising).length();
+            let along = (velocity - up * rising).length();
             libm::atan2(rising, along) - slope
         }
-        Wanted::Height(height) => apex(air, aimed.velocity, up) - height,
+        Wanted::Height(height) => air.rises(velocity, up, tolerance) - height,
     }
 }
 
-/// How high a throw rises over its start, metres; below 0 where it begins downwards, by as much as says how far.
+/// How high a throw rises over its start, metres; below 0 where it begins downwards, by as much as its speed.
 pub fn apex(air: &Air, velocity: DVec3, up: DVec3) -> f64 {
-    let rising = velocity.dot(up);
-    let pull = air.gravity.length();
-    if rising <= 0.0 || pull == 0.0 {
-        return rising;
+    if air.gravity == DVec3::ZERO {
+        velocity.dot(up)
+    } else {
+        air.rises(velocity, up, super::steps::Stepper::TOLERANCE)
     }
-    if air.linear == 0.0 && air.quadratic == 0.0 {
-        return 0.5 * rising * rising / pull;
-    }
-    // The moment at which it no longer rises, by halving; drag only brings it nearer, wind may not.
-    let slows = |t: f64| air.arrives(velocity, t).1.dot(up) <= 0.0;
-    let mut high = rising / pull;
-    for _ in 0..40 {
-        if slows(high) {
-            break;
-        }
-        high *= 2.0;
-    }
-    let mut low = 0.0;
-    for _ in 0..50 {
-        let middle = 0.5 * (low + high);
-        if slows(middle) { high = middle } else { low = middle }
-    }
-    air.flown(velocity, high).dot(up)
 }
 
 fn halved(off: &impl Fn(f64) -> Option<f64>, mut low: f64, mut high: f64, before: f64) -> Option<f64> {
@@ -144,4 +155,89 @@ fn touching(off: &impl Fn(f64) -> Option<f64>, times: &[f64], misses: &[Option<f
     }
     let time = 0.5 * (low + high);
     (far(time) <= 1e-7).then_some(time)
+}
+
+/// The shortest part of the drag by which it grows in one go.
+const LEAST_GROWTH: f64 = 1.0 / 4096.0;
+/// Newton's steps for one part of the drag; at the end there may be as many again.
+const MOST_TRIES: usize = 7;
+/// Error of steps and of the solution on the way, and at the end.
+const ROUGH: (f64, f64) = (1e-8, 1e-5);
+const EXACT: (f64, f64) = (1e-12, MISSES);
+
+/// A way to throw that is followed while the drag by the square of speed grows to what it is.
+fn through_drag(air: &Air, by: DVec3, wanted: Wanted, free: Aimed) -> Option<Aimed> {
+    let grown = |part: f64| Air { quadratic: air.quadratic * part, ..*air };
+    let (mut here, mut part, mut growth) = (free, 0.0, 0.25);
+    // How velocity and time change with the drag.
+    let mut change: Option<(DVec3, f64)> = None;
+    while part < 1.0 {
+        let next: f64 = f64::min(part + growth, 1.0);
+        let ahead = change.map_or(here, |(velocity, seconds)| Aimed {
+            velocity: here.velocity + velocity * (next - part),
+            seconds: (here.seconds + seconds * (next - part)).max(0.5 * here.seconds),
+        });
+        let solved = solved(&grown(next), by, wanted, ahead, ROUGH).filter(|(way, _)| {
+            // Another way than the one that is followed lies farther off.
+            way.velocity.distance(ahead.velocity) <= 0.5 * (1.0 + here.velocity.length())
+        });
+        match solved {
+            Some((way, tries)) => {
+                let by_part = 1.0 / (next - part);
+                change = Some(((way.velocity - here.velocity) * by_part, (way.seconds - here.seconds) * by_part));
+                (here, part) = (way, next);
+                growth *= if tries <= 3 { 2.0 } else { 1.0 };
+            }
+            None => {
+                growth *= 0.25;
+                if growth < LEAST_GROWTH {
+                    return None;
+                }
+            }
+        }
+    }
+    solved(air, by, wanted, here, EXACT).map(|(way, _)| way).filter(|way| way.velocity.length() <= FASTEST)
+}
+
+/// Newton's method for velocity and time together, with slopes from differences: the solution near a way to throw, and
+/// after how many steps; nothing where it does not come near one.
+fn solved(air: &Air, by: DVec3, wanted: Wanted, near: Aimed, (tolerance, least): (f64, f64)) -> Option<(Aimed, usize)> {
+    let up = -air.gravity.normalize_or_zero();
+    let size = by.length() + air.gravity.length() * near.seconds * near.seconds;
+    let wants = |velocity: DVec3| misses(air, velocity, up, wanted, tolerance);
+    let mut way = near;
+    let most = if least < ROUGH.1 { 2 * MOST_TRIES } else { MOST_TRIES };
+    for tries in 0..most {
+        let (there, arriving) = air.arrives_within(way.velocity, way.seconds, tolerance);
+        let (off, miss) = (there - by, wants(way.velocity));
+        if off.length() <= least * size && miss.abs() <= least * (size_of(wanted) + 1e-3) {
+            return Some((way, tries));
+        }
+        let h = tolerance.sqrt() * (1.0 + way.velocity.length());
+        let column = |axis: DVec3| {
+            let (ahead, behind) = (way.velocity + axis * h, way.velocity - axis * h);
+            let place = |velocity| air.arrives_within(velocity, way.seconds, tolerance).0;
+            (place(ahead) - place(behind)) / (2.0 * h)
+        };
+        let back = DMat3::from_cols(column(DVec3::X), column(DVec3::Y), column(DVec3::Z)).inverse();
+        let own = back * off;
+        let later = if matches!(wanted, Wanted::Time(_)) {
+            0.0
+        } else {
+            // Later by as much as makes it as wanted, while it still lands.
+            let slope = |axis: DVec3| (wants(way.velocity + axis * h) - wants(way.velocity - axis * h)) / (2.0 * h);
+            let slopes = DVec3::new(slope(DVec3::X), slope(DVec3::Y), slope(DVec3::Z));
+            (miss - slopes.dot(own)) / slopes.dot(back * arriving)
+        };
+        // Too bold a step may be answered by a flight that ends nowhere.
+        let later = later.clamp(-0.5 * way.seconds, way.seconds);
+        let change = own + back * arriving * later;
+        let most = 2.0 * (1.0 + way.velocity.length());
+        way.velocity -= change.clamp_length_max(most);
+        way.seconds += later;
+        if !way.velocity.is_finite() || !way.seconds.is_finite() || way.velocity.length() > 10.0 * FASTEST {
+            return None;
+        }
+    }
+    None
 }

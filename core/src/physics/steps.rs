@@ -58,24 +58,27 @@ pub struct Stepper {
     h: f64,
     /// Seconds of the longest step.
     longest: f64,
+    /// Error of a step, as a part of what is covered.
+    tolerance: f64,
 }
 
 impl Default for Stepper {
     /// For steps between which a quintic is good: to the sixth power of their length.
     fn default() -> Self {
-        Self { h: 1e-3, longest: 0.02 }
+        Self { h: 1e-3, longest: 0.02, tolerance: Self::TOLERANCE }
     }
 }
 
-/// Error of a step, as a part of what is covered.
-const TOLERANCE: f64 = 1e-12;
 /// Seconds of the shortest step.
 const SHORTEST: f64 = 1e-7;
 
 impl Stepper {
+    /// Error of a step, as a part of what is covered.
+    pub const TOLERANCE: f64 = 1e-12;
+
     /// For what only matters at its end: steps are as long as the error allows.
-    pub const fn to_the_end() -> Self {
-        Self { h: 1e-2, longest: f64::INFINITY }
+    pub const fn to_the_end(tolerance: f64) -> Self {
+        Self { h: 1e-2, longest: f64::INFINITY, tolerance }
     }
 
     /// One step of at most `most` seconds, above 0: how many it took, and the state after it.
@@ -84,7 +87,7 @@ impl Stepper {
         loop {
             let (there, error) = one(from, h, forces);
             let scale = from.velocity.length().max(there.velocity.length()) * h + from.place.length() * 1e-3 + 1e-9;
-            let tries = error / (TOLERANCE * scale);
+            let tries = error / (self.tolerance * scale);
             let factor = (0.9 * libm::pow(tries.max(1e-10), -0.2)).clamp(0.2, 4.0);
             if tries <= 1.0 || h <= SHORTEST {
                 // A step that was cut short says nothing against longer ones.

@@ -35,7 +35,10 @@ fn state(motion: &dyn Motion, frame: f64) -> (DVec3, DVec3, DVec3) {
 
 /// The classical fourth-order method in small steps, sharing nothing with the program.
 fn marched(air: &Air, velocity: DVec3, seconds: f64) -> (DVec3, DVec3) {
-    let steps = 40_000;
+    marched_in(air, velocity, seconds, 40_000)
+}
+
+fn marched_in(air: &Air, velocity: DVec3, seconds: f64, steps: u32) -> (DVec3, DVec3) {
     let h = seconds / f64::from(steps);
     let pull = |v: DVec3| {
         let through = v - air.wind;
@@ -192,12 +195,51 @@ proptest! {
         }
     }
 
+    /// Flown by an independent integration, not by the one that aims.
     #[test]
-    fn a_throw_against_the_square_of_speed_lands_too(by in (-6.0..6.0f64, -1.0..1.0f64, -6.0..6.0f64), time in 0.5..2.0f64) {
+    fn every_way_to_aim_against_the_square_of_speed_lands_as_it_should(
+        by in (-8.0..8.0f64, -2.0..2.0f64, -8.0..8.0f64), which in 0usize..4, linear in prop::sample::select(vec![0.0, 0.2]),
+        quadratic in prop::sample::select(vec![0.004, 0.04, 0.12]), wind in -3.0..3.0f64, time in 0.4..2.5f64, more in 0.1..3.0f64,
+    ) {
         let by = DVec3::new(by.0, by.1, by.2);
-        let air = Air { gravity: G, wind: DVec3::X, linear: 0.0, quadratic: 0.04 };
-        let way = aimed(&air, by, Wanted::Time(time))[0];
-        prop_assert!(marched(&air, way.velocity, time).0.distance(by) < 1e-6);
+        prop_assume!(by.with_y(0.0).length() > 0.5);
+        let air = Air { gravity: G, wind: DVec3::X * wind, linear, quadratic };
+        let least = libm::sqrt(9.81 * (by.y + by.length()));
+        let wanted = [
+            Wanted::Time(time),
+            Wanted::Height(by.y.max(0.0) + more),
+            Wanted::Slope(libm::atan2(by.y, by.with_y(0.0).length()) * 0.6 + 0.4 * 1.3),
+            Wanted::Speed(least * (1.0 + more)),
+        ][which];
+        let found = aimed(&air, by, wanted);
+        // A time and a height can always be had; of the others drag and wind may leave none.
+        prop_assert!(which > 1 || !found.is_empty(), "{wanted:?}");
+        for way in found {
+            prop_assert!(marched(&air, way.velocity, way.seconds).0.distance(by) < 1e-6, "{way:?}");
+            // The highest place of so many along the independent flight.
+            let highest = || (1..400).map(|i| marched_in(&air, way.velocity, 0.01 * f64::from(i), 200).0.y).fold(0.0, f64::max);
+            let (off, near) = match wanted {
+                Wanted::Time(time) => (way.seconds - time, 1e-9),
+                Wanted::Height(height) => (highest() - height, 2e-3),
+                Wanted::Slope(slope) => (libm::atan2(way.velocity.y, way.velocity.with_y(0.0).length()) - slope, 1e-7),
+                Wanted::Speed(speed) => (way.velocity.length() - speed, 1e-7),
+            };
+            prop_assert!(off.abs() < near, "{wanted:?} {off} {way:?}");
+        }
+    }
+
+    /// Drag that is next to nothing is next to none, however little it is.
+    #[test]
+    fn drag_that_vanishes_leaves_the_parabola(v in velocity(20.0), wind in velocity(5.0), seconds in 0.01..20.0f64, power in 3.0..320.0f64) {
+        let linear = libm::pow(10.0, -power);
+        let (air, calm) = (Air { gravity: G, wind, linear, quadratic: 0.0 }, Air::still(G));
+        let (there, free) = (air.flown(v, seconds), calm.flown(v, seconds));
+        // To the first order it is ½·(v − w)·t² + g·t³ / 6 less, for each unit of drag.
+        let less = ((v - wind) * 0.5 + G * (seconds / 6.0)) * (linear * seconds * seconds);
+        let second = (linear * seconds) * less.length() + 1e-12 * (1.0 + free.length());
+        prop_assert!((free - less).distance(there) <= second, "{there} {free}");
+        let back = air.thrown(there, seconds).unwrap();
+        prop_assert!(back.distance(v) < 1e-9 * (1.0 + v.length() + 10.0 * seconds + 1.0 / seconds), "{back} {v}");
     }
 
     #[test]
