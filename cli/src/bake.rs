@@ -7,7 +7,7 @@ use std::path::{Path, PathBuf};
 use std::sync::Arc;
 use zickzack_core::fraction::greatest_common_divisor;
 use zickzack_core::graph::{LONGEST_ORBIT, SeamReport};
-use zickzack_core::keys::{Keys, bake_dense, bake_reduced};
+use zickzack_core::keys::{Keys, ObjectKeys, bake_dense, bake_reduced};
 use zickzack_core::motion::{Cancel, Frames, Motion};
 use zickzack_core::nodes::Registry;
 use zickzack_core::scene::Scene;
@@ -168,12 +168,11 @@ fn told(name: &str, keys: &Keys, first: f64) -> String {
         count(object.scale.is_still(), object.scale.keys.len());
     }
     let before = moving * ((keys.range.to - keys.range.from).floor() as usize + 1);
-    let errors = |turn: bool| {
-        keys.objects.iter().flat_map(move |object| if turn { &object.errors[3..] } else { &object.errors[..3] })
+    let worst = |error: fn(&ObjectKeys) -> (f64, f64)| {
+        let errors = keys.objects.iter().map(error);
+        errors.fold((0.0, 0.0), |worst: (f64, f64), here| if here.0 > worst.0 { here } else { worst })
     };
-    let worst =
-        |turn| errors(turn).fold((0.0, 0.0), |worst: (f64, f64), here| if here.0 > worst.0 { *here } else { worst });
-    let (off, turned) = (worst(false), worst(true));
+    let (off, turned) = (worst(|object| object.off), worst(|object| object.turned_off));
     format!(
         "{name}: {before} → {after} keys, off by at most {:.3} mm at frame {:.2} and {:.3}° at frame {:.2}",
         off.0 * 1e3,

@@ -124,10 +124,16 @@ impl File {
         });
     }
 
-    /// Seconds, strictly growing in single precision: of two keys at a jump the earlier goes a step back.
+    /// Seconds, strictly growing in single precision. Of two keys at a jump the later lies at it or before it, so that
+    /// who reads at the time of that frame, in whatever precision, is after the jump.
     fn times<const N: usize>(&self, channel: &Channel<N>, start: f64) -> Vec<f32> {
-        let mut times: Vec<f32> = channel.keys.iter().map(|key| ((key.frame - start) / self.fps) as f32).collect();
+        let exact = |i: usize| (channel.keys[i].frame - start) / self.fps;
+        let mut times: Vec<f32> = (0..channel.keys.len()).map(|i| exact(i) as f32).collect();
         for i in (1..times.len()).rev() {
+            let jumps = channel.keys[i - 1].frame == channel.keys[i].frame;
+            if jumps && f64::from(times[i]) > exact(i) {
+                times[i] = times[i].next_down();
+            }
             if times[i - 1] >= times[i] {
                 times[i - 1] = times[i].next_down();
             }

@@ -4,7 +4,7 @@ use super::channel::{Channel, Interpolation, Key};
 use super::fit::Point;
 use super::reduce::{Error, Source, reduce};
 use super::track::{Instant, State, Track};
-use crate::motion::{BreakKind, Cancel, Frames, Motion, MotionError, prepared};
+use crate::motion::{BreakKind, Cancel, Columns, Frames, Motion, MotionError, Sample, prepared};
 use glam::{DQuat, DVec3};
 use rayon::prelude::*;
 use std::sync::Arc;
@@ -18,8 +18,10 @@ pub struct ObjectKeys {
     pub orientation: Channel<4>,
     /// Factors along the thing's own axes.
     pub scale: Channel<3>,
-    /// Largest error of each position channel, metres, and of the orientation, radians, with frames.
-    pub errors: [(f64, f64); 4],
+    /// Largest distance from the motion, metres, and its frame.
+    pub off: (f64, f64),
+    /// Largest angle from the motion, radians, and its frame.
+    pub turned_off: (f64, f64),
 }
 
 /// The keys of all things of an output.
@@ -34,7 +36,9 @@ pub struct Keys {
 /// Keys at every `step` frames from the start of the range, joined straight; where a thing jumps or
 /// turns at once, a pair of keys.
 pub fn bake_dense(motion: &Arc<dyn Motion>, range: Frames, step: f64, cancel: &Cancel) -> Result<Keys, MotionError> {
-    each_object(motion, range, cancel, |track| {
+    let ready = prepared(motion, range.widened(1.0), cancel)?;
+    each_object(&*ready, range, cancel, |object| {
+        let track = Track::new(&*ready, object, range)?;
         let on_step = |frame: f64| {
             let steps = (frame - range.from) / step;
             (steps - steps.round()).abs() < 1e-9
@@ -47,54 +51,79 @@ pub fn bake_dense(motion: &Arc<dyn Motion>, range: Frames, step: f64, cancel: &C
             .filter(|(index, i)| *index == 0 || *index == last || i.broken.is_some() || on_step(i.frame))
             .map(|(_, instant)| instant)
             .collect();
-        let mut keys = ObjectKeys {
+        let keys = ObjectKeys {
             position: [0, 1, 2].map(|axis| linear(&chosen, |state| position(state, axis).0, &apart)),
             orientation: linear(&chosen, |state| orientation(state).0, &angle),
             scale: linear(&chosen, |state| scale(state).0, &apart),
-            errors: [(0.0, 0.0); 4],
+            off: (0.0, range.from),
+            turned_off: (0.0, range.from),
         };
-        keys.errors = errors(track, &keys);
-        keys
+        Ok(measured(&*ready, object, &track, range, keys).0)
     })
 }
 
-/// Few cubic keys: every position within `tolerance` metres, orientations within `turn` radians. Contacts after which the thing leaves by more than the
-/// tolerance are kept exactly.
+/// Times that a thing is reduced again with more to look at, where the keys were off between what was looked at.
+pub(super) const MOST_ROUNDS: usize = 12;
+
+/// Parts of the tolerance that are aimed at, and that may be found where keys are compared: the rest is for what lies
+/// between.
+pub(super) const HELD: f64 = 0.85;
+pub(super) const SEEN: f64 = 0.92;
+
+/// Few cubic keys: every place within `tolerance` metres, orientations within `turn` radians, at every 64th of a frame
+/// and beside every key. Contacts after which the thing leaves by more than the tolerance are kept exactly.
 pub fn bake_reduced(
     motion: &Arc<dyn Motion>,
     range: Frames,
     (tolerance, turn): (f64, f64),
     cancel: &Cancel,
 ) -> Result<Keys, MotionError> {
-    each_object(motion, range, cancel, |track| {
-        let contacts = kept_contacts(track, tolerance);
-        let mut keys = ObjectKeys {
-            position: [0, 1, 2].map(|axis| reduced(track, &contacts, tolerance, |state| position(state, axis), &apart)),
-            orientation: reduced(track, &contacts, turn, orientation, &angle),
-            scale: reduced(track, &contacts, tolerance, scale, &apart),
-            errors: [(0.0, 0.0); 4],
-        };
-        keys.errors = errors(track, &keys);
-        keys
+    let ready = prepared(motion, range.widened(1.0), cancel)?;
+    each_object(&*ready, range, cancel, |object| {
+        let mut track = Track::within(&*ready, object, range, (tolerance, turn))?;
+        // What moves along several axes is off by the root of the sum of their squares.
+        let moving = (0..3).filter(|&axis| moves(&track, axis, tolerance)).count().max(1);
+        let along = HELD * tolerance / (moving as f64).sqrt();
+        for round in 0.. {
+            let contacts = kept_contacts(&track, tolerance);
+            let keys = ObjectKeys {
+                position: [0, 1, 2]
+                    .map(|axis| reduced(&track, &contacts, along, |state| position(state, axis), &apart)),
+                orientation: reduced(&track, &contacts, HELD * turn, orientation, &angle),
+                scale: reduced(&track, &contacts, tolerance, scale, &apart),
+                off: (0.0, range.from),
+                turned_off: (0.0, range.from),
+            };
+            let (keys, frames) = measured(&*ready, object, &track, range, keys);
+            let missed: Vec<f64> = frames
+                .into_iter()
+                .filter(|(_, off, turned)| *off > SEEN * tolerance || *turned > SEEN * turn)
+                .map(|m| m.0)
+                .collect();
+            if missed.is_empty() || round + 1 == MOST_ROUNDS {
+                return Ok(keys);
+            }
+            track.look_at(&*ready, object, &missed);
+        }
+        unreachable!("the last round returns")
     })
 }
 
+/// True where it leaves its first place along an axis by more than a hundredth of the tolerance.
+pub(super) fn moves(track: &Track, axis: usize, tolerance: f64) -> bool {
+    let first = track.instants[0].right.pose.position[axis];
+    let far = |state: &State| (state.pose.position[axis] - first).abs() > 0.01 * tolerance;
+    track.instants.iter().any(|instant| far(&instant.left) || far(&instant.right))
+}
+
 fn each_object(
-    motion: &Arc<dyn Motion>,
+    ready: &dyn Motion,
     range: Frames,
     cancel: &Cancel,
-    bake: impl Fn(&Track) -> ObjectKeys + Sync,
+    bake: impl Fn(usize) -> Result<ObjectKeys, MotionError> + Sync,
 ) -> Result<Keys, MotionError> {
-    let ready = prepared(motion, range.widened(1.0), cancel)?;
-    let objects = (0..ready.len())
-        .into_par_iter()
-        .map(|object| {
-            if cancel.cancelled() {
-                return Err(MotionError::Cancelled);
-            }
-            Ok(bake(&Track::new(&*ready, object, range)?))
-        })
-        .collect::<Result<Vec<ObjectKeys>, MotionError>>()?;
+    let one = |object| if cancel.cancelled() { Err(MotionError::Cancelled) } else { bake(object) };
+    let objects = (0..ready.len()).into_par_iter().map(one).collect::<Result<Vec<ObjectKeys>, MotionError>>()?;
     Ok(Keys { objects, range })
 }
 
@@ -209,20 +238,71 @@ fn linear<const N: usize>(
     Channel { interpolation: Interpolation::Linear, keys }
 }
 
-/// Largest error of x, y, z and orientation at every instant, each with its frame.
-fn errors(track: &Track, keys: &ObjectKeys) -> [(f64, f64); 4] {
-    let mut worst = [(0.0, track.instants[0].frame); 4];
-    for instant in &track.instants[..track.instants.len() - 1] {
-        let here = &instant.right.pose;
-        let off = [0, 1, 2, 3].map(|i| match keys.position.get(i) {
-            Some(channel) => apart(&channel.at(instant.frame).0, &[here.position[i]]),
-            None => angle(&keys.orientation.at(instant.frame).0, &here.orientation.to_array()),
-        });
-        for (worst, off) in worst.iter_mut().zip(off) {
-            if off > worst.0 {
-                *worst = (off, instant.frame);
-            }
+/// Parts of a frame at which keys are compared with the motion.
+const PARTS: f64 = 64.0;
+/// Frames beside a key at which they are compared too.
+const BESIDE: f64 = 1e-3;
+
+/// Frames within which a leap is where it is said to be.
+const MOMENT: f64 = 2e-9;
+
+/// Frames at which keys are compared with a motion over a range: at every 64th of a frame, on both sides of every key
+/// and between keys that stand close, and between all instants of the track, which lie closer where much happens.
+pub(super) fn compared(range: Frames, track: &Track, keys: impl Iterator<Item = f64>) -> Vec<f64> {
+    let count = ((range.to - range.from) * PARTS).floor() as usize;
+    let mut keys: Vec<f64> = keys.collect();
+    keys.sort_by(f64::total_cmp);
+    let beside = keys.iter().flat_map(|frame| [frame - BESIDE, frame + BESIDE, *frame]);
+    // Keys that stand close do so because much happens between them.
+    let close = keys.windows(2).filter(|pair| pair[1] - pair[0] > MOMENT && pair[1] - pair[0] < 8.0 / PARTS);
+    let within = close.flat_map(|pair| (1..8).map(|i| pair[0] + (pair[1] - pair[0]) * f64::from(i) / 8.0));
+    let between = track.instants.windows(2).map(|pair| 0.5 * (pair[0].frame + pair[1].frame));
+    let mut frames: Vec<f64> =
+        (0..=count).map(|i| range.from + i as f64 / PARTS).chain(beside).chain(within).chain(between).collect();
+    // What comes at the very end may belong to what would come after it.
+    frames.retain(|frame| *frame >= range.from && *frame < range.to);
+    // At the moment of a leap either side is right.
+    let leaps: Vec<f64> = track.instants.iter().filter(|i| i.broken.is_some()).map(|i| i.frame).collect();
+    frames.retain(|frame| {
+        let after = leaps.partition_point(|leap| leap < frame);
+        [after.checked_sub(1), Some(after)]
+            .into_iter()
+            .flatten()
+            .all(|i| leaps.get(i).is_none_or(|leap| (leap - frame).abs() > MOMENT))
+    });
+    frames.sort_by(f64::total_cmp);
+    frames.dedup();
+    frames
+}
+
+/// The keys with what they miss at most; and at each frame that was compared, metres and radians.
+fn measured(
+    motion: &dyn Motion,
+    object: usize,
+    track: &Track,
+    range: Frames,
+    keys: ObjectKeys,
+) -> (ObjectKeys, Vec<(f64, f64, f64)>) {
+    let own = keys.position.iter().flat_map(|channel| channel.keys.iter().map(|key| key.frame));
+    let frames = compared(range, track, own.chain(keys.orientation.keys.iter().map(|key| key.frame)));
+    let at: Vec<(usize, f64)> = frames.iter().map(|&frame| (object, frame)).collect();
+    let mut sample = Sample::default();
+    motion.sample_at(&at, Columns::POSE, &mut sample);
+    let missed = |(row, &frame): (usize, &f64)| {
+        let here = sample.pose(row);
+        let place = DVec3::from(keys.position.each_ref().map(|channel| channel.at(frame).0[0]));
+        let turned = angle(&keys.orientation.at(frame).0, &here.orientation.to_array());
+        (frame, place.distance(here.position), turned)
+    };
+    let missed: Vec<(f64, f64, f64)> = frames.iter().enumerate().map(missed).collect();
+    let (mut off, mut turned_off) = ((0.0, range.from), (0.0, range.from));
+    for &(frame, far, turned) in &missed {
+        if far > off.0 {
+            off = (far, frame);
+        }
+        if turned > turned_off.0 {
+            turned_off = (turned, frame);
         }
     }
-    worst
+    (ObjectKeys { off, turned_off, ..keys }, missed)
 }

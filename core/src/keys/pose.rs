@@ -1,10 +1,10 @@
 //! From a motion to few keys of the numbers that pose one thing.
 
-use super::bake::{apart, kept_contacts, position, reduced_by, scale};
+use super::bake::{HELD, MOST_ROUNDS, SEEN, apart, compared, kept_contacts, moves, position, reduced_by, scale};
 use super::channel::Channel;
 use super::fit::Point;
 use super::track::{State, Track};
-use crate::motion::{Cancel, Frames, Motion, MotionError, prepared};
+use crate::motion::{Cancel, Columns, Frames, Motion, MotionError, Sample, prepared};
 use crate::pose::{angle_between, from_degrees};
 use glam::{DMat3, DQuat, DVec3};
 use std::sync::Arc;
@@ -24,7 +24,8 @@ pub struct PoseKeys {
     pub turned_off: (f64, f64),
 }
 
-/// Within `tolerance` metres and `angle` radians at every quarter frame and every break; in flat scenes about z only.
+/// Within `tolerance` metres and `angle` radians at every 64th of a frame and beside every key; in flat scenes about z
+/// only.
 pub fn bake_pose(
     motion: &Arc<dyn Motion>,
     object: usize,
@@ -33,34 +34,67 @@ pub fn bake_pose(
     cancel: &Cancel,
 ) -> Result<PoseKeys, MotionError> {
     let ready = prepared(motion, range.widened(1.0), cancel)?;
-    let track = Track::new(&*ready, object, range)?;
-    let contacts = kept_contacts(&track, tolerance);
+    let mut track = Track::within(&*ready, object, range, (tolerance, angle))?;
+    for round in 0.. {
+        let keys = reduced(&track, range, (tolerance, angle));
+        let (keys, missed) = measured(&*ready, (object, &track), range, keys, (tolerance, angle));
+        if missed.is_empty() || round + 1 == MOST_ROUNDS {
+            return Ok(keys);
+        }
+        track.look_at(&*ready, object, &missed);
+    }
+    unreachable!("the last round returns")
+}
+
+fn reduced(track: &Track, range: Frames, (tolerance, angle): (f64, f64)) -> PoseKeys {
+    let contacts = kept_contacts(track, tolerance);
+    let moving = (0..3).filter(|&axis| moves(track, axis, tolerance)).count().max(1);
+    let along = HELD * tolerance / (moving as f64).sqrt();
     let place = [0, 1, 2].map(|axis| {
-        let points = points(&track, |state| position(state, axis));
-        reduced_by(&track, &points, &contacts, tolerance, &apart)
+        let points = points(track, |state| position(state, axis));
+        reduced_by(track, &points, &contacts, along, &apart)
     });
     // Three turns together are off by at most the sum of what each is off.
-    let turns = turns(&track);
-    let turn = [0, 1, 2].map(|axis| reduced_by(&track, &turns[axis], &contacts, angle.to_degrees() / 3.0, &apart));
-    let sizes = points(&track, |state| {
+    let turns = turns(track);
+    let turn =
+        [0, 1, 2].map(|axis| reduced_by(track, &turns[axis], &contacts, HELD * angle.to_degrees() / 3.0, &apart));
+    let sizes = points(track, |state| {
         let (value, slope) = scale(state);
         ([value[0]], [slope[0]])
     });
-    let scale = reduced_by(&track, &sizes, &contacts, 1e-4, &apart);
-    let mut keys = PoseKeys { place, turn, scale, off: (0.0, range.from), turned_off: (0.0, range.from) };
-    for instant in &track.instants[..track.instants.len() - 1] {
-        let (here, frame) = (&instant.right.pose, instant.frame);
+    let scale = reduced_by(track, &sizes, &contacts, 1e-4, &apart);
+    PoseKeys { place, turn, scale, off: (0.0, range.from), turned_off: (0.0, range.from) }
+}
+
+/// The keys with what they miss at most, and the frames at which that is more than wanted.
+fn measured(
+    motion: &dyn Motion,
+    (object, track): (usize, &Track),
+    range: Frames,
+    keys: PoseKeys,
+    (tolerance, angle): (f64, f64),
+) -> (PoseKeys, Vec<f64>) {
+    let frames = compared(range, track, keys.channels().flat_map(|channel| channel.keys.iter().map(|key| key.frame)));
+    let at: Vec<(usize, f64)> = frames.iter().map(|&frame| (object, frame)).collect();
+    let mut sample = Sample::default();
+    motion.sample_at(&at, Columns::POSE, &mut sample);
+    let (mut off, mut turned_off, mut missed) = ((0.0, range.from), (0.0, range.from), Vec::new());
+    for (row, &frame) in frames.iter().enumerate() {
+        let here = sample.pose(row);
         let at = |channels: &[Channel<1>; 3]| DVec3::from(channels.each_ref().map(|channel| channel.at(frame).0[0]));
-        let off = at(&keys.place).distance(here.position);
+        let far = at(&keys.place).distance(here.position);
         let turned = angle_between(from_degrees(at(&keys.turn)), here.orientation);
-        if off > keys.off.0 {
-            keys.off = (off, frame);
+        if far > SEEN * tolerance || turned > SEEN * angle {
+            missed.push(frame);
         }
-        if turned > keys.turned_off.0 {
-            keys.turned_off = (turned, frame);
+        if far > off.0 {
+            off = (far, frame);
+        }
+        if turned > turned_off.0 {
+            turned_off = (turned, frame);
         }
     }
-    Ok(keys)
+    (PoseKeys { off, turned_off, ..keys }, missed)
 }
 
 /// The seven numbers that pose a thing at a frame, each with its slope per frame: place, metres; turns about x, y and z,

@@ -1,7 +1,8 @@
 //! A motion of one thing, sampled finely enough to be measured against.
 
+use super::channel::hermite;
 use crate::motion::{Break, BreakKind, Columns, Frames, Motion, MotionError, Sample};
-use crate::pose::Pose;
+use crate::pose::{Pose, angle_between};
 use glam::{DQuat, DVec3};
 
 /// Pose and rates on one side of an instant.
@@ -39,6 +40,10 @@ pub struct Track {
 const STEPS: f64 = 4.0;
 /// Frames before a break at which its left side is looked up.
 const BEFORE: f64 = 1e-6;
+/// Frames after it at which its right side is looked up where it leaps there, and what counts as a leap, in metres and
+/// radians: within so little time nothing else comes so far.
+const AFTER: f64 = 1e-9;
+const LEAPS: f64 = 1e-6;
 /// Breaks closer to each other than this many frames are taken as one.
 const CLOSE: f64 = 1e-4;
 
@@ -61,7 +66,14 @@ impl Track {
                 |row| State { pose: sample.pose(row), velocity: sample.velocities[row], spin: sample.spins[row] };
             (0..at.len()).map(state).collect()
         };
-        let rights = states(&|_| 0.0);
+        let mut rights = states(&|_| 0.0);
+        // Rounding may put a leap a hair after the frame that it is said to be at.
+        let afters = states(&|kind| if kind.is_some() { -AFTER } else { 0.0 });
+        for (right, after) in rights.iter_mut().zip(afters) {
+            if apart(right, &after, (LEAPS, LEAPS)) > 1.0 {
+                *right = after;
+            }
+        }
         let lefts = states(&|kind| if kind.is_some() { BEFORE } else { 0.0 });
         let instants = frames
             .iter()
@@ -76,6 +88,65 @@ impl Track {
         let mut track = Self { instants };
         track.align_orientations();
         Ok(track)
+    }
+
+    /// As [`new`](Self::new), with more instants wherever the cubic between two, through their places and rates, is off by
+    /// more than the tolerance in metres and radians; what jumps without having said so is found there.
+    pub fn within(
+        motion: &dyn Motion,
+        object: usize,
+        range: Frames,
+        tolerance: (f64, f64),
+    ) -> Result<Self, MotionError> {
+        let mut track = Self::new(motion, object, range)?;
+        let mut sampler = Sampler { motion, object, sample: Sample::default() };
+        let mut found = Vec::new();
+        let mut open: Vec<(Instant, Instant)> = track.instants.windows(2).map(|pair| (pair[0], pair[1])).collect();
+        while !open.is_empty() && found.len() < MOST_FOUND {
+            let inner = |(a, b): &(Instant, Instant)| LOOKS.map(|part| a.frame + (b.frame - a.frame) * part);
+            let states = sampler.states(&open.iter().flat_map(inner).collect::<Vec<f64>>());
+            let mut next = Vec::new();
+            for ((a, b), states) in open.into_iter().zip(states.chunks(LOOKS.len())) {
+                let off = |(part, state): (&f64, &State)| misses(&a, &b, *part, state, tolerance);
+                if LOOKS.iter().zip(states).map(off).fold(0.0, f64::max) <= 0.5 {
+                    continue;
+                }
+                if b.frame - a.frame > NARROW {
+                    let state = states[LOOKS.len() / 2];
+                    let middle = Instant { frame: 0.5 * (a.frame + b.frame), left: state, right: state, broken: None };
+                    found.push(middle);
+                    next.extend([(a, middle), (middle, b)]);
+                } else {
+                    found.extend(sampler.leap(&a, &b, tolerance));
+                }
+            }
+            open = next;
+        }
+        track.add(found);
+        Ok(track)
+    }
+
+    /// More instants, at frames at which the motion is smooth.
+    pub(super) fn look_at(&mut self, motion: &dyn Motion, object: usize, frames: &[f64]) {
+        let states = Sampler { motion, object, sample: Sample::default() }.states(frames);
+        let new = |(&frame, &state): (&f64, &State)| Instant { frame, left: state, right: state, broken: None };
+        self.add(frames.iter().zip(&states).map(new).collect());
+    }
+
+    fn add(&mut self, found: Vec<Instant>) {
+        if found.is_empty() {
+            return;
+        }
+        self.instants.extend(found);
+        self.instants.sort_by(|a, b| a.frame.total_cmp(&b.frame));
+        self.instants.dedup_by(|later, earlier| {
+            let same = later.frame == earlier.frame;
+            if same && later.broken.is_some() {
+                *earlier = *later;
+            }
+            same
+        });
+        self.align_orientations();
     }
 
     /// Chooses the sign of each quaternion so that neighbours lie on one side.
@@ -105,4 +176,73 @@ fn thinned(breaks: Vec<Break>, range: Frames) -> Vec<Break> {
     }
     kept.retain(|b| b.frame > range.from + CLOSE && b.frame < range.to - CLOSE);
     kept
+}
+
+/// Parts of a stretch between two instants at which it is looked at.
+const LOOKS: [f64; 3] = [0.25, 0.5, 0.75];
+/// Frames between instants below which it is a leap that is looked for.
+const NARROW: f64 = 1.0 / 4096.0;
+/// Frames within which a leap is found.
+const LEAP: f64 = 1e-9;
+/// Instants that are added to a track at most.
+const MOST_FOUND: usize = 200_000;
+
+struct Sampler<'a> {
+    motion: &'a dyn Motion,
+    object: usize,
+    sample: Sample,
+}
+
+impl Sampler<'_> {
+    fn states(&mut self, frames: &[f64]) -> Vec<State> {
+        let at: Vec<(usize, f64)> = frames.iter().map(|&frame| (self.object, frame)).collect();
+        self.motion.sample_at(&at, Columns::POSE | Columns::VELOCITY | Columns::SPIN, &mut self.sample);
+        let sample = &self.sample;
+        let state = |row| State { pose: sample.pose(row), velocity: sample.velocities[row], spin: sample.spins[row] };
+        (0..at.len()).map(state).collect()
+    }
+
+    /// The instant at which it leaps between two, or turns sharply.
+    fn leap(&mut self, a: &Instant, b: &Instant, tolerance: (f64, f64)) -> Option<Instant> {
+        let (mut low, mut high) = ((a.frame, a.right), (b.frame, b.left));
+        while high.0 - low.0 > LEAP {
+            let frame = 0.5 * (low.0 + high.0);
+            if frame <= low.0 || frame >= high.0 {
+                break;
+            }
+            let middle = self.states(&[frame])[0];
+            if apart(&low.1, &middle, tolerance) > apart(&middle, &high.1, tolerance) {
+                high = (frame, middle);
+            } else {
+                low = (frame, middle);
+            }
+        }
+        let leaps = apart(&low.1, &high.1, tolerance) > 0.5;
+        let broken = Some(if leaps { BreakKind::Jump } else { BreakKind::Corner });
+        (high.0 < b.frame).then_some(Instant { frame: high.0, left: low.1, right: high.1, broken })
+    }
+}
+
+/// How far two poses are apart, as a part of the tolerance.
+fn apart(a: &State, b: &State, (far, turned): (f64, f64)) -> f64 {
+    let off = a.pose.position.distance(b.pose.position).max(a.pose.scale.distance(b.pose.scale));
+    (off / far).max(angle_between(a.pose.orientation, b.pose.orientation) / turned)
+}
+
+/// How far the cubic between two instants is from a state at a part of the way, as a part of the tolerance.
+fn misses(a: &Instant, b: &Instant, part: f64, state: &State, tolerance: (f64, f64)) -> f64 {
+    let length = b.frame - a.frame;
+    let place = |i: usize| {
+        let (from, to) = (&a.right, &b.left);
+        let (out, into) = (from.velocity[i] * length, to.velocity[i] * length);
+        hermite(from.pose.position[i], out, to.pose.position[i], into, part)
+    };
+    let (from, to) = (a.right.pose.orientation, b.left.pose.orientation);
+    let to = if from.dot(to) < 0.0 { -to } else { to };
+    let rate = |q: DQuat, spin: DVec3| (DQuat::from_xyzw(spin.x, spin.y, spin.z, 0.0) * q * (0.5 * length)).to_array();
+    let (out, into) = (rate(from, a.right.spin), rate(to, b.left.spin));
+    let turn = |i: usize| hermite(from.to_array()[i], out[i], to.to_array()[i], into[i], part);
+    let orientation = DQuat::from_array(std::array::from_fn(turn)).normalize();
+    let pose = Pose { position: DVec3::from_array(std::array::from_fn(place)), orientation, ..state.pose };
+    apart(&State { pose, ..*state }, state, tolerance)
 }

@@ -306,7 +306,12 @@ impl Ride {
     #[inline(always)]
     fn spot(&self, laps: f64, length: f64) -> Spot {
         match self.end {
-            RideEnd::Wrap => Spot { s: (laps - whole(laps)) * length, laps, beyond: 0.0, pace: 1.0 },
+            RideEnd::Wrap => {
+                let part = laps - whole(laps);
+                // What rounding leaves below a whole lap has come round.
+                let part = if part > 1.0 - ROUND { 0.0 } else { part };
+                Spot { s: part * length, laps, beyond: 0.0, pace: 1.0 }
+            }
             RideEnd::Hold | RideEnd::RunOn => {
                 let held = laps.clamp(0.0, 1.0);
                 let on = (0.0..1.0).contains(&laps);
@@ -461,6 +466,9 @@ impl Ride {
         found
     }
 }
+
+/// Part of a lap that rounding may leave.
+const ROUND: f64 = 1e-12;
 
 /// The whole number at or below x, for |x| below 2⁵¹. Adding 1.5·2⁵² leaves no room for a fraction; this
 /// is quicker than a call where the processor has no instruction for it that may be taken for granted.

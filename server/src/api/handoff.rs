@@ -10,7 +10,7 @@ use std::sync::Arc;
 use utoipa::{IntoParams, ToSchema};
 use uuid::Uuid;
 use zickzack_core::graph::{Compiled, Memo};
-use zickzack_core::keys::{Keys, bake_dense, bake_reduced};
+use zickzack_core::keys::{Keys, ObjectKeys, bake_dense, bake_reduced};
 use zickzack_core::motion::{Cancel, Columns, Frames, Motion, Sample, prepared};
 use zickzack_core::scene::Scene;
 use zickzack_formats::{csv, glb};
@@ -180,31 +180,26 @@ pub async fn look(
 
 fn counts(keys: &Keys, step: f64, first_frame: f64) -> Vec<ChannelCount> {
     let frames = ((keys.range.to - keys.range.from) / step).floor() as usize + 1;
-    let names = ["position x", "position y", "position z", "orientation"];
-    names
-        .iter()
-        .enumerate()
-        .map(|(i, name)| {
-            let count = |object: &zickzack_core::keys::ObjectKeys| {
-                let length = object.position.get(i).map_or(object.orientation.keys.len(), |c| c.keys.len());
-                if length == 1 { 0 } else { length }
-            };
-            let worst = keys
-                .objects
-                .iter()
-                .map(|object| object.errors[i])
-                .fold((0.0, 0.0), |a, b| if b.0 > a.0 { b } else { a });
-            let turn = i == 3;
-            ChannelCount {
-                name: (*name).to_owned(),
-                before: frames * keys.objects.len(),
-                after: keys.objects.iter().map(count).sum(),
-                error: if turn { worst.0.to_degrees() } else { worst.0 },
-                unit: if turn { "°" } else { "m" }.to_owned(),
-                frame: worst.1 + first_frame,
-            }
-        })
-        .collect()
+    let worst = |error: fn(&ObjectKeys) -> (f64, f64)| {
+        keys.objects.iter().map(error).fold((0.0, 0.0), |a, b| if b.0 > a.0 { b } else { a })
+    };
+    let moving = |length: usize| if length == 1 { 0 } else { length };
+    let position =
+        |object: &ObjectKeys| object.position.iter().map(|channel| moving(channel.keys.len())).sum::<usize>();
+    let orientation = |object: &ObjectKeys| moving(object.orientation.keys.len());
+    let (off, turned) = (worst(|object| object.off), worst(|object| object.turned_off));
+    let row = |name: &str, channels: usize, after: usize, (error, frame): (f64, f64), unit: &str| ChannelCount {
+        name: name.to_owned(),
+        before: channels * frames * keys.objects.len(),
+        after,
+        error,
+        unit: unit.to_owned(),
+        frame: frame + first_frame,
+    };
+    vec![
+        row("position", 3, keys.objects.iter().map(position).sum(), off, "m"),
+        row("orientation", 1, keys.objects.iter().map(orientation).sum(), (turned.0.to_degrees(), turned.1), "°"),
+    ]
 }
 
 fn plots(

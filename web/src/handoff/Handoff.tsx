@@ -225,8 +225,7 @@ function Tolerance({ name, value, powers, words, onChange }: ToleranceProps) {
 
 function Shown({ look, axis, tolerance, dense, object }: { look: Look; axis: number; tolerance: number | null; dense: boolean; object: number }) {
   const plot = look.plots[axis];
-  const channel = look.channels[axis];
-  if (!plot || !channel) return null;
+  if (!plot) return null;
   const keys = plot.keys.length;
   const frames = plot.frames.length;
   let [worst, at] = [0, plot.frames[0] ?? 0];
@@ -245,7 +244,7 @@ function Shown({ look, axis, tolerance, dense, object }: { look: Look; axis: num
       <Plot plot={plot} />
       <p className="plot-title">
         <strong>Error</strong>
-        <span className="soft">{`largest ${length(worst)} at frame ${at.toFixed(2)} · measured every quarter frame`}</span>
+        <span className="soft">{`along this axis at most ${length(worst)} at frame ${at.toFixed(2)} of those drawn`}</span>
       </p>
       <Plot plot={plot} error={tolerance ?? worst} />
     </>
@@ -262,7 +261,7 @@ function Channels({ look }: { look: Look }) {
           </th>
           <th scope="col">before</th>
           <th scope="col">after</th>
-          <th scope="col">error</th>
+          <th scope="col" title="Largest distance and largest angle from the motion, at every 64th of a frame and beside every key">largest error</th>
         </tr>
       </thead>
       <tbody>
@@ -271,7 +270,7 @@ function Channels({ look }: { look: Look }) {
             <th scope="row">{channel.name}</th>
             <td className="mono">{channel.before}</td>
             <td className="mono">{channel.after === 0 ? 'still' : channel.after}</td>
-            <td className="mono">{channel.unit === 'm' ? length(channel.error) : `${Number(channel.error.toPrecision(2))}°`}</td>
+            <td className="mono">{`${channel.unit === 'm' ? length(channel.error) : `${Number(channel.error.toPrecision(2))}°`} at ${channel.frame.toFixed(2)}`}</td>
           </tr>
         ))}
       </tbody>
