@@ -144,6 +144,8 @@ fn every_scene_of_the_demo_that_loops_has_a_seam_of_0() {
             for what in ["position", "velocity", "orientation"] {
                 assert!(output["seam"][what].as_f64().unwrap() <= 1e-9, "{scene}: {}", output["seam"]);
             }
+            assert_eq!(output["seam"]["closes"], true, "{scene}: {}", output["seam"]);
+            assert!(output["seam"]["leaps"].as_array().unwrap().is_empty(), "{scene}: {}", output["seam"]);
         }
         let messages =
             told["nodes"].as_object().unwrap().values().map(|node| node["messages"].as_array().unwrap().len());

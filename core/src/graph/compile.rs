@@ -58,6 +58,8 @@ pub struct End {
     pub motion: Arc<dyn Motion>,
     /// Values upstream that would close the loop.
     pub offers: Vec<Offer>,
+    /// Values upstream that would keep its things from leaping in sight.
+    pub unleaping: Vec<Offer>,
     /// Equal for equal motions.
     pub key: [u8; 32],
 }
@@ -350,8 +352,47 @@ fn end(scene: &Scene, id: &str, node: &Node, nodes: &BTreeMap<String, NodeResult
         return None;
     }
     let offers = offers(scene, id, nodes, &Looks::of(&**motion));
-    Some(End { node: id.to_owned(), name: node.name.clone(), output, motion: motion.clone(), offers, key: result.key })
+    let unleaping = unleaping(scene, id, nodes);
+    let (node, name) = (id.to_owned(), node.name.clone());
+    Some(End { node, name, output, motion: motion.clone(), offers, unleaping, key: result.key })
 }
+
+/// What would keep things from leaping; of paths that are open, that they be closed.
+fn unleaping(scene: &Scene, id: &str, nodes: &BTreeMap<String, NodeResult>) -> Vec<Offer> {
+    let mut offers = Vec::new();
+    let offer = |node: &str, param: &str, value, text| Offer {
+        node: node.to_owned(),
+        param: param.to_owned(),
+        value,
+        text,
+        left: None,
+    };
+    let upstream = upstream(scene, id);
+    for id in &upstream {
+        let outcome = nodes.get(id).and_then(|result| result.outcome.as_ref().as_ref().ok());
+        let own = outcome.into_iter().flat_map(|outcome| outcome.unleaping.iter().cloned());
+        offers.extend(own.map(|(param, value, text)| offer(id, param, value, text)));
+    }
+    if offers.is_empty() {
+        return offers;
+    }
+    for id in upstream {
+        let Some(node) = scene.nodes.get(&id) else { continue };
+        let open = node.params.get("closed").is_none_or(|closed| closed == &Value::Bool(false));
+        if CLOSED_BY_FLAG.contains(&node.kind.as_str()) && open {
+            offers.push(offer(
+                &id,
+                "closed",
+                Value::Bool(true),
+                format!("{} → closed (its end runs into its start)", node.name),
+            ));
+        }
+    }
+    offers
+}
+
+/// Types of paths that say by a flag whether they are closed, and are open without it.
+const CLOSED_BY_FLAG: [&str; 2] = ["drawn-path", "point-table"];
 
 fn offers(scene: &Scene, id: &str, nodes: &BTreeMap<String, NodeResult>, looks: &Looks) -> Vec<Offer> {
     let (mut offers, mut periods) = (Vec::new(), Vec::new());

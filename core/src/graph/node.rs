@@ -313,6 +313,8 @@ pub struct Outcome {
     pub facts: Vec<String>,
     /// What would close the loop.
     pub offers: Option<OfferMaker>,
+    /// What would keep its things from leaping in sight: a parameter, its value, and what it is about in words.
+    pub unleaping: Vec<(&'static str, Value, String)>,
     /// The angle in degrees that a closed path had left after a lap, from −180 to 180, where one is spread over it.
     pub closing: Option<f64>,
     /// What would mend it.
@@ -331,6 +333,7 @@ impl Outcome {
     /// Only a product.
     pub fn new(product: impl Into<Product>) -> Self {
         Self {
+            unleaping: Vec::new(),
             product: product.into(),
             warnings: Vec::new(),
             facts: Vec::new(),

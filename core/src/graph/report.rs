@@ -4,7 +4,7 @@ use super::compile::{Compiled, End, NodeResult};
 use super::node::{Mend, Offer, Product};
 use crate::motion::{Cancel, Columns, Contact, Frames, Kind, Motion, MotionError, Progress, Sample};
 use crate::scene::Mark;
-use crate::seam::{Gap, Seam, measure, orbit};
+use crate::seam::{Gap, Leap, Seam, measure, orbit};
 use serde::Serialize;
 use std::collections::BTreeMap;
 
@@ -80,8 +80,15 @@ pub struct SeamReport {
     pub spin: f64,
     /// Thing and frame of each of these.
     pub worst: BTreeMap<&'static str, Worst>,
-    /// True when no gap can be seen.
+    /// True when no gap can be seen and nothing leaps in sight.
     pub closes: bool,
+    /// Things that are seen just before and just after a frame and are not where they were: the farthest
+    /// [`MOST_LEAPS`].
+    pub leaps: Vec<LeapReport>,
+    /// How many leaps there are.
+    pub leap_count: usize,
+    /// How often a thing in sight turns by more than 90° at once.
+    pub flips: usize,
     /// How many things go on where another one began.
     pub trading: usize,
     /// After how many loops every thing is back in its own place: 1 where none trade, absent where the loop is open
@@ -105,10 +112,34 @@ pub struct Worst {
     pub frame: f64,
 }
 
+/// A thing that is somewhere else at once.
+#[derive(Debug, Clone, Copy, PartialEq, Serialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+pub struct LeapReport {
+    /// Which thing, from 0.
+    pub object: usize,
+    /// Real-valued frame of the loop.
+    pub frame: f64,
+    /// How far.
+    pub metres: f64,
+    /// By how much it turns.
+    pub degrees: f64,
+}
+
+/// Most leaps that are listed one by one.
+pub const MOST_LEAPS: usize = 100;
+
 /// Gaps up to this (m, m/s, rad, rad/s) count as closed.
 const CLOSED: f64 = 1e-6;
 /// Most loops of an orbit.
 pub const LONGEST_ORBIT: u64 = 10_000;
+
+impl From<&Leap> for LeapReport {
+    fn from(leap: &Leap) -> Self {
+        let Leap { object, frame, metres, turn } = *leap;
+        Self { object, frame, metres, degrees: turn.to_degrees() }
+    }
+}
 
 impl From<&Seam> for SeamReport {
     fn from(seam: &Seam) -> Self {
@@ -125,8 +156,11 @@ impl From<&Seam> for SeamReport {
                 ("spin", worst(&seam.spin)),
             ]),
             closes: seam.closes(CLOSED),
+            leaps: seam.leaps.leaps.iter().take(MOST_LEAPS).map(LeapReport::from).collect(),
+            leap_count: seam.leaps.leaps.len(),
+            flips: seam.leaps.flips,
             trading: seam.trading,
-            orbit: if seam.closes(CLOSED) { orbit(&seam.partners, LONGEST_ORBIT) } else { None },
+            orbit: if seam.meets(CLOSED) { orbit(&seam.partners, LONGEST_ORBIT) } else { None },
             uncertain: seam.uncertain.clone(),
             partners: seam.partners.clone(),
         }
@@ -213,7 +247,7 @@ impl EndReport {
             name: end.name.clone(),
             output: end.output,
             things: end.motion.len(),
-            offers: if seam.closes { Vec::new() } else { end.offers.clone() },
+            offers: offers(end, &seam),
             seam,
             contacts,
             contact_count,
@@ -223,6 +257,14 @@ impl EndReport {
             phases: if crowd { Vec::new() } else { phases },
         })
     }
+}
+
+/// What would close it: of what leaps, what keeps it from leaping.
+fn offers(end: &End, seam: &SeamReport) -> Vec<Offer> {
+    let leaps = if seam.leap_count > 0 { end.unleaping.clone() } else { Vec::new() };
+    let meets = seam.closes || (seam.leap_count > 0 && seam.orbit.is_some());
+    let closing = if meets { Vec::new() } else { end.offers.clone() };
+    leaps.into_iter().chain(closing).collect()
 }
 
 /// Each thing's place on its path at frame 0, in laps from 0 up to 1.

@@ -50,6 +50,9 @@ fn left(seam: &SeamReport) -> String {
     if seam.closes {
         return String::new();
     }
+    if let Some(leap) = seam.leaps.first() {
+        return format!("a leap of {:.3} m", leap.metres);
+    }
     let parts = [
         (seam.position, 1e-6, "m"),
         (seam.orientation, 1e-4, "°"),

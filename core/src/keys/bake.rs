@@ -5,6 +5,7 @@ use super::fit::Point;
 use super::reduce::{Error, Source, reduce};
 use super::track::{Instant, State, Track};
 use crate::motion::{BreakKind, Cancel, Columns, Frames, Motion, MotionError, Sample, prepared};
+use crate::pose::{Pose, angle_between};
 use glam::{DQuat, DVec3};
 use rayon::prelude::*;
 use std::sync::Arc;
@@ -58,7 +59,7 @@ pub fn bake_dense(motion: &Arc<dyn Motion>, range: Frames, step: f64, cancel: &C
             off: (0.0, range.from),
             turned_off: (0.0, range.from),
         };
-        Ok(measured(&*ready, object, &track, range, keys).0)
+        Ok(measured(&*ready, object, &track, range, keys, (f64::INFINITY, f64::INFINITY)).0)
     })
 }
 
@@ -67,8 +68,8 @@ pub(super) const MOST_ROUNDS: usize = 12;
 
 /// Parts of the tolerance that are aimed at, and that may be found where keys are compared: the rest is for what lies
 /// between.
-pub(super) const HELD: f64 = 0.85;
-pub(super) const SEEN: f64 = 0.92;
+pub(super) const HELD: f64 = 0.9;
+pub(super) const SEEN: f64 = 0.97;
 
 /// Few cubic keys: every place within `tolerance` metres, orientations within `turn` radians, at every 64th of a frame
 /// and beside every key. Contacts after which the thing leaves by more than the tolerance are kept exactly.
@@ -94,12 +95,9 @@ pub fn bake_reduced(
                 off: (0.0, range.from),
                 turned_off: (0.0, range.from),
             };
-            let (keys, frames) = measured(&*ready, object, &track, range, keys);
-            let missed: Vec<f64> = frames
-                .into_iter()
-                .filter(|(_, off, turned)| *off > SEEN * tolerance || *turned > SEEN * turn)
-                .map(|m| m.0)
-                .collect();
+            let (keys, missed) = measured(&*ready, object, &track, range, keys, (tolerance, turn));
+            let over = |missed: &Missed| missed.far > SEEN * tolerance || missed.turned > SEEN * turn;
+            let missed: Vec<f64> = missed.iter().filter(|missed| over(missed)).map(|missed| missed.frame).collect();
             if missed.is_empty() || round + 1 == MOST_ROUNDS {
                 return Ok(keys);
             }
@@ -149,7 +147,7 @@ pub(super) fn apart<const N: usize>(a: &[f64; N], b: &[f64; N]) -> f64 {
 
 fn angle(a: &[f64; 4], b: &[f64; 4]) -> f64 {
     let normalised = |q: &[f64; 4]| DQuat::from_array(*q).normalize();
-    crate::pose::angle_between(normalised(a), normalised(b))
+    angle_between(normalised(a), normalised(b))
 }
 
 /// Indices of the contacts after which the thing leaves by more than the tolerance before the next.
@@ -275,34 +273,86 @@ pub(super) fn compared(range: Frames, track: &Track, keys: impl Iterator<Item = 
     frames
 }
 
-/// The keys with what they miss at most; and at each frame that was compared, metres and radians.
+/// How far keys are from the motion at a frame, metres and radians.
+#[derive(Debug, Clone, Copy)]
+pub(super) struct Missed {
+    pub frame: f64,
+    pub far: f64,
+    pub turned: f64,
+}
+
+/// The largest of what is missed, and its frame.
+pub(super) fn worst(missed: &[Missed], of: impl Fn(&Missed) -> f64) -> (f64, f64) {
+    let first = missed.first().map_or(0.0, |missed| missed.frame);
+    missed
+        .iter()
+        .map(|m| (of(m), m.frame))
+        .fold((0.0, first), |worst, here| if here.0 > worst.0 { here } else { worst })
+}
+
+/// Times as much as may be missed that a thing may move or turn from one frame that is compared to the next where it is
+/// missed by a good part of that; where it does more it is looked at between them.
+const STRIDE: f64 = 4.0;
+/// That part.
+const A_GOOD_PART: f64 = 0.3;
+/// Frames that are looked at between two.
+const BETWEEN: u32 = 7;
+
+/// What keys miss at frames in order, and between those where much is missed and much happens.
+pub(super) fn compare(
+    motion: &dyn Motion,
+    object: usize,
+    frames: &[f64],
+    keyed: impl Fn(f64) -> (DVec3, DQuat),
+    (tolerance, turn): (f64, f64),
+) -> Vec<Missed> {
+    let mut sample = Sample::default();
+    let mut look = |frames: &[f64]| -> Vec<(Missed, Pose)> {
+        let at: Vec<(usize, f64)> = frames.iter().map(|&frame| (object, frame)).collect();
+        motion.sample_at(&at, Columns::POSE, &mut sample);
+        let one = |(row, &frame): (usize, &f64)| {
+            let (here, (place, orientation)) = (sample.pose(row), keyed(frame));
+            let turned = angle_between(orientation, here.orientation);
+            (Missed { frame, far: place.distance(here.position), turned }, here)
+        };
+        frames.iter().enumerate().map(one).collect()
+    };
+    let first = look(frames);
+    let strides = |[(a, here), (b, next)]: &[(Missed, Pose); 2]| {
+        let part = (a.far.max(b.far) / tolerance).max(a.turned.max(b.turned) / turn);
+        let far = here.position.distance(next.position) / tolerance;
+        let stride = far.max(angle_between(here.orientation, next.orientation) / turn);
+        part > A_GOOD_PART && stride > STRIDE && b.frame - a.frame > MOMENT
+    };
+    let pairs = first.windows(2).filter_map(|pair| <&[(Missed, Pose); 2]>::try_from(pair).ok());
+    let between: Vec<f64> = pairs
+        .filter(|pair| strides(pair))
+        .flat_map(|[(a, _), (b, _)]| {
+            let (from, by) = (a.frame, (b.frame - a.frame) / f64::from(BETWEEN + 1));
+            (1..=BETWEEN).map(move |i| from + by * f64::from(i))
+        })
+        .collect();
+    let mut missed: Vec<Missed> = look(&between).into_iter().chain(first).map(|(missed, _)| missed).collect();
+    missed.sort_by(|a, b| a.frame.total_cmp(&b.frame));
+    missed
+}
+
+/// The keys with what they miss at most; and what they miss.
 fn measured(
     motion: &dyn Motion,
     object: usize,
     track: &Track,
     range: Frames,
     keys: ObjectKeys,
-) -> (ObjectKeys, Vec<(f64, f64, f64)>) {
+    tolerance: (f64, f64),
+) -> (ObjectKeys, Vec<Missed>) {
     let own = keys.position.iter().flat_map(|channel| channel.keys.iter().map(|key| key.frame));
     let frames = compared(range, track, own.chain(keys.orientation.keys.iter().map(|key| key.frame)));
-    let at: Vec<(usize, f64)> = frames.iter().map(|&frame| (object, frame)).collect();
-    let mut sample = Sample::default();
-    motion.sample_at(&at, Columns::POSE, &mut sample);
-    let missed = |(row, &frame): (usize, &f64)| {
-        let here = sample.pose(row);
+    let keyed = |frame: f64| {
         let place = DVec3::from(keys.position.each_ref().map(|channel| channel.at(frame).0[0]));
-        let turned = angle(&keys.orientation.at(frame).0, &here.orientation.to_array());
-        (frame, place.distance(here.position), turned)
+        (place, DQuat::from_array(keys.orientation.at(frame).0).normalize())
     };
-    let missed: Vec<(f64, f64, f64)> = frames.iter().enumerate().map(missed).collect();
-    let (mut off, mut turned_off) = ((0.0, range.from), (0.0, range.from));
-    for &(frame, far, turned) in &missed {
-        if far > off.0 {
-            off = (far, frame);
-        }
-        if turned > turned_off.0 {
-            turned_off = (turned, frame);
-        }
-    }
+    let missed = compare(motion, object, &frames, keyed, tolerance);
+    let (off, turned_off) = (worst(&missed, |missed| missed.far), worst(&missed, |missed| missed.turned));
     (ObjectKeys { off, turned_off, ..keys }, missed)
 }

@@ -1,11 +1,13 @@
 //! From a motion to few keys of the numbers that pose one thing.
 
-use super::bake::{HELD, MOST_ROUNDS, SEEN, apart, compared, kept_contacts, moves, position, reduced_by, scale};
+use super::bake::{
+    HELD, MOST_ROUNDS, Missed, SEEN, apart, compare, compared, kept_contacts, moves, position, reduced_by, scale, worst,
+};
 use super::channel::Channel;
 use super::fit::Point;
 use super::track::{State, Track};
-use crate::motion::{Cancel, Columns, Frames, Motion, MotionError, Sample, prepared};
-use crate::pose::{angle_between, from_degrees};
+use crate::motion::{Cancel, Frames, Motion, MotionError, prepared};
+use crate::pose::from_degrees;
 use glam::{DMat3, DQuat, DVec3};
 use std::sync::Arc;
 
@@ -75,25 +77,14 @@ fn measured(
     (tolerance, angle): (f64, f64),
 ) -> (PoseKeys, Vec<f64>) {
     let frames = compared(range, track, keys.channels().flat_map(|channel| channel.keys.iter().map(|key| key.frame)));
-    let at: Vec<(usize, f64)> = frames.iter().map(|&frame| (object, frame)).collect();
-    let mut sample = Sample::default();
-    motion.sample_at(&at, Columns::POSE, &mut sample);
-    let (mut off, mut turned_off, mut missed) = ((0.0, range.from), (0.0, range.from), Vec::new());
-    for (row, &frame) in frames.iter().enumerate() {
-        let here = sample.pose(row);
+    let keyed = |frame: f64| {
         let at = |channels: &[Channel<1>; 3]| DVec3::from(channels.each_ref().map(|channel| channel.at(frame).0[0]));
-        let far = at(&keys.place).distance(here.position);
-        let turned = angle_between(from_degrees(at(&keys.turn)), here.orientation);
-        if far > SEEN * tolerance || turned > SEEN * angle {
-            missed.push(frame);
-        }
-        if far > off.0 {
-            off = (far, frame);
-        }
-        if turned > turned_off.0 {
-            turned_off = (turned, frame);
-        }
-    }
+        (at(&keys.place), from_degrees(at(&keys.turn)))
+    };
+    let missed = compare(motion, object, &frames, keyed, (tolerance, angle));
+    let (off, turned_off) = (worst(&missed, |missed| missed.far), worst(&missed, |missed| missed.turned));
+    let over = |missed: &Missed| missed.far > SEEN * tolerance || missed.turned > SEEN * angle;
+    let missed = missed.iter().filter(|missed| over(missed)).map(|missed| missed.frame).collect();
     (PoseKeys { off, turned_off, ..keys }, missed)
 }
 

@@ -7,7 +7,7 @@ use crate::schema::{Group, Param, Port, PortKind, Role, Schema, Spaces, Unit, Va
 use crate::seam::{RideClosing, RideOffer};
 use crate::signal::Driven;
 use glam::DVec3;
-use serde_json::Value;
+use serde_json::{Value, json};
 use std::sync::Arc;
 
 /// Things that ride a path.
@@ -216,10 +216,24 @@ impl NodeType for RideNode {
                 returns.then(|| driven_offers(&ride, name, given, timing))
             }
         };
+        let open = curve.strands().iter().any(|strand| !strand.closed());
+        let unleaping = if open && matches!(end, RideEnd::Wrap) { unleaping() } else { Vec::new() };
         let ride: Arc<dyn Motion> = Arc::new(ride);
-        Ok(Outcome { facts, offers, ..Outcome::new(ride) })
+        Ok(Outcome { facts, offers, unleaping, ..Outcome::new(ride) })
     }
 }
+
+/// What keeps riders from leaping from the end of an open path to its start.
+fn unleaping() -> Vec<(&'static str, Value, String)> {
+    vec![
+        ("end", json!("turns back"), "at the end → turns back".to_owned()),
+        ("to", json!(HIDDEN_FROM), format!("seen to → {HIDDEN_FROM} (out of sight while it goes back to the start)")),
+        ("end", json!("stops"), "at the end → stops (does not loop)".to_owned()),
+    ]
+}
+
+/// The part of a path beyond which riders are out of sight where they shall not be seen to leap.
+const HIDDEN_FROM: f64 = 0.99;
 
 /// What drives riders over time.
 enum Drive {

@@ -1,5 +1,6 @@
 //! Measuring the seam on the unwrapped motion: what is at F + δ against what is at δ.
 
+use super::leaps::{Leaps, leaps};
 use crate::motion::{Cancel, Columns, Frames, Motion, MotionError, Sample, Symmetry, prepared};
 use crate::pose::{angle_between, angle_between_alike};
 use glam::{DQuat, DVec3};
@@ -34,11 +35,18 @@ pub struct Seam {
     pub uncertain: Vec<usize>,
     /// For each thing, the thing whose beginning its end runs into.
     pub partners: Vec<usize>,
+    /// What leaps in sight anywhere in the loop, and what flips.
+    pub leaps: Leaps,
 }
 
 impl Seam {
-    /// True when nothing is off by more than `tolerance` in the units of the gaps.
+    /// True when nothing is off by more than `tolerance` in the units of the gaps, and nothing leaps.
     pub fn closes(&self, tolerance: f64) -> bool {
+        self.leaps.leaps.is_empty() && self.meets(tolerance)
+    }
+
+    /// True when nothing is off by more than `tolerance` in the units of the gaps.
+    pub fn meets(&self, tolerance: f64) -> bool {
         [self.position, self.velocity, self.orientation, self.spin].iter().all(|gap| gap.amount <= tolerance)
     }
 }
@@ -62,6 +70,7 @@ pub fn measure(motion: &Arc<dyn Motion>, frames: f64, fps: f64, cancel: &Cancel)
         trading: partners.iter().enumerate().filter(|&(object, &partner)| object != partner).count(),
         uncertain,
         partners,
+        leaps: leaps(&*motion, frames, cancel)?,
         ..Seam::default()
     };
     for offset in OFFSETS {

@@ -17,6 +17,7 @@ mod impacts;
 mod keys;
 mod launch;
 mod launching;
+mod leaping;
 mod onward;
 mod ride;
 mod riding;

@@ -655,6 +655,26 @@ export interface components {
             /** @description What it is shown as; empty for as the Output says. */
             thing: string;
         };
+        /** @description A thing that is somewhere else at once. */
+        LeapReport: {
+            /**
+             * Format: double
+             * @description By how much it turns.
+             */
+            degrees: number;
+            /**
+             * Format: double
+             * @description Real-valued frame of the loop.
+             */
+            frame: number;
+            /**
+             * Format: double
+             * @description How far.
+             */
+            metres: number;
+            /** @description Which thing, from 0. */
+            object: number;
+        };
         /** @description A scene in the Pattern book. */
         Listed: {
             /** @description ISO 8601. */
@@ -1064,8 +1084,17 @@ export interface components {
         };
         /** @description What happens at the loop point, in the units of the interface. */
         SeamReport: {
-            /** @description True when no gap can be seen. */
+            /** @description True when no gap can be seen and nothing leaps in sight. */
             closes: boolean;
+            /** @description How often a thing in sight turns by more than 90° at once. */
+            flips: number;
+            /** @description How many leaps there are. */
+            leap_count: number;
+            /**
+             * @description Things that are seen just before and just after a frame and are not where they were: the farthest
+             *     [`MOST_LEAPS`].
+             */
+            leaps: components["schemas"]["LeapReport"][];
             /**
              * Format: int64
              * @description After how many loops every thing is back in its own place: 1 where none trade, absent where the loop is open

@@ -38,6 +38,8 @@ function Report({ end }: { end: EndReport }) {
     <section className="seam-report" data-end={end.name}>
       <h3>{end.name}</h3>
       <p className={seam.closes ? 'closes' : 'opens'}>{seam.closes ? `Closes · ${trading}` : 'Open'}</p>
+      {seam.leaps.length > 0 && <Leaping end={end} />}
+      {seam.flips > 0 && <p className="warned">{seam.flips === 1 ? 'Once a thing in sight turns by more than 90° at once.' : `${seam.flips} times a thing in sight turns by more than 90° at once.`}</p>}
       <table>
         <thead>
           <tr>
@@ -69,6 +71,51 @@ function Report({ end }: { end: EndReport }) {
     </section>
   );
 }
+
+/** What is somewhere else at once, farthest first. */
+function Leaping({ end }: { end: EndReport }) {
+  const first = useScene((state) => state.document?.first_frame ?? 0);
+  const { leaps, leap_count } = end.seam;
+  return (
+    <>
+      <h3>{leap_count === 1 ? 'Leaps in sight' : `${leap_count} leaps in sight`}</h3>
+      <table>
+        <thead>
+          <tr>
+            <th scope="col">thing</th>
+            <th scope="col">frame</th>
+            <th scope="col">by</th>
+          </tr>
+        </thead>
+        <tbody>
+          {leaps.slice(0, SHOWN_LEAPS).map((leap) => (
+            <tr key={`${leap.object} ${leap.frame}`} className="off">
+              <td>
+                <button
+                  type="button"
+                  className="link"
+                  onClick={() => {
+                    selectThing(end.node, leap.object);
+                    useScene.setState({ aside: 'seam' });
+                    clock.stop();
+                    clock.seek(leap.frame);
+                  }}
+                >
+                  thing {leap.object + 1}
+                </button>
+              </td>
+              <td className="mono">{(leap.frame + first).toFixed(2)}</td>
+              <td className="mono">{gap(leap.metres, 'm')}</td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+    </>
+  );
+}
+
+/** Leaps that are listed. */
+const SHOWN_LEAPS = 5;
 
 function Worst({ end, kind }: { end: EndReport; kind: string }) {
   const worst = end.seam.worst[kind];

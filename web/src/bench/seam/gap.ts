@@ -22,8 +22,11 @@ export function gap(amount: number, unit: string): string {
   return unit === '°' ? `${shown}°` : `${shown} ${unit}`;
 }
 
-/** The worst gap in position, or if there is none, the first other gap. */
+/** The farthest leap, or the worst gap in position, or if there is none, the first other gap. */
 export function gapText(ends: EndReport[]): string {
+  const leap = Math.max(0, ...ends.map((end) => end.seam.leaps[0]?.metres ?? 0));
+  const apart = Math.max(0, ...ends.map((end) => end.seam.position));
+  if (leap > apart) return `leaps ${gap(leap, 'm')}`;
   for (const { key, unit } of kinds) {
     const worst = Math.max(...ends.map((end) => end.seam[key]));
     if (worst > 1e-6) return gap(worst, unit);
