@@ -143,7 +143,7 @@ fn a_crowd_on_a_line_straight_up_is_matched_as_fast_as_any() {
     let upright = smooth(&[DVec3::ZERO, DVec3::Y * 9.0], false);
     let ride: Arc<dyn Motion> = Arc::new(Ride::new(still(upright), 20_000, fraction(1, 20_000), 60.0));
     let seam = measure(&ride, 60.0, 24.0, &Cancel::default()).unwrap();
-    assert!(seam.closes(1e-9) && seam.trading == 20_000 && seam.uncertain.is_empty(), "{:?}", seam.position);
+    assert!(seam.meets(1e-9) && seam.trading == 20_000 && seam.uncertain.is_empty(), "{:?}", seam.position);
 }
 
 #[test]

@@ -1,6 +1,6 @@
 //! Generated paths and what rides them, through the real interface.
 
-use anyhow::Result;
+use anyhow::{Context, Result};
 use zickzack_e2e::Visit;
 
 async fn open(visit: &Visit, scene: &str) -> Result<()> {
@@ -91,5 +91,38 @@ async fn one_more_rider_leaves_the_others_on_their_path_and_phase() -> Result<()
             assert_eq!(visit.pose(&output, 60, 17).await?.len(), before[0].len(), "and there is one more");
         }
     }
+    visit.end().await
+}
+
+#[tokio::test]
+async fn a_rider_that_goes_round_on_an_open_path_is_told_to_leap_and_turns_back_by_an_offer() -> Result<()> {
+    let visit = Visit::start(1280, 800).await?;
+    let scene = serde_json::json!({
+        "format": "zickzack-scene", "version": 1, "name": "Along the quay", "space": "deep", "fps": "24", "frames": 96,
+        "nodes": {
+            "way": { "type": "drawn-path", "name": "Quay", "at": [24, 40], "params": { "points": [
+                { "id": "a", "at": [-4, 0, 0] }, { "id": "b", "at": [0, 0.6, 1] }, { "id": "c", "at": [3.7, 0, 0] } ] } },
+            "ride": { "type": "ride", "name": "Ferry", "at": [24, 170], "params": { "riders": 1, "laps": "1" } },
+            "out": { "type": "output", "name": "Out", "at": [24, 300] }
+        },
+        "threads": { "t1": { "from": "way", "to": "ride", "port": "path" }, "t2": { "from": "ride", "to": "out", "port": "motion" } }
+    });
+    let bring = format!(
+        "const done = arguments[0]; fetch('/api/scenes/bring-in', {{ method: 'POST', headers: {{ 'content-type': 'application/json' }}, body: {} }}).then((r) => r.json()).then((made) => done(made.id))",
+        serde_json::Value::from(scene.to_string())
+    );
+    let id = visit.client.execute_async(&bring, vec![]).await?;
+    visit.client.goto(&format!("{}/bench/{}", visit.base, id.as_str().context("an id")?)).await?;
+    // The unwrapped motion closes; what one sees does not.
+    visit.until("a leap", "return document.querySelector('.badge.open')?.textContent.includes('leaps 7.70 m')").await?;
+    visit.press(".badge").await?;
+    visit.until("the leap", "return [...document.querySelectorAll('.seam-report tbody tr')].some((row) => row.textContent.includes('thing 1') && row.textContent.includes('96.00') && row.textContent.includes('7.70 m'))").await?;
+    if let Ok(path) = std::env::var("ZICKZACK_PICTURE") {
+        visit.picture(std::path::Path::new(&path)).await?;
+    }
+    visit.click("out of sight while it goes back").await?;
+    visit.until("a knot", "return document.querySelector('.seam-knot.closed') != null").await?;
+    visit.kept().await?;
+    assert_eq!(visit.document().await?["nodes"]["ride"]["params"]["to"], 0.99);
     visit.end().await
 }

@@ -162,7 +162,7 @@ async fn traces_go_on_smoothly_where_things_trade_places() {
     let (header, numbers) = page.block("traces").await;
     let steps = header["steps"].as_u64().unwrap() as usize;
     let channels = header["channels"].as_array().unwrap();
-    assert_eq!(channels[0]["name"], "position");
+    assert_eq!(channels[0]["name"], "position x");
     let (frames, x, pace) = (&numbers[..steps], &numbers[steps..2 * steps], &numbers[2 * steps..3 * steps]);
     for i in 1..steps {
         // By its pace (m/s), and not by a jump to where the thing itself began.

@@ -92,12 +92,12 @@ function SeamKnot({ closes, gap }: { closes: boolean; gap: string }) {
     <button
       type="button"
       className={`seam-knot ${closes ? 'closed' : 'open'}`}
-      aria-label={closes ? 'The loop closes: open the Seam report' : `The loop is open by ${gap}: open the Seam report`}
+      aria-label={closes ? 'The loop closes: open the Seam report' : `The loop is open · ${gap}: open the Seam report`}
       data-closes={closes}
       onClick={() => useScene.setState({ aside: 'seam' })}
     >
       <Knot closed={closes} />
-      {!closes && <span className="mono">{gap}</span>}
+      {!closes && <span className="mono">{gap.replace('leaps ', '')}</span>}
     </button>
   );
 }
