@@ -108,6 +108,21 @@ impl fmt::Display for Fraction {
     }
 }
 
+impl Fraction {
+    /// Reads a frame rate: as any fraction, but decimals that are how an n·1000/1001 is written, such as `23.976`, `29.97`
+    /// or `59.94`, are that.
+    pub fn rate(text: &str) -> Result<Self, NotAFraction> {
+        let read: Self = text.parse()?;
+        let digits = text.trim().split_once('.').map_or(0, |(_, part)| part.len());
+        if digits < 2 {
+            return Ok(read);
+        }
+        let near = 0.5 * libm::exp10(-(digits as f64)) + 1e-12;
+        let meant = [24, 30, 48, 60, 72, 96, 120, 240].into_iter().filter_map(|whole| Self::new(whole * 1000, 1001));
+        Ok(meant.into_iter().find(|rate| (rate.value() - read.value()).abs() <= near).unwrap_or(read))
+    }
+}
+
 impl FromStr for Fraction {
     type Err = NotAFraction;
 
@@ -157,6 +172,28 @@ impl<'de> Deserialize<'de> for Fraction {
 mod tests {
     use super::*;
     use proptest::prelude::*;
+
+    #[test]
+    fn decimals_that_mean_a_rate_of_1001_are_read_as_it_and_others_as_they_are() {
+        for (text, rate) in [
+            ("23.976", "24000/1001"),
+            ("23.98", "24000/1001"),
+            ("29.97", "30000/1001"),
+            ("59.94", "60000/1001"),
+            ("59.9401", "60000/1001"),
+            ("119.88", "120000/1001"),
+            ("24000/1001", "24000/1001"),
+            ("24", "24"),
+            ("24.0", "24"),
+            ("12.5", "25/2"),
+            ("23.9", "239/10"),
+            ("23.970", "2397/100"),
+            ("29.9", "299/10"),
+        ] {
+            assert_eq!(Fraction::rate(text).unwrap(), rate.parse().unwrap(), "{text}");
+        }
+        assert!(Fraction::rate("fast").is_err());
+    }
 
     proptest! {
         #[test]

@@ -297,7 +297,7 @@ impl Ride {
             Some(laps) => laps.at(frame) + seat.laps - self.base(),
         };
         let thing = self.thing(object);
-        let start = self.start.slope(frame, thing) + self.progress.slope(frame, thing);
+        let start = self.start.lap_slope(frame, thing) + self.progress.lap_slope(frame, thing);
         let hurried = self.speed.as_ref().map_or(0.0, |speed| speed.at(frame) / self.lap_length(seat));
         own / self.seating.frames + hurried + start
     }

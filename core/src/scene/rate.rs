@@ -20,8 +20,8 @@ pub enum Keep {
 
 /// The edit that gives a scene another frame rate.
 ///
-/// To keep seconds, the loop length, the first frame's number and every parameter in frames are
-/// multiplied by the new rate over the old; what must be whole is rounded to the nearest.
+/// To keep seconds, the loop length and every parameter in frames are multiplied by the new rate over the old; what
+/// must be whole is rounded to the nearest. The first frame keeps its number, which is only a name.
 pub fn with_rate(scene: &Scene, fps: Fraction, keep: Keep, schemas: &[Schema]) -> Edit {
     let put = |at: &[&str], value: Value| Op::Put {
         at: at.iter().map(|name| (*name).to_owned()).collect(),
@@ -35,7 +35,6 @@ pub fn with_rate(scene: &Scene, fps: Fraction, keep: Keep, schemas: &[Schema]) -
     let ratio = fps.value() / scene.fps.value();
     let frames = (f64::from(scene.frames) * ratio).round().max(1.0);
     edit.push(put(&["frames"], json!(frames as u64)));
-    edit.push(put(&["first_frame"], json!((scene.first_frame as f64 * ratio).round() as i64)));
     for (id, node) in &scene.nodes {
         let Some(schema) = schemas.iter().find(|schema| schema.name == node.kind) else { continue };
         for param in &schema.params {

@@ -156,6 +156,17 @@ impl Driven {
         }
     }
 
+    /// As [`slope`](Self::slope) of a number of laps, of which whole ones make no difference: what wraps by itself, as
+    /// `fract(x)` does, changes as evenly as x.
+    pub fn lap_slope(&self, frame: f64, thing: Thing) -> f64 {
+        let Self::Formula(driver) = self else { return self.slope(frame, thing) };
+        if !self.over_time() {
+            return 0.0;
+        }
+        let change = driver.at(frame + super::STEP, thing) - driver.at(frame - super::STEP, thing);
+        (change - change.round()) / (2.0 * super::STEP)
+    }
+
     /// Frames from `from` to `to` at which a signal bends or jumps; those of formulas are not known.
     pub fn bends(&self, from: f64, to: f64) -> Vec<f64> {
         match self {

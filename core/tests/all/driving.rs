@@ -385,3 +385,32 @@ proptest! {
         }
     }
 }
+
+proptest! {
+    #![proptest_config(cases(32))]
+
+    /// Progress counts modulo a lap: what wraps by itself goes as evenly as what does not.
+    #[test]
+    fn progress_that_wraps_by_itself_goes_as_evenly(pace in -0.2..0.2f64, first in 0.0..1.0f64, frame in 0.0..48.0f64) {
+        prop_assume!(pace.abs() > 1e-3);
+        let of = |formula: String| compiled(&scene(json!({ "pace": "progress", "progress": { "formula": formula } }), json!({}), json!({})));
+        let wraps = of(format!("fract({pace} * frame + {first})"));
+        let runs = of(format!("{pace} * frame + {first}"));
+        let state = |compiled: &Compiled, frame: f64| {
+            let motion = prepared(&compiled.ends[0].motion, Frames { from: 0.0, to: FRAMES }, &Cancel::default()).unwrap();
+            let mut sample = Sample::default();
+            motion.sample_at(&[(0, frame)], Columns::POSITION | Columns::VELOCITY, &mut sample);
+            (sample.positions[0], sample.velocities[0])
+        };
+        // The moment at which it wraps, too.
+        let wrap = ((pace * frame + first).round() - first) / pace;
+        for frame in [frame, wrap, wrap + 1e-9, wrap - 1e-9].into_iter().filter(|frame| (0.0..48.0).contains(frame)) {
+            let ((a, v), (b, w)) = (state(&wraps, frame), state(&runs, frame));
+            prop_assert!(a.distance(b) < 1e-6, "{frame}: {a} {b}");
+            prop_assert!(v.distance(w) < 1e-6, "{frame}: {v} {w}");
+        }
+        let seam = |compiled: &Compiled| measure(&compiled.ends[0].motion, FRAMES, 24.0, &Cancel::default()).unwrap();
+        prop_assert!(seam(&wraps).leaps.leaps.is_empty());
+        prop_assert_eq!(seam(&wraps).leaps.flips, seam(&runs).leaps.flips);
+    }
+}

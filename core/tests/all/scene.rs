@@ -376,6 +376,7 @@ proptest! {
         let schemas = nodes::schemas();
         let mut document = lantern();
         document["frames"] = json!(frames);
+        document["first_frame"] = json!(1001);
         document["nodes"]["throw"] = json!({ "type": "launch", "name": "Throw", "params": { "begin": begin } });
         let scene = Scene::from_value(document, &schemas).unwrap();
         let fps = Fraction::new(above, below).unwrap();
@@ -387,6 +388,7 @@ proptest! {
         let long = f64::from(frames) / 24.0 * fps.value();
         prop_assume!(long <= 100_000.0);
         let same_seconds = after(Keep::Seconds);
+        prop_assert_eq!(same_seconds.first_frame, 1001, "what it is called");
         let off = f64::from(same_seconds.frames) / fps.value() - f64::from(frames) / 24.0;
         prop_assert!(off.abs() <= 0.5 / fps.value() + 1e-9 || same_seconds.frames == 1, "{off} s");
         let begins = same_seconds.nodes["throw"].params.get("begin").and_then(Value::as_f64).unwrap_or(0.0) / fps.value();

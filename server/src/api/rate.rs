@@ -31,7 +31,7 @@ pub async fn change_rate(shop: web::Data<Shop>, body: web::Json<NewRate>) -> Res
     let NewRate { document, fps, keep } = body.into_inner();
     let schemas = &shop.registry.schemas;
     let scene = Scene::from_value(document, schemas).map_err(|error| Refusal::bad(error.to_string()))?;
-    let fps: Fraction = fps.trim().parse().map_err(|error| Refusal::bad(format!("The rate: {error}.")))?;
+    let fps = Fraction::rate(fps.trim()).map_err(|error| Refusal::bad(format!("The rate: {error}.")))?;
     if !(1.0..=1000.0).contains(&fps.value()) {
         return Err(Refusal::bad(format!("{fps} frames per second: choose from 1 to 1000.")));
     }
