@@ -132,8 +132,56 @@ fn match_ends(start: &Sample, end: &Sample, alike: &Alike) -> (Vec<usize>, Vec<u
     let count = alike.looks.len();
     let mut partners: Vec<usize> = (0..count).collect();
     let all: Vec<usize> = partners.clone();
-    let uncertain = match_mutual(start, end, alike, (&all, &all), &mut partners);
+    let mut left = match_mutual(start, end, alike, (&all, &all), &mut partners);
+    if left.is_empty() || left.len() > MOST_IN_ONE_PLACE {
+        return (partners, left);
+    }
+    // Where several are in one place each is as near as the other: those that are left are matched among what is left,
+    // and that is certain where it is as near as the nearest of all.
+    let (scale, axis) = measures(start, end);
+    let (to_start, to_end) = (Finder::new(start, alike, axis, &all), Finder::new(end, alike, axis, &all));
+    let mut uncertain = Vec::new();
+    let mut taken = vec![false; count];
+    let mut is_left = vec![false; count];
+    left.iter().for_each(|&object| is_left[object] = true);
+    (0..count).filter(|&object| !is_left[object]).for_each(|object| taken[partners[object]] = true);
+    while !left.is_empty() {
+        let free: Vec<usize> = (0..count).filter(|&object| !taken[object]).collect();
+        let before = left.len();
+        let still = match_mutual(start, end, alike, (&left, &free), &mut partners);
+        let mut next = still.clone();
+        for object in left.into_iter().filter(|object| still.binary_search(object).is_err()) {
+            let partner = partners[object];
+            let far = |other| to_start.distance(other, end, object, scale);
+            let back = |other| to_end.distance(other, start, partner, scale);
+            let least = to_start.nearest(end, object, scale).map_or(0.0, far);
+            let least = least.min(to_end.nearest(start, partner, scale).map_or(0.0, back));
+            if far(partner) <= least * (1.0 + 1e-9) + COINCIDES {
+                taken[partners[object]] = true;
+            } else {
+                partners[object] = object;
+                uncertain.push(object);
+            }
+        }
+        if next.len() == before {
+            uncertain.append(&mut next);
+            break;
+        }
+        left = next;
+    }
+    uncertain.sort_unstable();
     (partners, uncertain)
+}
+
+/// Things without a partner beyond which none is looked for among what is left.
+const MOST_IN_ONE_PLACE: usize = 500;
+/// Squared metres within which things are in one place.
+const COINCIDES: f64 = 1e-18;
+
+/// Metres that a radian counts for, and the coordinate by which things are sorted.
+fn measures(start: &Sample, end: &Sample) -> (f64, usize) {
+    let spread = extent(&start.positions).max(extent(&end.positions));
+    (spread.length() * 0.1, spread.max_position())
 }
 
 /// As [`match_ends`], and those that are not certain are matched among what is left, again and again, so that each
@@ -167,9 +215,7 @@ fn match_mutual(
     (ends, starts): (&[usize], &[usize]),
     partners: &mut [usize],
 ) -> Vec<usize> {
-    let spread = extent(&start.positions).max(extent(&end.positions));
-    let scale = spread.length() * 0.1;
-    let axis = spread.max_position();
+    let (scale, axis) = measures(start, end);
     let to_start = Finder::new(start, alike, axis, starts);
     let to_end = Finder::new(end, alike, axis, ends);
     let mut uncertain = Vec::new();

@@ -8,7 +8,9 @@ use std::f64::consts::TAU;
 use std::sync::Arc;
 use zickzack_core::curve::{PathPoint, PointKind};
 use zickzack_core::fraction::Fraction;
-use zickzack_core::motion::{BreakKind, Cancel, Columns, FaceTravel, FaceUp, Frames, Motion, Ride, RideEnd, Sample};
+use zickzack_core::motion::{
+    BreakKind, Cancel, Columns, FaceTravel, FaceUp, Frames, Motion, Ride, RideEnd, RideSpacing, Sample,
+};
 use zickzack_core::pose::Axis;
 use zickzack_core::seam::{lap_offers, measure};
 
@@ -212,6 +214,26 @@ proptest! {
         let (few, many) = (offsets(riders), offsets(riders + more));
         for (a, b) in few.iter().zip(&many) {
             prop_assert!((a - b).abs() < 1e-12 && a.abs() <= amount);
+        }
+    }
+
+    /// Where several are in one place they close as a set when each place holds as many as at the start.
+    #[test]
+    fn riders_in_one_place_close_when_each_place_holds_as_many(
+        quarters in prop::collection::vec(0i64..8, 1..7), eighths in -16i64..16, list in prop::collection::vec(place(), 3..6),
+    ) {
+        let phases: Vec<f64> = quarters.iter().map(|quarter| *quarter as f64 / 8.0).collect();
+        let ride = Ride::new(still(smooth(&list, true)), quarters.len(), fraction(eighths, 8), 48.0).spaced(RideSpacing::Given(phases));
+        let motion: Arc<dyn Motion> = Arc::new(ride);
+        let seam = measure(&motion, 48.0, 24.0, &Cancel::default()).unwrap();
+        let count = |at: i64, later: i64| quarters.iter().filter(|quarter| (*quarter + later).rem_euclid(8) == at).count();
+        let closes = (0..8).all(|at| count(at, 0) == count(at, eighths));
+        prop_assert_eq!(seam.meets(1e-6), closes, "{:?} {:?}", seam.position, seam.partners);
+        if closes {
+            prop_assert!(seam.uncertain.is_empty());
+            let mut partners = seam.partners.clone();
+            partners.sort_unstable();
+            prop_assert_eq!(partners, (0..quarters.len()).collect::<Vec<_>>(), "each has its own");
         }
     }
 
