@@ -150,17 +150,23 @@ fn angle(a: &[f64; 4], b: &[f64; 4]) -> f64 {
     angle_between(normalised(a), normalised(b))
 }
 
-/// Indices of the contacts after which the thing leaves by more than the tolerance before the next.
+/// Indices of the contacts after which the thing leaves by more than the tolerance before the next, and of those at which
+/// a way that is straight before and after bends by more than that.
 pub(super) fn kept_contacts(track: &Track, tolerance: f64) -> Vec<usize> {
     let is_contact = |instant: &Instant| instant.broken == Some(BreakKind::Contact);
     let contacts: Vec<usize> = (0..track.instants.len()).filter(|&i| is_contact(&track.instants[i])).collect();
     let ends = contacts.iter().skip(1).copied().chain([track.instants.len() - 1]);
-    contacts
-        .iter()
-        .zip(ends)
-        .filter(|&(&from, to)| leaves(&track.instants[from..=to], tolerance))
-        .map(|(&from, _)| from)
-        .collect()
+    let starts = std::iter::once(0).chain(contacts.iter().copied());
+    let bends = |from: usize, at: usize, to: usize| {
+        let [a, b, c] = [from, at, to].map(|i| &track.instants[i]);
+        let part = (b.frame - a.frame) / (c.frame - a.frame);
+        let chord = a.right.pose.position.lerp(c.left.pose.position, part);
+        (b.right.pose.position - chord).abs().max_element() > tolerance
+    };
+    let kept = |&((from, &at), to): &((usize, &usize), usize)| {
+        leaves(&track.instants[at..=to], tolerance) || (from < at && at < to && bends(from, at, to))
+    };
+    starts.zip(&contacts).zip(ends).filter(kept).map(|((_, &at), _)| at).collect()
 }
 
 /// True when the flight bulges off the chord between its ends by more than the tolerance. Between

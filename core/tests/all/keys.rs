@@ -128,6 +128,25 @@ proptest! {
         prop_assert!(measured(&motion, &keys.objects[0], 0, range).0 <= 1e-3);
     }
 
+    /// Without gravity flights are straight, and all that bends is the contacts.
+    #[test]
+    fn contacts_of_straight_flights_are_kept_exactly(x in 2.0..9.0f64, y in 2.0..9.0f64, z in -9.0..9.0f64, faces: bool) {
+        let setup = LaunchSetup { air: Air::still(DVec3::ZERO), bounciness: 1.0, ..ball(DVec3::new(x, y, z)) };
+        let launch: Arc<dyn Motion> = Arc::new(Launch::solve(setup, 200.0));
+        let range = Frames { from: 0.0, to: 150.0 };
+        let contacts = launch.contacts(range);
+        let up = FaceUp::Towards(DVec3::Y);
+        let motion: Arc<dyn Motion> = if faces { Arc::new(FaceTravel::new(launch, Axis::PlusX, Axis::PlusY, up)) } else { launch };
+        let keys = bake_reduced(&motion, range, (1e-3, 1e-3), &Cancel::default()).unwrap();
+        for contact in contacts {
+            let axis = contact.normal.abs().max_position();
+            let exact = keys.objects[0].position[axis].keys.iter().any(|key| {
+                (key.frame - contact.frame).abs() < 1e-9 && (key.value[0] - contact.middle[axis]).abs() < 1e-9
+            });
+            prop_assert!(exact, "{contact:?}");
+        }
+    }
+
     #[test]
     fn merging_channels_changes_none_of_them(values in prop::collection::vec((0.0..10.0f64, -5.0..5.0f64, -2.0..2.0f64), 6..18)) {
         let mut channels: Vec<Channel<1>> = Vec::new();

@@ -261,7 +261,7 @@ function Channels({ look }: { look: Look }) {
           </th>
           <th scope="col">before</th>
           <th scope="col">after</th>
-          <th scope="col" title="Largest distance and largest angle from the motion, at every 64th of a frame and beside every key">largest error</th>
+          <th scope="col" title="Largest distance and largest angle from the motion, at every 64th of a frame and beside every key">most off</th>
         </tr>
       </thead>
       <tbody>
@@ -270,7 +270,15 @@ function Channels({ look }: { look: Look }) {
             <th scope="row">{channel.name}</th>
             <td className="mono">{channel.before}</td>
             <td className="mono">{channel.after === 0 ? 'still' : channel.after}</td>
-            <td className="mono">{`${channel.unit === 'm' ? length(channel.error) : `${Number(channel.error.toPrecision(2))}°`} at ${channel.frame.toFixed(2)}`}</td>
+            <td className="mono">
+              {channel.unit === 'm' ? length(channel.error) : `${Number(channel.error.toPrecision(2))}°`}
+              {channel.error > 0 && (
+                <>
+                  <br />
+                  <span className="soft">{`at ${channel.frame.toFixed(2)}`}</span>
+                </>
+              )}
+            </td>
           </tr>
         ))}
       </tbody>
