@@ -51,7 +51,10 @@ fn vase(a: f64, b: f64) -> Shape {
 fn ground() -> impl Strategy<Value = Ground> {
     let upright = DQuat::IDENTITY;
     let around = (0.0..TAU, 0.0..1.0f64);
-    let polar = |(angle, part): (f64, f64)| DVec3::new(part * angle.cos(), 0.0, part * angle.sin());
+    let polar = |(angle, part): (f64, f64)| {
+        let (sine, cosine) = libm::sincos(angle);
+        DVec3::new(part * cosine, 0.0, part * sine)
+    };
     prop_oneof![
         // On top of a box, and within one.
         (around.clone(), turned()).prop_map(move |(p, _)| one(
