@@ -168,11 +168,18 @@ impl AxesTable {
     /// last node is the first again, one lap later.
     pub fn new(nodes: Vec<Node>, rule: UpRule, closed: bool) -> Self {
         match rule {
-            UpRule::Steady => Self::steady(nodes, closed),
-            UpRule::Towards(up) => {
-                let found = nodes.iter().map(|node| towards(up, node.tangent)).collect();
-                Self { goal: Some(up), ..Self::bridged(nodes, found, closed) }
-            }
+            UpRule::Steady => Self::steady(nodes, 0, closed),
+            UpRule::Towards(up) => Self::upright(nodes, up, 0, closed),
+        }
+    }
+
+    /// As [`new`](Self::new) for an open way, steady axes being upright where its parameter is `anchor`, or at the
+    /// node nearest after it: they are the same however much of the way before and after it is given.
+    pub fn anchored(nodes: Vec<Node>, rule: UpRule, anchor: f64) -> Self {
+        let start = anchoring(&nodes, anchor);
+        match rule {
+            UpRule::Steady => Self::steady(nodes, start, false),
+            UpRule::Towards(up) => Self::upright(nodes, up, start, false),
         }
     }
 
@@ -180,9 +187,20 @@ impl AxesTable {
     /// length, or none where it is bridged. Between nodes up turns evenly, so that they must be near
     /// enough to each other for what the goals do.
     pub fn guided(nodes: Vec<Node>, goals: &[Option<DVec3>], closed: bool) -> Self {
-        let goal = |(node, goal): (&Node, &Option<DVec3>)| towards(goal.as_ref()?.try_normalize()?, node.tangent);
-        let found = nodes.iter().zip(goals).map(goal).collect();
-        Self::bridged(nodes, found, closed)
+        let found = nodes.iter().zip(goals).map(|(node, goal)| guided_up(node, *goal)).collect();
+        Self::bridged(nodes, found, 0, closed)
+    }
+
+    /// As [`guided`](Self::guided) for an open way; where no goal helps, upright at `anchor`.
+    pub fn guided_from(nodes: Vec<Node>, goals: &[Option<DVec3>], anchor: f64) -> Self {
+        let found = nodes.iter().zip(goals).map(|(node, goal)| guided_up(node, *goal)).collect();
+        let start = anchoring(&nodes, anchor);
+        Self::bridged(nodes, found, start, false)
+    }
+
+    fn upright(nodes: Vec<Node>, up: DVec3, start: usize, closed: bool) -> Self {
+        let found = nodes.iter().map(|node| towards(up, node.tangent)).collect();
+        Self { goal: Some(up), ..Self::bridged(nodes, found, start, closed) }
     }
 
     /// With so many more whole turns over a lap of a closed steady way.
@@ -195,8 +213,9 @@ impl AxesTable {
         self
     }
 
-    fn steady(nodes: Vec<Node>, closed: bool) -> Self {
-        let ups = carry(&nodes, start_up(&nodes));
+    /// Upright at the node `start`, carried from there both ways.
+    fn steady(nodes: Vec<Node>, start: usize, closed: bool) -> Self {
+        let ups = carry(&nodes, start);
         let grid = Grid::new(&nodes);
         let mut table = Self { nodes, ups, goal: None, stretches: Vec::new(), grid, parallel: false };
         if closed {
@@ -218,10 +237,11 @@ impl AxesTable {
         table
     }
 
-    /// `found` holds up at each node where it is known; the stretches between are bridged.
-    fn bridged(nodes: Vec<Node>, found: Vec<Option<DVec3>>, closed: bool) -> Self {
+    /// `found` holds up at each node where it is known; the stretches between are bridged. Where it is known
+    /// nowhere, the way is steady from the node `anchor`.
+    fn bridged(nodes: Vec<Node>, found: Vec<Option<DVec3>>, anchor: usize, closed: bool) -> Self {
         let Some(start) = found.iter().position(Option::is_some) else {
-            return Self { parallel: true, ..Self::steady(nodes, closed) };
+            return Self { parallel: true, ..Self::steady(nodes, anchor, closed) };
         };
         let grid = Grid::new(&nodes);
         let ups = found.iter().map(|found| found.unwrap_or(DVec3::ZERO)).collect();
@@ -413,26 +433,46 @@ impl Dial {
 }
 
 /// World up projected where that is possible, so that steady axes begin upright.
-fn start_up(nodes: &[Node]) -> DVec3 {
-    let tangent = nodes[0].tangent;
-    towards(DVec3::Y, tangent).unwrap_or_else(|| perpendicular(tangent))
+fn upright_at(node: &Node) -> DVec3 {
+    towards(DVec3::Y, node.tangent).unwrap_or_else(|| perpendicular(node.tangent))
+}
+
+/// The node at `anchor`, or the nearest after it, or the last.
+fn anchoring(nodes: &[Node], anchor: f64) -> usize {
+    nodes.partition_point(|node| node.at < anchor).min(nodes.len() - 1)
+}
+
+/// Up as close to a goal of any length as the direction allows, unless they are too close to parallel.
+pub fn guided_up(node: &Node, goal: Option<DVec3>) -> Option<DVec3> {
+    towards(goal?.try_normalize()?, node.tangent)
 }
 
 /// How many nodes up is carried over before rounding is cleared from it.
 const CLEARED_AFTER: usize = 16;
 
-fn carry(nodes: &[Node], start: DVec3) -> Vec<DVec3> {
-    let mut ups = Vec::with_capacity(nodes.len());
-    let mut up = start;
-    ups.push(up);
-    for (index, pair) in nodes.windows(2).enumerate() {
-        up = match reflected_twice(&pair[0], up, &pair[1]) {
-            Some(carried) if index % CLEARED_AFTER != 0 => carried,
-            _ => transport(&pair[0], up, &pair[1]),
-        };
-        ups.push(up);
+/// Up at each node, carried both ways from where it is upright.
+fn carry(nodes: &[Node], start: usize) -> Vec<DVec3> {
+    let first = upright_at(&nodes[start]);
+    let mut ups = vec![first; nodes.len()];
+    let mut up = first;
+    for index in start + 1..nodes.len() {
+        up = carried(&nodes[index - 1], up, &nodes[index], index - start);
+        ups[index] = up;
+    }
+    up = first;
+    for index in (0..start).rev() {
+        up = carried(&nodes[index + 1], up, &nodes[index], start - index);
+        ups[index] = up;
     }
     ups
+}
+
+#[inline(always)]
+fn carried(from: &Node, up: DVec3, to: &Node, count: usize) -> DVec3 {
+    match reflected_twice(from, up, to) {
+        Some(carried) if count % CLEARED_AFTER != 1 => carried,
+        _ => transport(from, up, to),
+    }
 }
 
 /// The heart of [`transport`] for places that are well apart: both reflections in one, so that little of it has to

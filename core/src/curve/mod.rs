@@ -15,7 +15,7 @@ mod segment;
 mod strand;
 mod tessellate;
 
-pub use axes::{AxesTable, Node, UpRule, transport};
+pub use axes::{AxesTable, Node, UpRule, guided_up, transport};
 pub use figure::{Figure, torus_winding};
 pub use fit::fitted;
 pub use follow::{Fineness, Jet, follow, follow_formula};

@@ -12,7 +12,7 @@ use std::sync::Arc;
 /// Turns the things of another motion so that `nose` points along the travel and `top` up.
 ///
 /// On a path that does not move, under an up that does not move, axes are taken along the path; otherwise
-/// along each thing's trajectory in time, over the prepared range.
+/// along each thing's trajectory in time, from the frame at which its motion starts.
 #[derive(Clone)]
 pub struct FaceTravel {
     inner: Arc<dyn Motion>,
@@ -47,10 +47,14 @@ const PATH_STEP: f64 = 0.02;
 const TIME_STEP: f64 = 0.1;
 /// How often the frames between two nodes are halved at most.
 const MOST_HALVINGS: usize = 7;
+/// So many frames farther it is looked for the end of a bridge in which a range begins or ends.
+const FARTHER: [f64; 3] = [0.0, 32.0, 256.0];
 /// Frames before a break at which its left side is looked at.
 const BEFORE_BREAK: f64 = 1e-9;
 /// Most nodes that the axes of trajectories may take in all.
 const MOST_NODES: f64 = 2e7;
+/// A node on a path that moves counts so many times, since the path is made anew for it.
+const MOVING: f64 = 100.0;
 
 impl FaceTravel {
     /// `nose` and `top` must not be parallel.
@@ -105,7 +109,7 @@ impl FaceTravel {
     fn up_alone(&self, frame: f64, position: DVec3, travel: DVec3, place: Option<&Place>) -> DVec3 {
         let goal = self.up.goal(self.stand(frame, position, place));
         let alone = vec![Node { at: frame, point: position, tangent: travel }];
-        self.up.in_time(alone, &[goal]).up(frame, position, travel)
+        self.up.in_time(alone, &[goal], frame).up(frame, position, travel)
     }
 
     /// The turn of every row of `base` into `turns`, in place of what it held.
@@ -134,53 +138,88 @@ impl FaceTravel {
         })
     }
 
-    /// One table per thing over the frames of `range`, with nodes on both sides of every break.
-    fn in_time(&self, range: Frames, cancel: &Cancel) -> Result<Vec<Runs>, MotionError> {
+    /// The frames over which axes are made where `range` is asked for: from where steady axes are upright on, so
+    /// that what is seen at a frame does not hang on the frames that are asked for.
+    fn reach(&self, range: Frames) -> Frames {
+        if !matches!(self.up, FaceUp::Steady { .. }) {
+            return range;
+        }
+        let from = self.anchor();
+        Frames { from: range.from.min(from), to: range.to.max(from) }
+    }
+
+    /// The frame at which steady axes are upright, for what never begins anew.
+    fn anchor(&self) -> f64 {
+        Some(self.inner.extent().from).filter(|from| from.is_finite()).map_or(0.0, f64::floor)
+    }
+
+    /// One table per thing over the frames of `range`, with nodes on both sides of every break; and whether one of
+    /// them starts or ends within a bridge.
+    fn in_time(&self, range: Frames, cancel: &Cancel) -> Result<(Vec<Runs>, bool), MotionError> {
         let steps = ((range.to - range.from) * STEPS_PER_FRAME).ceil();
-        if steps * self.inner.len() as f64 > MOST_NODES {
+        let each = if self.inner.path().is_some_and(|path| path.unmoving().is_none()) { MOVING } else { 1.0 };
+        if steps * self.inner.len() as f64 * each > MOST_NODES {
             return Err(MotionError::TooMuch(format!(
-                "turning {} things over {} frames takes too much memory: use fewer things or frames",
+                "turning {} things over {} frames takes too much: use fewer things or frames, or an up that is not steady",
                 self.inner.len(),
                 (range.to - range.from).round()
             )));
         }
-        let even: Vec<f64> = (0..=steps as usize).map(|i| range.from + i as f64 / STEPS_PER_FRAME).collect();
-        (0..self.inner.len())
+        let made: Result<Vec<(Runs, bool)>, MotionError> = (0..self.inner.len())
             .into_par_iter()
             .map_init(Sample::default, |sample, object| {
                 if cancel.cancelled() {
                     return Err(MotionError::Cancelled);
                 }
-                let mut frames = even.clone();
-                let mut begins = Vec::new();
-                for broken in self.inner.breaks(object, range)? {
-                    frames.extend([broken.frame - BEFORE_BREAK, broken.frame]);
-                    begins.extend((broken.kind == BreakKind::Anew).then_some(broken.frame));
-                }
-                let mut found = Vec::new();
-                for _ in 0..MOST_HALVINGS {
-                    self.looked_at(object, &frames, sample, &mut found);
-                    frames = found.windows(2).filter_map(|pair| halfway(&pair[0], &pair[1])).collect();
-                    if frames.is_empty() {
-                        break;
-                    }
-                }
-                if found.is_empty() {
-                    // What never moves faces nowhere.
-                    found.push((Node { at: range.from, point: DVec3::ZERO, tangent: DVec3::X }, None));
-                }
-                let mut tables = Vec::with_capacity(begins.len() + 1);
-                for from in begins.iter().rev().copied().chain([f64::NEG_INFINITY]) {
-                    let first = found.partition_point(|(node, _)| node.at < from);
-                    let (nodes, goals): (Vec<Node>, Vec<Option<DVec3>>) = found.split_off(first).into_iter().unzip();
-                    if !nodes.is_empty() {
-                        tables.push((from, self.up.in_time(nodes, &goals)));
-                    }
-                }
-                tables.reverse();
-                Ok(Runs { tables })
+                self.runs(object, range, sample)
             })
-            .collect()
+            .collect();
+        let (runs, open): (Vec<Runs>, Vec<bool>) = made?.into_iter().unzip();
+        Ok((runs, open.contains(&true)))
+    }
+
+    fn runs(&self, object: usize, range: Frames, sample: &mut Sample) -> Result<(Runs, bool), MotionError> {
+        // What goes on at the start of the range may have begun as long before it as it takes to come round.
+        let extent = self.inner.extent();
+        let round = Some(extent.to - extent.from).filter(|round| round.is_finite() && *round > 0.0).unwrap_or(0.0);
+        let breaks = self.inner.breaks(object, Frames { from: range.from - round, ..range })?;
+        let anew = |b: &Break| b.kind == BreakKind::Anew;
+        let begun = breaks.iter().filter(|b| anew(b) && b.frame <= range.from).next_back().map(|b| b.frame);
+        let from = begun.unwrap_or(range.from);
+        // On whole parts of frames, wherever the range begins.
+        let first = (from * STEPS_PER_FRAME).floor() as i64;
+        let last = (range.to * STEPS_PER_FRAME).ceil() as i64;
+        let mut frames: Vec<f64> = (first..=last).map(|i| i as f64 / STEPS_PER_FRAME).collect();
+        let mut begins = Vec::new();
+        for broken in breaks.iter().filter(|b| b.frame >= from) {
+            frames.extend([broken.frame - BEFORE_BREAK, broken.frame]);
+            begins.extend(anew(broken).then_some(broken.frame));
+        }
+        let mut found = Vec::new();
+        for _ in 0..MOST_HALVINGS {
+            self.looked_at(object, &frames, sample, &mut found);
+            frames = found.windows(2).filter_map(|pair| halfway(&pair[0], &pair[1])).collect();
+            if frames.is_empty() {
+                break;
+            }
+        }
+        if found.is_empty() {
+            // What never moves faces nowhere.
+            found.push((Node { at: range.from, point: DVec3::ZERO, tangent: DVec3::X }, None));
+        }
+        let bridges = |end: Option<&(Node, Option<DVec3>)>| end.is_some_and(|(node, goal)| self.up.bridges(node, *goal));
+        let open = bridges(found.first()) || bridges(found.last());
+        let mut tables = Vec::with_capacity(begins.len() + 1);
+        for from in begins.iter().rev().copied().chain([f64::NEG_INFINITY]) {
+            let first = found.partition_point(|(node, _)| node.at < from);
+            let (nodes, goals): (Vec<Node>, Vec<Option<DVec3>>) = found.split_off(first).into_iter().unzip();
+            if !nodes.is_empty() {
+                let anchor = if from.is_finite() { from } else { self.anchor() };
+                tables.push((from, self.up.in_time(nodes, &goals, anchor)));
+            }
+        }
+        tables.reverse();
+        Ok((Runs { tables }, open))
     }
 
     /// Adds the nodes of a thing at these frames and puts all in order; where it never moved there is none.
@@ -239,15 +278,31 @@ impl Motion for FaceTravel {
     as_inner!(len, extent, breaks, contacts, path, looks);
 
     fn prepare(&self, range: Frames, cancel: &Cancel) -> Result<Option<Arc<dyn Motion>>, MotionError> {
-        let inner = self.inner.prepare(range.widened(1.0), cancel)?;
         if let Axes::AlongPath(_) = &self.axes {
+            let inner = self.inner.prepare(range.widened(1.0), cancel)?;
             return Ok(inner.map(|inner| -> Arc<dyn Motion> { Arc::new(Self { inner, ..self.clone() }) }));
         }
         let mut ready = self.clone();
-        if let Some(inner) = inner {
-            ready.inner = inner;
+        let reach = self.reach(range.widened(2.0));
+        for more in FARTHER {
+            let reach = reach.widened(more);
+            let made = super::prepared(&self.inner, reach, cancel).and_then(|inner| {
+                let wider = Self { inner, ..self.clone() };
+                let (runs, open) = wider.in_time(reach, cancel)?;
+                Ok((Self { axes: Axes::InTime(Arc::new(runs)), ..wider }, open))
+            });
+            match made {
+                Ok((made, open)) => {
+                    ready = made;
+                    if !open {
+                        break;
+                    }
+                }
+                // Looking on for the end of a bridge may take more than what was asked for.
+                Err(MotionError::TooMuch(_)) if more > 0.0 => break,
+                Err(why) => return Err(why),
+            }
         }
-        ready.axes = Axes::InTime(Arc::new(ready.in_time(range.widened(1.0), cancel)?));
         Ok(Some(Arc::new(ready)))
     }
 

@@ -1,6 +1,6 @@
 //! Where a thing's top points.
 
-use crate::curve::{AxesTable, Curve, Node, Path, Strand, UpRule};
+use crate::curve::{AxesTable, Curve, Node, Path, Strand, UpRule, guided_up};
 use crate::signal::{Driven, Thing};
 use crate::surface::Ground;
 use glam::DVec3;
@@ -98,11 +98,22 @@ impl FaceUp {
         AxesTable::guided(nodes, &goals, strand.closed())
     }
 
-    /// Axes along a trajectory through nodes in time, with the goal at each.
-    pub(super) fn in_time(&self, nodes: Vec<Node>, goals: &[Option<DVec3>]) -> AxesTable {
+    /// Axes along a trajectory through nodes in time, with the goal at each; upright at frame `anchor` where
+    /// nothing else says how it stands.
+    pub(super) fn in_time(&self, nodes: Vec<Node>, goals: &[Option<DVec3>], anchor: f64) -> AxesTable {
         match self.rule() {
-            Some(rule) => AxesTable::new(nodes, rule, false),
-            None => AxesTable::guided(nodes, goals, false),
+            Some(rule) => AxesTable::anchored(nodes, rule, anchor),
+            None => AxesTable::guided_from(nodes, goals, anchor),
+        }
+    }
+
+    /// True where up would come from a goal, and the travel runs too close along it: what is done there hangs on
+    /// what comes before and after.
+    pub(super) fn bridges(&self, node: &Node, goal: Option<DVec3>) -> bool {
+        match self {
+            Self::Steady { .. } => false,
+            Self::Towards(up) => guided_up(node, Some(*up)).is_none(),
+            Self::Beside { .. } | Self::Off(_) | Self::At(_) => guided_up(node, goal).is_none(),
         }
     }
 }

@@ -2,7 +2,7 @@
 //! turn limit, and a turn of its own about the nose.
 
 use super::face_travel::spins;
-use super::{Break, Cancel, Columns, Contact, Extent, Frames, Motion, MotionError, Sample, as_inner};
+use super::{Break, Cancel, Columns, Contact, Extent, Frames, Motion, MotionError, Outside, Sample, as_inner};
 use crate::curve::Path;
 use crate::pose::{Axis, about, angle_between, bend, nearer, signed_angle, turn_between};
 use crate::signal::{Driven, Thing};
@@ -87,8 +87,10 @@ struct Table {
     jumps: Vec<Vec<f64>>,
 }
 
-/// Most turns that a table holds.
+/// Most turns that a table of the usual length holds.
 const MOST_TURNS: f64 = 6e6;
+/// Tables of frames that lie farther off may be so many times as large.
+const FARTHEST: f64 = 4.0;
 /// Turns that differ by less than this from step to step, radians, are blended by a cubic.
 const SMOOTH: f64 = 0.3;
 /// A reversal is a turn of the travel by more than this within a frame.
@@ -97,6 +99,11 @@ const REVERSAL: f64 = FRAC_PI_2;
 impl Table {
     fn frame(&self, step: usize) -> f64 {
         self.from + step as f64 / self.per_frame
+    }
+
+    /// The step at a frame, or the nearest.
+    fn step(&self, frame: f64) -> usize {
+        ((frame - self.from) * self.per_frame).round().clamp(0.0, (self.steps - 1) as f64) as usize
     }
 
     /// Cubic between the steps; straight where they are far apart.
@@ -163,13 +170,20 @@ impl Steered {
     /// The frames beyond those asked for that averages reach into.
     fn margin(&self) -> f64 {
         let bank = self.steering.bank.as_ref().map_or(0.0, |bank| bank.over);
-        (0.5 * (self.steering.smoothing + bank + self.steering.corner)).ceil() + 2.0
+        (0.5 * (self.steering.smoothing + bank) + 2.0 * self.steering.corner).ceil() + 2.0
+    }
+
+    /// The frame from which the turn limit counts: it comes into step by itself until frame 0.
+    fn limited_from(&self) -> f64 {
+        if self.steering.limit > 0.0 { -self.steering.lead.ceil() } else { 0.0 }
     }
 
     fn made(&self, inner: &dyn Motion, range: Frames, cancel: &Cancel) -> Result<Table, MotionError> {
         let frames = (range.to - range.from).max(1.0);
-        let per_frame = [4.0, 2.0, 1.0].into_iter().find(|n| frames * n * (inner.len() as f64) <= MOST_TURNS);
-        let Some(per_frame) = per_frame else {
+        // By how many there are in a loop, not by the frames that are asked for.
+        let loops = self.steering.lead.max(1.0) + 2.0 * self.margin();
+        let usual = [4.0, 2.0, 1.0].into_iter().find(|n| loops * n * (inner.len() as f64) <= MOST_TURNS);
+        let Some(per_frame) = usual.filter(|n| frames * n * (inner.len() as f64) <= FARTHEST * MOST_TURNS) else {
             return Err(MotionError::TooMuch(format!(
                 "turning {} things in bends over {frames:.0} frames takes too much memory: use fewer things or frames",
                 inner.len(),
@@ -192,7 +206,7 @@ impl Steered {
 
     fn steer(&self, inner: &dyn Motion, object: usize, table: &Table) -> Result<Course, MotionError> {
         let mut steps = looked_at(inner, object, table)?;
-        self.hold(&mut steps);
+        self.hold(table, &mut steps);
         self.round_corners(inner, object, table, &mut steps);
         if let Some(bank) = &self.steering.bank {
             lean(bank, Thing { index: object, count: inner.len() }, inner, table, &mut steps);
@@ -201,16 +215,19 @@ impl Steered {
             steps.turns = averaged(&steps, &kernel(self.steering.smoothing, table.per_frame));
         }
         if self.steering.limit > 0.0 {
-            limit(&mut steps, self.steering.limit / table.per_frame);
+            let first = table.step(self.limited_from());
+            limit(&mut steps, self.steering.limit / table.per_frame, first);
         }
         Ok((steps.turns, steps.jumps))
     }
 
-    /// Keeps the way a thing faced when it was last quick enough; before that, how it will face.
-    fn hold(&self, steps: &mut Steps) {
+    /// Keeps the way a thing faced when it was last quick enough; before that, how it will face; what never is stays
+    /// as it faces at its first frame.
+    fn hold(&self, table: &Table, steps: &mut Steps) {
         let quick = |step: &usize| steps.speeds[*step] >= self.steering.slow;
         let Some(first) = (0..steps.turns.len()).find(quick) else {
-            let still = steps.turns[0];
+            let from = self.inner.extent().from;
+            let still = steps.turns[table.step(if from.is_finite() { from } else { 0.0 })];
             steps.turns.fill(still);
             return;
         };
@@ -236,8 +253,7 @@ impl Steered {
             inner.sample_at(&[(object, at - before), (object, at + after)], Columns::ORIENTATION, &mut ends);
             // Where it is too slow to have a heading of its own, it turns from or to the one that it holds.
             let held = |frame: f64, own: DQuat| {
-                let step =
-                    ((frame - table.from) * table.per_frame).round().clamp(0.0, (table.steps - 1) as f64) as usize;
+                let step = table.step(frame);
                 if steps.speeds[step] < self.steering.slow { steps.turns[step] } else { own }
             };
             let (from, to) = (held(at - before, ends.orientations[0]), held(at + after, ends.orientations[1]));
@@ -394,9 +410,9 @@ fn averaged(steps: &Steps, weights: &[f64]) -> Vec<DQuat> {
     (0..turns.len()).map(mean).collect()
 }
 
-/// Follows by at most so much from step to step; after a jump it begins anew.
-fn limit(steps: &mut Steps, most: f64) {
-    for step in 1..steps.turns.len() {
+/// Follows by at most so much from step to step, from the step `first` on; after a jump it begins anew.
+fn limit(steps: &mut Steps, most: f64, first: usize) {
+    for step in first + 1..steps.turns.len() {
         let (from, to) = (steps.turns[step - 1], steps.turns[step]);
         let angle = angle_between(from, to);
         if angle > most && steps.sides[step] == steps.sides[step - 1] {
@@ -414,10 +430,21 @@ impl Motion for Steered {
             return Ok(inner.map(|inner| -> Arc<dyn Motion> { Arc::new(Self { inner, ..self.clone() }) }));
         }
         let margin = self.margin();
-        // A turn limit comes into step by itself, from a frame that does not hang on what is asked for.
-        let lead = if self.steering.limit > 0.0 { self.steering.lead.ceil() } else { 0.0 };
-        let from = if lead > 0.0 { range.from.min(0.0) - lead } else { range.from };
-        let wide = Frames { from: from.floor() - margin, to: range.to.ceil() + margin };
+        // What was held before, and what the turn limit has come into step with, must not hang on what is asked for.
+        let mut range = range;
+        if self.steering.slow > 0.0 {
+            let extent = self.inner.extent();
+            let finite = |frame: f64| if frame.is_finite() { frame } else { 0.0 };
+            let (from, to) = (finite(extent.from), finite(extent.to));
+            // What goes round was quick enough at most a round before.
+            let round = if extent.outside == Outside::Holds { 0.0 } else { to - from };
+            range.from = range.from.min(from) - round;
+            range.to = range.to.max(to);
+        }
+        if self.steering.limit > 0.0 {
+            range.from = range.from.min(self.limited_from());
+        }
+        let wide = Frames { from: range.from.floor() - margin, to: range.to.ceil() + margin };
         let inner = super::prepared(&self.inner, wide.widened(1.0), cancel)?;
         let table = self.made(&*inner, wide, cancel)?;
         Ok(Some(Arc::new(Self { inner, table: Some(Arc::new(table)), ..self.clone() })))

@@ -4,10 +4,12 @@
 use crate::cases::cases;
 use proptest::prelude::*;
 use serde_json::{Map, Value, json};
+use std::ops::Range;
 use zickzack_core::graph::{EndReport, Memo, Workshop, compile, no_assets, report};
 use zickzack_core::keys::{bake_dense, bake_reduced};
 use zickzack_core::motion::{Cancel, Columns, Frames, Sample, prepared};
 use zickzack_core::nodes::Registry;
+use zickzack_core::pose::angle_between;
 use zickzack_core::scene::{BEYOND, Scene, Space, check_value};
 use zickzack_core::schema::{Param, PortKind, Schema, Values};
 
@@ -172,14 +174,14 @@ fn given(param: &Param) -> BoxedStrategy<Value> {
     prop_oneof![7 => plain, 1 => driven, 1 => keyed(&param.values)].boxed()
 }
 
-/// Some of a node's parameters, each within what its schema declares.
-fn params(schema: &Schema) -> BoxedStrategy<Map<String, Value>> {
+/// Each of a node's parameters by chance, within what its schema declares.
+fn params(schema: &Schema, chance: f64) -> BoxedStrategy<Map<String, Value>> {
     let each: Vec<_> = schema
         .params
         .iter()
         .map(|param| {
             let name = param.name;
-            prop::option::weighted(0.5, given(param)).prop_map(move |value| (name, value))
+            prop::option::weighted(chance, given(param)).prop_map(move |value| (name, value))
         })
         .collect();
     each.prop_map(|list| list.into_iter().filter_map(|(name, value)| Some((name.to_owned(), value?))).collect()).boxed()
@@ -187,24 +189,42 @@ fn params(schema: &Schema) -> BoxedStrategy<Map<String, Value>> {
 
 /// A drawn path, then some nodes of any type, each threaded to any of those before it that fit.
 fn document() -> impl Strategy<Value = Value> {
+    document_with(3..9, &[])
+}
+
+/// As `document`, with these nodes at its end, each threaded to the one before where that fits.
+fn document_with(many: Range<usize>, last: &[&str]) -> impl Strategy<Value = Value> + use<> {
     let registry = Registry::default();
     let schemas = registry.schemas;
-    let drawn = params(schemas.iter().find(|schema| schema.name == "drawn-path").unwrap());
+    let drawn = params(schemas.iter().find(|schema| schema.name == "drawn-path").unwrap(), 0.5);
     let every: Vec<(Schema, BoxedStrategy<Map<String, Value>>)> =
-        schemas.iter().map(|schema| (schema.clone(), params(schema))).collect();
-    let node = prop::sample::select(every).prop_flat_map(|(schema, params)| (Just(schema), params, any_threads()));
-    let nodes = prop::collection::vec(node, 3..9);
+        schemas.iter().map(|schema| (schema.clone(), params(schema, 0.5))).collect();
+    let of = |(schema, params): (Schema, BoxedStrategy<Map<String, Value>>)| (Just(schema), params, any_threads());
+    // What is named is to work more often than not: most of it is as it comes.
+    let named = |name: &&str| {
+        let schema = every.iter().map(|(schema, _)| schema).find(|schema| schema.name == *name).unwrap();
+        of((schema.clone(), params(schema, 0.1)))
+    };
+    let last: Vec<_> = last.iter().map(named).collect();
+    let length = last.len();
+    let nodes = prop::collection::vec(prop::sample::select(every).prop_flat_map(of), many);
+    let nodes = (nodes, last).prop_map(|(nodes, last)| nodes.into_iter().chain(last).collect::<Vec<_>>());
     let settings = (any::<bool>(), 1u32..40, prop::sample::select(vec!["1", "24000/1001", "240"]));
-    (drawn, nodes, settings).prop_map(|(drawn, nodes, (flat, frames, fps))| {
+    (drawn, nodes, settings).prop_map(move |(drawn, nodes, (flat, frames, fps))| {
         let mut made = json!({ "n": { "type": "drawn-path", "name": "Path", "params": drawn } });
         let mut threads = json!({});
         let mut gives: Vec<(PortKind, String)> = vec![(PortKind::Path, "n".to_owned())];
+        let random = nodes.len() - length;
         for (number, (schema, params, choices)) in nodes.into_iter().enumerate() {
             let id = format!("n{number}");
             made[&id] = json!({ "type": schema.name, "name": schema.title, "params": params });
             for (port, choice) in schema.inputs.iter().zip(&choices) {
                 let fits: Vec<&String> =
                     gives.iter().filter(|(kind, _)| *kind == port.kind).map(|(_, id)| id).collect();
+                if let (true, Some(from)) = (number > random && port.kind == PortKind::Motion, fits.last()) {
+                    threads[format!("{id}{}", port.name)] = json!({ "from": from, "to": id, "port": port.name });
+                    continue;
+                }
                 // The latest one more often than not: chains are what is to be tried.
                 if let Some(from) = fits.get(choice.index(2 * fits.len().max(1)).min(fits.len().saturating_sub(1))) {
                     threads[format!("{id}{}", port.name)] = json!({ "from": from, "to": id, "port": port.name });
@@ -229,6 +249,61 @@ fn document() -> impl Strategy<Value = Value> {
 
 fn any_threads() -> impl Strategy<Value = Vec<prop::sample::Index>> {
     prop::collection::vec(any::<prop::sample::Index>(), 7)
+}
+
+/// Things that fly, ride, roll or run to and fro, turned by their travel, with followers.
+fn turned() -> impl Strategy<Value = Value> {
+    let sources: [&[&str]; 5] = [
+        &["launch", "face-travel", "output"],
+        &["move", "ride", "face-travel", "followers", "output"],
+        &["coast", "face-travel", "output"],
+        &["launch", "face-travel", "followers", "face-travel", "output"],
+        &["figure", "ride", "retime", "face-travel", "waver", "output"],
+    ];
+    prop::strategy::Union::new(sources.map(|last| document_with(0..4, last).boxed()))
+}
+
+/// Prepared over `near` and over much more, a scene shows the same.
+fn same_whatever_range(document: Value, near: Frames) -> Result<(), TestCaseError> {
+    let registry = Registry::default();
+    let scene = Scene::from_value(document, &registry.schemas).expect("within its ranges it is a scene");
+    let cancel = Cancel::default();
+    let workshop = Workshop {
+        types: &registry.types,
+        schemas: &registry.schemas,
+        memo: &Memo::default(),
+        assets: &no_assets(),
+        clock: &|| 0,
+        cancel: &cancel,
+        recorder: &zickzack_core::graph::AtOnce,
+    };
+    let compiled = compile(&scene, &workshop);
+    let moves =
+        compiled.nodes.keys().any(|id| compiled.path(id).is_some_and(|product| product.path.unmoving().is_none()));
+    let looked_at = if moves { 2 } else { 9 };
+    for end in &compiled.ends {
+        let wide = Frames { from: -40.0, to: 150.0 };
+        let (Ok(near_ready), Ok(wide_ready)) =
+            (prepared(&end.motion, near, &cancel), prepared(&end.motion, wide, &cancel))
+        else {
+            continue;
+        };
+        let (mut some, mut all) = (Sample::default(), Sample::default());
+        for step in 0..looked_at {
+            let frame = near.from + (near.to - near.from) * f64::from(step) / f64::from(looked_at - 1);
+            near_ready.sample(frame, Columns::POSE, &mut some);
+            wide_ready.sample(frame, Columns::POSE, &mut all);
+            for object in 0..near_ready.len() {
+                let (a, b) = (some.pose(object), all.pose(object));
+                let size = 1.0 + a.position.length();
+                let near = a.position.distance(b.position) <= 1e-9 * size && a.scale == b.scale;
+                prop_assert!(near, "{object} at {frame}: {a:?} or {b:?}");
+                let apart = angle_between(a.orientation, b.orientation);
+                prop_assert!(apart <= 1e-6, "{object} at {frame} is {}° apart", apart.to_degrees());
+            }
+        }
+    }
+    Ok(())
 }
 
 proptest! {
@@ -284,6 +359,16 @@ proptest! {
                 }
             }
         }
+    }
+
+    #[test]
+    fn what_is_seen_at_a_frame_is_the_same_whatever_range_is_prepared(document in document(), from in -30.0..80.0f64, long in 0.0..60.0f64) {
+        same_whatever_range(document, Frames { from, to: from + long })?;
+    }
+
+    #[test]
+    fn what_faces_its_travel_stands_the_same_whatever_range_is_prepared(document in turned(), from in -30.0..80.0f64, long in 0.0..60.0f64) {
+        same_whatever_range(document, Frames { from, to: from + long })?;
     }
 
     #[test]
