@@ -256,13 +256,17 @@ pub struct Looks {
     pub alike: Vec<u64>,
     /// The turns after which each looks the same.
     pub symmetries: Vec<Option<Symmetry>>,
+    /// True when more things would look like these: they look the same, and no choice of kinds is made.
+    pub one: bool,
 }
 
 impl Looks {
     /// Of a motion.
     pub fn of(motion: &dyn Motion) -> Self {
+        let alike: Vec<u64> = (0..motion.len()).map(|object| motion.look(object)).collect();
         Self {
-            alike: (0..motion.len()).map(|object| motion.look(object)).collect(),
+            one: motion.kinds().len() <= 1 && alike.iter().all(|look| *look == alike[0]),
+            alike,
             symmetries: (0..motion.len()).map(|object| motion.symmetry(object)).collect(),
         }
     }

@@ -7,21 +7,40 @@ use crate::motion::MotionError;
 use crate::scene::{Scene, check};
 use crate::seam::measure;
 
+/// By this part of it something has to be less for an offer to be worth making.
+const BETTER: f64 = 1e-3;
 /// With more things an offer is not tried.
 const MOST_THINGS: usize = 2000;
 
-/// Says of every offer of an end what it leaves open by itself; empty where it closes the loop.
+/// Says of every offer of an end what it leaves open by itself; empty where it closes the loop. Those that better
+/// nothing are taken out.
 pub fn try_offers(scene: &Scene, report: &mut EndReport, workshop: &Workshop<'_>) -> Result<(), MotionError> {
     if report.things > MOST_THINGS {
         return Ok(());
     }
     let node = report.node.clone();
-    for offer in &mut report.offers {
-        if let Some(seam) = seam_after(scene, offer, &node, workshop)? {
+    let mut kept = Vec::with_capacity(report.offers.len());
+    for mut offer in std::mem::take(&mut report.offers) {
+        if let Some(seam) = seam_after(scene, &offer, &node, workshop)? {
+            if !betters(&report.seam, &seam) {
+                continue;
+            }
             offer.left = Some(left(&seam));
         }
+        kept.push(offer);
     }
+    report.offers = kept;
     Ok(())
+}
+
+/// True when something is less open, or leaps less often or less far, than it did.
+fn betters(now: &SeamReport, then: &SeamReport) -> bool {
+    let parts = |seam: &SeamReport| [seam.position, seam.velocity, seam.orientation, seam.spin];
+    let farthest = |seam: &SeamReport| seam.leaps.first().map_or(0.0, |leap| leap.metres);
+    let less = |(now, then): (f64, f64)| then < now - BETTER * now.max(1e-6);
+    then.leap_count < now.leap_count
+        || less((farthest(now), farthest(then)))
+        || parts(now).into_iter().zip(parts(then)).any(less)
 }
 
 fn seam_after(

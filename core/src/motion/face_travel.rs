@@ -207,7 +207,8 @@ impl FaceTravel {
             // What never moves faces nowhere.
             found.push((Node { at: range.from, point: DVec3::ZERO, tangent: DVec3::X }, None));
         }
-        let bridges = |end: Option<&(Node, Option<DVec3>)>| end.is_some_and(|(node, goal)| self.up.bridges(node, *goal));
+        let bridges =
+            |end: Option<&(Node, Option<DVec3>)>| end.is_some_and(|(node, goal)| self.up.bridges(node, *goal));
         let open = bridges(found.first()) || bridges(found.last());
         let mut tables = Vec::with_capacity(begins.len() + 1);
         for from in begins.iter().rev().copied().chain([f64::NEG_INFINITY]) {

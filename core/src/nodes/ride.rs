@@ -333,6 +333,6 @@ fn offers(ride: &Ride, pace: Pace, params: &Params<'_>, timing: Timing) -> Offer
     Arc::new(move |looks| {
         let worded = |offer: RideOffer| Closing::Value(offer.param, offer.value, offer.text);
         let periods = closing.periods(&looks.alike).into_iter().map(Closing::Period);
-        closing.offers(&looks.alike).into_iter().map(worded).chain(periods).collect()
+        closing.offers(&looks.alike, looks.one).into_iter().map(worded).chain(periods).collect()
     })
 }

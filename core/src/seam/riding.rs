@@ -43,9 +43,12 @@ impl RideClosing {
 
     /// Phases in rounds, by strand and look.
     fn groups(&self, ride: &Ride, looks: &[u64]) -> Vec<Vec<f64>> {
-        let mut groups: BTreeMap<(usize, u64), Vec<f64>> = BTreeMap::new();
+        let riders = ride.seats().len();
+        let mut groups: BTreeMap<(usize, Vec<u64>), Vec<f64>> = BTreeMap::new();
         for (object, (strand, phase)) in ride.phases().into_iter().enumerate() {
-            let look = if looks.len() == ride.seats().len() { looks[object] } else { 0 };
+            // A rider looks as it and all that follow it do.
+            let whole = looks.len() >= riders && looks.len().is_multiple_of(riders);
+            let look = if whole { looks[object..].iter().step_by(riders).copied().collect() } else { Vec::new() };
             groups.entry((strand, look)).or_default().push(phase / self.round() as f64);
         }
         groups.into_values().collect()
@@ -76,8 +79,9 @@ impl RideClosing {
         found.filter_map(|offer| offer.laps.times(self.round())).collect()
     }
 
-    /// Values that close it, each by itself; nearest first.
-    pub fn offers(&self, looks: &[u64]) -> Vec<RideOffer> {
+    /// Values that close it, each by itself; nearest first. Other counts only where all riders, and more of them,
+    /// look the `same`.
+    pub fn offers(&self, looks: &[u64], same: bool) -> Vec<RideOffer> {
         if self.ride.wanders() {
             let text = "keep it looping → yes (each rounded to whole laps)".to_owned();
             return vec![RideOffer { param: "looping", value: json!(true), text }];
@@ -89,7 +93,8 @@ impl RideClosing {
         }
         let paces =
             lap_offers(laps, &groups).into_iter().filter_map(|offer| self.pace_offer(offer.laps, offer.trading));
-        paces.chain(self.count_offer(laps, looks)).chain(self.place_offers(laps, looks)).collect()
+        let count = if same { self.count_offer(laps) } else { None };
+        paces.chain(count).chain(self.place_offers(laps, looks)).collect()
     }
 
     fn pace_offer(&self, rounds: Fraction, trading: usize) -> Option<RideOffer> {
@@ -119,7 +124,7 @@ impl RideClosing {
     }
 
     /// Evenly spaced riders close at these laps when they are a multiple of their denominator.
-    fn count_offer(&self, laps: Fraction, looks: &[u64]) -> Option<RideOffer> {
+    fn count_offer(&self, laps: Fraction) -> Option<RideOffer> {
         let riders = self.ride.seats().len() as i64;
         let below = riders / laps.denominator() * laps.denominator();
         let near = if below > 0 && riders - below < below + laps.denominator() - riders {
@@ -127,9 +132,8 @@ impl RideClosing {
         } else {
             below + laps.denominator()
         };
-        let one_look = looks.iter().all(|look| Some(look) == looks.first());
         let other = Ride::clone(&self.ride).with_riders(usize::try_from(near).ok()?);
-        let closes = near != riders && near <= MOST_RIDERS && one_look && self.closes(&other, laps, &[]);
+        let closes = near != riders && near <= MOST_RIDERS && self.closes(&other, laps, &[]);
         closes.then(|| RideOffer {
             param: "riders",
             value: json!(near),

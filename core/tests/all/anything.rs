@@ -2,6 +2,7 @@
 //! number that comes out is finite.
 
 use crate::cases::cases;
+use crate::common::scenes::compiled;
 use proptest::prelude::*;
 use serde_json::{Map, Value, json};
 use std::ops::Range;
@@ -265,19 +266,7 @@ fn turned() -> impl Strategy<Value = Value> {
 
 /// Prepared over `near` and over much more, a scene shows the same.
 fn same_whatever_range(document: Value, near: Frames) -> Result<(), TestCaseError> {
-    let registry = Registry::default();
-    let scene = Scene::from_value(document, &registry.schemas).expect("within its ranges it is a scene");
-    let cancel = Cancel::default();
-    let workshop = Workshop {
-        types: &registry.types,
-        schemas: &registry.schemas,
-        memo: &Memo::default(),
-        assets: &no_assets(),
-        clock: &|| 0,
-        cancel: &cancel,
-        recorder: &zickzack_core::graph::AtOnce,
-    };
-    let compiled = compile(&scene, &workshop);
+    let (cancel, compiled) = (Cancel::default(), compiled(document));
     let moves =
         compiled.nodes.keys().any(|id| compiled.path(id).is_some_and(|product| product.path.unmoving().is_none()));
     let looked_at = if moves { 2 } else { 9 };

@@ -1,16 +1,15 @@
 //! What leaps in sight is told as what baked rows show.
 
 use crate::cases::cases;
+use crate::common::scenes::told;
 use crate::common::{points, still, strand};
 use glam::DVec3;
 use proptest::prelude::*;
 use std::sync::Arc;
 use zickzack_core::fraction::Fraction;
-use zickzack_core::graph::{EndReport, Memo, Workshop, compile, no_assets};
+use zickzack_core::graph::EndReport;
 use zickzack_core::motion::{Cancel, Columns, FaceTravel, FaceUp, Frames, Motion, Ride, RideEnd, Sample, prepared};
-use zickzack_core::nodes::Registry;
 use zickzack_core::pose::Axis;
-use zickzack_core::scene::Scene;
 use zickzack_core::seam::measure;
 
 const FRAMES: f64 = 40.0;
@@ -75,22 +74,7 @@ fn report(params: serde_json::Value, closed: bool) -> EndReport {
         },
         "threads": { "t1": { "from": "way", "to": "ride", "port": "path" }, "t2": { "from": "ride", "to": "out", "port": "motion" } }
     });
-    let registry = Registry::default();
-    let scene = Scene::from_value(document, &registry.schemas).unwrap();
-    let cancel = Cancel::default();
-    let workshop = Workshop {
-        types: &registry.types,
-        schemas: &registry.schemas,
-        memo: &Memo::default(),
-        assets: &no_assets(),
-        clock: &|| 0,
-        cancel: &cancel,
-        recorder: &zickzack_core::graph::AtOnce,
-    };
-    let compiled = compile(&scene, &workshop);
-    let mut report = EndReport::of(&compiled.ends[0], FRAMES, 24.0, &cancel).unwrap();
-    zickzack_core::graph::try_offers(&scene, &mut report, &workshop).unwrap();
-    report
+    told(document)
 }
 
 #[test]

@@ -1,8 +1,10 @@
 //! Riding in full: spacing, sharing, pace, ends and offsets, and what closes them.
 
 use crate::cases::cases;
+use crate::common::scenes::{document, told};
 use glam::DVec3;
 use proptest::prelude::*;
+use serde_json::json;
 use std::sync::Arc;
 use zickzack_core::curve::{Curve, Path, Segment, Strand, UpRule};
 use zickzack_core::formula::Formula;
@@ -150,7 +152,7 @@ proptest! {
         let spread = if kind == 1 { 0.02 } else { 0.0 };
         let ride = Ride::new(rings(&[2.0]), riders, laps(1, 1), FRAMES).paced(pace).spread(spread).at_end(end);
         let closing = RideClosing::new(&ride, pace, FRAMES, 24.0, "now".to_owned());
-        for offer in closing.offers(&[]) {
+        for offer in closing.offers(&[], true) {
             let ride = ride.clone();
             let number = || offer.value.as_f64().unwrap();
             let changed = match offer.param {
@@ -164,6 +166,47 @@ proptest! {
             let changed: Arc<dyn Motion> = Arc::new(changed);
             let seam = measure(&changed, FRAMES, 24.0, &Cancel::default()).unwrap();
             prop_assert!(seam.position.amount < 1e-9, "{}: {}", offer.text, seam.position.amount);
+        }
+    }
+}
+
+proptest! {
+    #![proptest_config(cases(48))]
+
+    #[test]
+    fn every_offer_that_is_made_closes_whatever_kinds_strands_and_places_there_are(
+        riders in 1usize..9, copies in 1usize..4, grow in prop::sample::select(vec![1.0, 1.5]), a in 1i64..40, b in 1i64..9,
+        kinds in 0usize..3, followers in 0usize..3, spread in prop::sample::select(vec![0.0, 0.0, 0.02]),
+        places in prop::sample::select(vec!["", "0 0.5", "0 0.25 0.5", "0.1 0.2"]), shifted: bool, seed in 1u32..99, pace in 0usize..2,
+    ) {
+        let kinds: Vec<_> = (0..kinds).map(|i| json!({ "id": format!("k{i}"), "scale": 1 + i })).collect();
+        let mut ride = json!({ "riders": riders, "laps": format!("{a}/{b}"), "spread": spread });
+        if pace == 1 {
+            ride["pace"] = json!("frames per lap");
+            ride["lap"] = json!(48.0 * b as f64 / a as f64);
+        }
+        if !places.is_empty() {
+            ride["spacing"] = json!("given places");
+            ride["places"] = json!(places);
+        }
+        if shifted {
+            ride["shifts"] = json!([{ "id": "0", "value": 0.03 }]);
+        }
+        let nodes = [
+            ("circle", "figure", json!({ "figure": "circle" })),
+            ("sheaf", "sheaf", json!({ "copies": copies, "step": [0, 1, 0], "grow": grow })),
+            ("ride", "ride", ride),
+            ("kinds", "kinds", json!({ "kinds": kinds, "seed": seed })),
+            ("follow", "followers", json!({ "followers": followers })),
+            ("out", "output", json!({})),
+        ];
+        let threads = [
+            ("circle", "sheaf", "path"), ("sheaf", "ride", "path"), ("ride", "kinds", "motion"), ("kinds", "follow", "motion"), ("follow", "out", "motion"),
+        ];
+        let report = told(document(48, &nodes, &threads));
+        prop_assert!(report.seam.leaps.is_empty());
+        for offer in &report.offers {
+            prop_assert_eq!(offer.left.as_deref(), Some(""), "{} leaves something", offer.text);
         }
     }
 }

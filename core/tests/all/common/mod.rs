@@ -1,6 +1,8 @@
 //! What several test files need: random paths, and references that share nothing with the program.
 #![allow(dead_code)]
 
+pub mod scenes;
+
 use glam::DVec3;
 use proptest::prelude::*;
 use zickzack_core::curve::{Curve, Path, PathPoint, PointKind, Segment, Strand, through};

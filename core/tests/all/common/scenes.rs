@@ -1,0 +1,56 @@
+//! Documents read and compiled as the program does it, with nothing remembered and no files.
+
+use serde_json::{Value, json};
+use zickzack_core::graph::{AtOnce, Compiled, EndReport, Memo, Workshop, compile, no_assets, try_offers};
+use zickzack_core::motion::Cancel;
+use zickzack_core::nodes::Registry;
+use zickzack_core::scene::Scene;
+
+/// What `work` makes of a scene in a workshop of its own. The document must be a scene.
+pub fn in_workshop<T>(document: Value, work: impl FnOnce(&Scene, &Workshop<'_>) -> T) -> T {
+    let registry = Registry::default();
+    let scene = Scene::from_value(document, &registry.schemas).expect("a scene");
+    let cancel = Cancel::default();
+    let workshop = Workshop {
+        types: &registry.types,
+        schemas: &registry.schemas,
+        memo: &Memo::default(),
+        assets: &no_assets(),
+        clock: &|| 0,
+        cancel: &cancel,
+        recorder: &AtOnce,
+    };
+    work(&scene, &workshop)
+}
+
+/// A document, compiled.
+pub fn compiled(document: Value) -> Compiled {
+    in_workshop(document, compile)
+}
+
+/// The report on the first end of a document, its offers tried.
+pub fn told(document: Value) -> EndReport {
+    in_workshop(document, |scene, workshop| {
+        let compiled = compile(scene, workshop);
+        let timing = compiled.timing;
+        let mut report = EndReport::of(&compiled.ends[0], timing.frames, timing.fps, workshop.cancel).unwrap();
+        try_offers(scene, &mut report, workshop).unwrap();
+        report
+    })
+}
+
+/// A document of these nodes, `(id, type, params)` each; threads are `(from, to, port)`.
+pub fn document(frames: u32, nodes: &[(&str, &str, Value)], threads: &[(&str, &str, &str)]) -> Value {
+    let mut made = json!({});
+    for (id, kind, params) in nodes {
+        made[*id] = json!({ "type": kind, "name": id, "params": params });
+    }
+    let mut pulled = json!({});
+    for (number, (from, to, port)) in threads.iter().enumerate() {
+        pulled[format!("t{number}")] = json!({ "from": from, "to": to, "port": port });
+    }
+    json!({
+        "format": "zickzack-scene", "version": 1, "name": "Tried", "fps": "24", "frames": frames, "space": "deep",
+        "nodes": made, "threads": pulled,
+    })
+}
