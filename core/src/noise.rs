@@ -26,14 +26,16 @@ struct Cell {
     corner: [i64; DIMENSIONS],
     inside: [f64; DIMENSIONS],
     fade: [f64; DIMENSIONS],
+    /// After how many cells the lattice comes again along the first axis; 0 for never.
+    round: i64,
 }
 
 impl Cell {
-    fn new(at: [f64; DIMENSIONS]) -> Self {
+    fn new(at: [f64; DIMENSIONS], round: i64) -> Self {
         let corner = at.map(f64::floor);
         let inside: [f64; DIMENSIONS] = std::array::from_fn(|axis| at[axis] - corner[axis]);
         let fade = inside.map(|x| x * x * x * (x * (x * 6.0 - 15.0) + 10.0));
-        Self { corner: corner.map(|x| x as i64), inside, fade }
+        Self { corner: corner.map(|x| x as i64), inside, fade, round }
     }
 
     /// How much a corner, far along the axes whose bits are set, counts along one axis.
@@ -44,7 +46,11 @@ impl Cell {
     /// A corner's direction, and its plane's height at the place.
     fn plane(&self, seed: u64, channel: u64, corner: usize) -> ([f64; DIMENSIONS], f64) {
         let far = |axis: usize| (corner >> axis & 1) as i64;
-        let direction = direction(seed, channel, std::array::from_fn(|axis| self.corner[axis] + far(axis)));
+        let mut place: [i64; DIMENSIONS] = std::array::from_fn(|axis| self.corner[axis] + far(axis));
+        if self.round > 0 {
+            place[0] = place[0].rem_euclid(self.round);
+        }
+        let direction = direction(seed, channel, place);
         let height = (0..DIMENSIONS).map(|axis| direction[axis] * (self.inside[axis] - far(axis) as f64)).sum();
         (direction, height)
     }
@@ -52,7 +58,12 @@ impl Cell {
 
 /// The noise of a seed and a channel at a place, without its slope.
 pub fn value(seed: u64, channel: u64, at: [f64; DIMENSIONS]) -> f64 {
-    let cell = Cell::new(at);
+    value_round(seed, channel, at, 0)
+}
+
+/// As [`value`], coming again after so many cells along the first axis; 0 for never.
+fn value_round(seed: u64, channel: u64, at: [f64; DIMENSIONS], round: i64) -> f64 {
+    let cell = Cell::new(at, round);
     let mut sum = 0.0;
     for corner in 0..CORNERS {
         let weight: f64 = (0..DIMENSIONS).map(|axis| cell.weight(corner, axis)).product();
@@ -66,7 +77,12 @@ pub fn value(seed: u64, channel: u64, at: [f64; DIMENSIONS]) -> f64 {
 
 /// The noise of a seed and a channel at a place; cells are 1 wide. Coordinates lie within ±2⁴⁰.
 pub fn gradient(seed: u64, channel: u64, at: [f64; DIMENSIONS]) -> Noise {
-    let cell = Cell::new(at);
+    gradient_round(seed, channel, at, 0)
+}
+
+/// As [`gradient`], coming again after so many cells along the first axis; 0 for never.
+fn gradient_round(seed: u64, channel: u64, at: [f64; DIMENSIONS], round: i64) -> Noise {
+    let cell = Cell::new(at, round);
     let pace = cell.inside.map(|x| 30.0 * x * x * (x * (x - 2.0) + 1.0));
     let mut noise = Noise::default();
     for corner in 0..CORNERS {
@@ -95,6 +111,54 @@ fn direction(seed: u64, channel: u64, corner: [i64; DIMENSIONS]) -> [f64; DIMENS
     })
 }
 
+/// By layers, the mean over seeds of the largest value within ten cells of a line, measured with 1,500 seeds each.
+const LINE_PEAKS: [f64; 8] = [0.3373, 0.2661, 0.2401, 0.2286, 0.2234, 0.221, 0.22, 0.2194];
+
+/// The same for places moved by two channels of noise along a straight way, and by three.
+const PLANE_PEAKS: [f64; 6] = [0.3943, 0.3089, 0.2792, 0.2653, 0.2588, 0.2557];
+const SPACE_PEAKS: [f64; 6] = [0.4465, 0.3468, 0.3103, 0.2951, 0.2878, 0.2843];
+
+/// Noise along a line, whose peaks within ten cells are 1 in the mean over seeds.
+///
+/// It runs along the first axis of the lattice, aside along two more. Where it is to loop, the lattice
+/// itself comes again, so that what loops is no other than what does not.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct LineNoise {
+    /// Another seed, another noise.
+    pub seed: u64,
+    /// Where the line runs along the second and third axis; along the others it is on the lattice.
+    pub place: [f64; 2],
+    /// How many layers, each half as large and half as strong as the one before, from 1 to 8.
+    pub octaves: u32,
+    /// After how many cells it comes again; 0 for never.
+    pub round: u32,
+}
+
+impl LineNoise {
+    /// The value so many cells along the line.
+    pub fn at(&self, cells: f64) -> f64 {
+        self.layers(cells, |layer, at, round, _| value_round(self.seed, layer, at, round))
+    }
+
+    /// Its rate of change per cell.
+    pub fn rate(&self, cells: f64) -> f64 {
+        self.layers(cells, |layer, at, round, finer| finer * gradient_round(self.seed, layer, at, round).slope[0])
+    }
+
+    fn layers(&self, cells: f64, of: impl Fn(u64, [f64; DIMENSIONS], i64, f64) -> f64) -> f64 {
+        let octaves = self.octaves.clamp(1, LINE_PEAKS.len() as u32);
+        let (mut sum, mut strength, mut finer, mut whole) = (0.0, 1.0, 1.0, 0.0);
+        for octave in 0..octaves {
+            let at = [cells * finer, self.place[0] * finer, self.place[1] * finer, 0.0, 0.0];
+            sum += strength * of(u64::from(octave), at, i64::from(self.round) << octave, finer);
+            whole += strength;
+            strength *= 0.5;
+            finer *= 2.0;
+        }
+        sum / (whole * LINE_PEAKS[octaves as usize - 1])
+    }
+}
+
 /// Noise over space and the time of a loop.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub struct LoopingNoise {
@@ -109,6 +173,13 @@ pub struct LoopingNoise {
 }
 
 impl LoopingNoise {
+    /// How far something that is moved by two (`flat`) or three channels comes, along each of which it is moved by the
+    /// value: the mean over seeds of the farthest within ten cells of a straight way.
+    pub fn reach(&self, flat: bool) -> f64 {
+        let peaks = if flat { &PLANE_PEAKS } else { &SPACE_PEAKS };
+        peaks[(self.octaves.max(1) as usize - 1).min(peaks.len() - 1)]
+    }
+
     /// The value of a channel, about within ±1, at a place and a part of the loop; at parts 0 and 1 it is
     /// the same with all its derivatives.
     pub fn at(&self, channel: u64, place: DVec3, part: f64) -> f64 {
@@ -206,6 +277,21 @@ mod tests {
             prop_assert_eq!(noise.rate(1, place, 0.0), noise.rate(1, place, 1.0));
             let measured = (noise.at(1, place, part + 1e-6) - noise.at(1, place, part - 1e-6)) / 2e-6;
             prop_assert!((measured - noise.rate(1, place, part)).abs() < 1e-4 * (1.0 + pace * pace * 64.0));
+        }
+    }
+
+    proptest! {
+        #[test]
+        fn along_a_line_slopes_are_slopes_and_what_comes_again_does_so_smoothly(
+            seed: u64, y in 0.25..0.75f64, z in 0.25..0.75f64, octaves in 1u32..9, round in 0u32..12, at in 0.0..12.0f64,
+        ) {
+            let noise = LineNoise { seed, place: [y, z], octaves, round };
+            let measured = (noise.at(at + 1e-6) - noise.at(at - 1e-6)) / 2e-6;
+            prop_assert!((measured - noise.rate(at)).abs() < 1e-4 * f64::from(1_u32 << octaves), "{measured} {}", noise.rate(at));
+            if round > 0 {
+                let far = f64::from(round);
+                prop_assert!((noise.at(0.0) - noise.at(far)).abs() < 1e-12 && (noise.rate(0.0) - noise.rate(far)).abs() < 1e-12 * f64::from(1_u32 << octaves));
+            }
         }
     }
 

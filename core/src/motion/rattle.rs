@@ -42,7 +42,7 @@ impl Rattle {
     /// How far it is off and turned (as an axis times an angle) at a frame, and how fast both change.
     fn off(&self, object: usize, frame: f64) -> [DVec3; 4] {
         let mut off = [DVec3::ZERO; 4];
-        for hit in self.hits.between(object, frame - self.ringing.frames, frame) {
+        for hit in self.hits.between(object, frame - self.ringing.frames(), frame) {
             let (value, slope) = self.ringing.with_slope(frame - hit.frame);
             let strength = if self.blow.by_momentum { hit.impulse.length() } else { 1.0 };
             let way = self.way(hit) * (self.blow.push * strength);
@@ -87,7 +87,7 @@ impl Motion for Rattle {
 
     fn prepare(&self, range: Frames, cancel: &Cancel) -> Result<Option<Arc<dyn Motion>>, MotionError> {
         let inner = self.inner.prepare(range, cancel)?;
-        let hits = self.hits.over(Frames { from: range.from - self.ringing.frames, ..range }, cancel)?;
+        let hits = self.hits.over(Frames { from: range.from - self.ringing.frames(), ..range }, cancel)?;
         if inner.is_none() && hits.is_none() {
             return Ok(None);
         }

@@ -42,17 +42,19 @@ pub fn tether(from: TetherEnd, to: TetherEnd, length: f64) -> Path {
 }
 
 /// A line of so many metres between two places under a pull along −y, a catenary; straight where it is no longer
-/// than the way. Off by 1e-9 of its length at most.
+/// than the way. Where one end is above the other it runs down and up again. Off by 1e-9 of its length at most.
 pub fn hanging(a: DVec3, b: DVec3, length: f64) -> Result<Strand, CurveError> {
     let way = b - a;
     if length <= way.length() * (1.0 + 1e-9) {
         return Strand::new(vec![Segment::Line { from: a, to: b }], false);
     }
     let level = DVec3::new(way.x, 0.0, way.z);
-    let across = level.length();
-    // An upright line that hangs goes down and up again in one place; a little to the side it is a catenary.
-    let least = 1e-4 * length;
-    let (side, wide) = if across > least { (level / across, across) } else { (DVec3::X, least) };
+    let wide = level.length();
+    if wide <= UPRIGHT * length {
+        let lowest = DVec3::new(0.0, 0.5 * (a.y + b.y - length), 0.0) + (0.5 * (a + b)).with_y(0.0);
+        return Strand::new(vec![Segment::Line { from: a, to: lowest }, Segment::Line { from: lowest, to: b }], false);
+    }
+    let side = level / wide;
     // With c the parameter: length² − rise² = (2c sinh(wide / 2c))². For x = wide / 2c: sinh x / x = ratio.
     let ratio = (length * length - way.y * way.y).sqrt() / wide;
     let mut x = if ratio < 3.0 {
@@ -78,12 +80,23 @@ pub fn hanging(a: DVec3, b: DVec3, length: f64) -> Result<Strand, CurveError> {
         let along = from + arc;
         let u = c * libm::asinh(along / c) + lowest;
         let height = (c * c + along * along).sqrt();
-        // What an upright line was moved aside for is given back evenly.
-        let back = level * (arc / length) - side * (wide * arc / length);
         Jet {
-            point: a + side * u + back + DVec3::Y * (height - base),
-            derivative: side * (c / height) + (level - side * wide) / length + DVec3::Y * (along / height),
+            point: a + side * u + DVec3::Y * (height - base),
+            derivative: side * (c / height) + DVec3::Y * (along / height),
         }
     };
-    Strand::new(follow(&jet, 0.0, length, &Fineness { tolerance: 1e-9 * length, pieces: 24, halvings: 12 }), false)
+    // The nearer its lowest point, the finer: there it bends by what c is, and c may be any part of its length.
+    let mut stops = vec![0.0, length];
+    let mut reach = c;
+    while reach < length {
+        stops.extend([-from - reach, -from + reach].into_iter().filter(|arc| *arc > 0.0 && *arc < length));
+        reach *= 4.0;
+    }
+    stops.sort_by(f64::total_cmp);
+    let fineness = Fineness { tolerance: 1e-9 * length, pieces: 3, halvings: 12 };
+    Strand::new(stops.windows(2).flat_map(|part| follow(&jet, part[0], part[1], &fineness)).collect(), false)
 }
+
+/// A line whose ends are no farther from each other across than this part of its length hangs as if one were above
+/// the other.
+const UPRIGHT: f64 = 1e-10;

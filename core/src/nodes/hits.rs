@@ -68,8 +68,8 @@ pub(super) fn rattled(context: &Context<'_>, itself: bool) -> Result<Outcome, St
         by_momentum: params.flag("by-momentum"),
         itself,
     };
-    let ringing = Ringing { swings: params.number("swings"), frames: params.number("dies") };
-    let hits = hits_of(context, motion.len(), ringing.frames)?;
+    let ringing = Ringing::new(params.number("swings"), params.number("dies"));
+    let hits = hits_of(context, motion.len(), ringing.frames())?;
     let (facts, warnings) = heard(&hits);
     let rattle = Rattle::new(motion, hits, blow, ringing);
     Ok(Outcome { facts, warnings, ..Outcome::new(Product::Motion(Arc::new(rattle))) })

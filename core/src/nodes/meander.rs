@@ -24,7 +24,7 @@ impl NodeType for MeanderNode {
                     "amount",
                     Group::Form,
                     (Unit::Metres, 0.3, 0.0, 1e4),
-                    "How far it wanders, about.",
+                    "How far it wanders at most, on average within ten bends.",
                 ),
                 Param::number(
                     "size",
@@ -60,16 +60,17 @@ impl NodeType for MeanderNode {
 
     fn evaluate(&self, context: &Context<'_>) -> Result<Outcome, String> {
         let (params, curve) = (&context.params, context.curve("path")?);
-        let amount = params.number("amount");
+        let noise = LoopingNoise {
+            seed: params.whole("seed").unsigned_abs(),
+            size: params.number("size"),
+            pace: params.number("pace"),
+            octaves: params.whole("octaves").unsigned_abs() as u32,
+        };
+        let flat = is_flat(context);
+        let amount = params.number("amount") / noise.reach(flat);
         let meander = Meander {
-            // Noise reaches about ±0.7 of its range.
-            amount: if is_flat(context) { DVec3::new(amount, amount, 0.0) } else { DVec3::splat(amount) } / 0.7,
-            noise: LoopingNoise {
-                seed: params.whole("seed").unsigned_abs(),
-                size: params.number("size"),
-                pace: params.number("pace"),
-                octaves: params.whole("octaves").unsigned_abs() as u32,
-            },
+            amount: if flat { DVec3::new(amount, amount, 0.0) } else { DVec3::splat(amount) },
+            noise,
             part: context.frame / context.timing.frames,
         };
         Ok(Outcome::of_curve(meandered(&curve, &meander).map_err(|error| sentence(&error.to_string()))?))

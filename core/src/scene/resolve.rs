@@ -6,7 +6,7 @@ use super::values::{PARTS, Signals, formula_of};
 use crate::formula::{Formula, Variable};
 use crate::fraction::Fraction;
 use crate::schema::{Drives, Param, Schema, Values};
-use crate::signal::{Clock, Driven, Thing, moment};
+use crate::signal::{Clock, Driven, Thing, moment, near};
 use serde::Serialize;
 use serde_json::Value;
 use std::collections::BTreeMap;
@@ -39,9 +39,6 @@ pub struct Resolved {
     /// What leaves its range and is kept within it, in sentences; only when it was looked at thoroughly.
     pub warnings: Vec<String>,
 }
-
-/// Frames of a loop at which a formula is tried.
-const TRIED: usize = 240;
 
 /// Evaluates what is not a plain number in a checked node at a frame, for its first thing. With `thorough` every frame
 /// of the loop is tried, so that a formula that fails anywhere is found here.
@@ -127,9 +124,7 @@ fn of_kind(param: &Param, value: f64) -> Value {
 /// The first frame of the loop at which a signal is not what it gives, since that is out of range.
 fn leaves(driven: &Driven, clock: Clock) -> Option<f64> {
     let Driven::Signal(drive) = driven else { return None };
-    let count = (clock.frames as usize).clamp(1, TRIED);
-    let frames = (0..=count).map(|i| (clock.frames * i as f64 / count as f64).round());
-    frames.into_iter().find(|frame| !drive.within(*frame))
+    clock.whole().into_iter().chain([clock.frames]).find(|frame| !drive.within(*frame))
 }
 
 fn number(param: &Param, text: &str, clock: Clock, frame: f64, thorough: bool) -> Result<(Value, bool), Mark> {
@@ -162,20 +157,21 @@ fn number(param: &Param, text: &str, clock: Clock, frame: f64, thorough: bool) -
     let over_time = formula.uses().iter().any(|variable| variable.of_time());
     let (least, most) = range_of(param);
     if thorough {
-        let count = if over_time { (clock.frames as usize).clamp(1, TRIED) } else { 1 };
-        let frames: Vec<f64> = (0..count).map(|i| (clock.frames * i as f64 / count as f64).round()).collect();
+        let (frames, between) = if over_time { (clock.whole(), clock.between()) } else { (vec![0.0], Vec::new()) };
         let driven = Driven::formula(formula.clone(), clock, f64::MIN, f64::MAX);
-        if let Some((frame, _)) = driven.fails_at(&frames, 64) {
+        if let Some((frame, _)) = driven.fails_at(&frames, 64).or_else(|| driven.fails_at(&between, 1)) {
             return Err(wrong(format!(
-                "{} gives no number at frame {frame}: look for a root or a division there.",
-                capital(param.label)
+                "{} gives no number at frame {}: look for a root or a division there.",
+                capital(param.label),
+                near(frame)
             )));
         }
-        let beyond = frames.iter().map(|frame| (*frame, driven.at(*frame, Thing { index: 0, count: 1 })));
+        let beyond = frames.iter().chain(&between).map(|frame| (*frame, driven.at(*frame, Thing { index: 0, count: 1 })));
         if let Some((frame, value)) = beyond.into_iter().find(|(_, value)| !(*value >= least && *value <= most)) {
             return Err(wrong(format!(
-                "{} is {value:.6} at frame {frame}: keep it from {least} to {most}, as with clamp(x, {least}, {most}).",
-                capital(param.label)
+                "{} is {value:.6} at frame {}: keep it from {least} to {most}, as with clamp(x, {least}, {most}).",
+                capital(param.label),
+                near(frame)
             )));
         }
     }

@@ -15,6 +15,31 @@ pub struct Clock {
     pub frames: f64,
 }
 
+/// Whole frames of a loop at which a formula is tried.
+const TRIED: usize = 240;
+/// Frames between whole ones at which it is tried, for each of those.
+const TRIED_BETWEEN: usize = 16;
+
+impl Clock {
+    /// Whole frames of the loop from 0 on, at most 240 of them.
+    pub fn whole(self) -> Vec<f64> {
+        let count = (self.frames as usize).clamp(1, TRIED);
+        (0..count).map(|i| (self.frames * i as f64 / count as f64).round()).collect()
+    }
+
+    /// Frames between whole ones, sixteen for each of those.
+    pub fn between(self) -> Vec<f64> {
+        let count = (self.frames as usize).clamp(1, TRIED) * TRIED_BETWEEN;
+        // Off the halves and quarters, where more often than elsewhere all is well.
+        (0..count).map(|i| self.frames * (i as f64 + 0.37) / count as f64).collect()
+    }
+}
+
+/// A frame as it is told: to the thousandth.
+pub fn near(frame: f64) -> f64 {
+    (frame * 1000.0).round() / 1000.0
+}
+
 /// Which thing of how many.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
 pub struct Thing {

@@ -20,7 +20,7 @@ mod wave;
 pub use combine::{Blend, Product, Sum, Through};
 pub use constant::Constant;
 pub use decay::Decay;
-pub use driven::{Accumulated, Clock, Driven, FormulaSignal, Thing, moment};
+pub use driven::{Accumulated, Clock, Driven, FormulaSignal, Thing, moment, near};
 pub use keys::{Beyond, Handles, Key, Keys, keyed};
 pub use noise::NoiseSignal;
 pub use polynomial::Polynomial;

@@ -1,12 +1,11 @@
 use super::Signal;
-use crate::noise::LoopingNoise;
+use crate::noise::LineNoise;
 use crate::random;
-use glam::DVec3;
 
 /// Smooth random values, which loop or go on for ever.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub struct NoiseSignal {
-    noise: LoopingNoise,
+    noise: LineNoise,
     /// Frames of the loop; none where it does not loop.
     frames: Option<f64>,
     /// Frames of a cell.
@@ -15,14 +14,14 @@ pub struct NoiseSignal {
     start: f64,
     middle: f64,
     amount: f64,
-    place: DVec3,
 }
 
-const PLACE: [u64; 3] = [61, 62, 63];
+const PLACE: [u64; 2] = [62, 63];
 
 impl NoiseSignal {
-    /// About `amount` to either side of `middle`; a hump about every `period` frames, above 0. Looping in `frames`
-    /// frames, or else going on.
+    /// To either side of `middle`; `amount` is the largest deviation within ten humps in the mean over seeds, and a
+    /// hump comes about every `period` frames, above 0. Looping in `frames` frames, with a whole number of humps as
+    /// near to that as can be, or else going on.
     pub fn new(
         (middle, amount): (f64, f64),
         (period, start): (f64, f64),
@@ -32,27 +31,30 @@ impl NoiseSignal {
     ) -> Self {
         // Between the places at which all noise is 0.
         let place = PLACE.map(|channel| 0.25 + 0.5 * random::unit(seed, 0, channel));
-        let pace = frames.map_or(0.0, |frames| frames / period);
-        let noise = LoopingNoise { seed, size: 1.0, pace, octaves };
-        Self { noise, frames, period, start, middle, amount, place: DVec3::from(place) }
+        let round = frames.map_or(0, |frames| (frames / period).round().clamp(1.0, MOST_HUMPS) as u32);
+        let period = frames.map_or(period, |frames| frames / f64::from(round));
+        let noise = LineNoise { seed, place, octaves, round };
+        Self { noise, frames, period, start, middle, amount }
+    }
+
+    /// How many cells along its line it is.
+    fn cells(&self, frame: f64) -> f64 {
+        let frame = frame + self.start;
+        let Some(frames) = self.frames else { return frame / self.period };
+        let loops = frame / frames;
+        (loops - loops.floor()) * f64::from(self.noise.round)
     }
 }
 
+/// Most humps of a loop.
+const MOST_HUMPS: f64 = 1e7;
+
 impl Signal for NoiseSignal {
     fn at(&self, frame: f64) -> f64 {
-        let frame = frame + self.start;
-        let value = match self.frames {
-            Some(frames) => self.noise.at(0, self.place, frame / frames),
-            None => self.noise.at(0, self.place + DVec3::X * (frame / self.period), 0.0),
-        };
-        self.middle + self.amount * value
+        self.middle + self.amount * self.noise.at(self.cells(frame))
     }
 
     fn slope(&self, frame: f64) -> f64 {
-        let Some(frames) = self.frames else {
-            let half = 1e-3 * self.period.min(1.0);
-            return (self.at(frame + half) - self.at(frame - half)) / (2.0 * half);
-        };
-        self.amount * self.noise.rate(0, self.place, (frame + self.start) / frames) / frames
+        self.amount * self.noise.rate(self.cells(frame)) / self.period
     }
 }

@@ -97,7 +97,7 @@ proptest! {
         let throw = Arc::new(Swell::new(facing(throws(2, 2.0, 9.0)), Driven::Fixed(size), Driven::Fixed(1.0)));
         let stuck: Arc<dyn Motion> = Arc::new(stuck(throw, depth));
         let hits = hits(&stuck, Whose::Own, None, 2);
-        let ringing = Ringing { swings: 3.0, frames: 40.0 };
+        let ringing = Ringing::new(3.0, 40.0);
         let motion = if rattles { Arc::new(Rattle::new(stuck.clone(), hits, blow(), ringing)) } else { stuck };
         let motion = ready(&motion);
         let hit = motion.contacts(Frames { from: 0.0, to: 90.0 }).into_iter().find(|c| c.object == object).unwrap();
@@ -117,12 +117,18 @@ proptest! {
 
     #[test]
     fn ringing_is_nothing_before_and_after_and_its_slope_is_its_slope(swings in 0.5..20.0f64, frames in 1.0..100.0f64, x in 0.001..0.999f64) {
-        let ringing = Ringing { swings, frames };
+        let ringing = Ringing::new(swings, frames);
         prop_assert_eq!((ringing.at(-1e-9), ringing.at(0.0), ringing.at(frames), ringing.at(2.0 * frames)), (0.0, 0.0, 0.0, 0.0));
         prop_assert!(ringing.at(frames * (1.0 - 1e-9)).abs() < 1e-12);
-        // Down to a thousandth before the window, which only makes it less.
+        // Its first peak is 1, and nothing later is as high.
+        let first = (0..=20_000).map(|i| ringing.at(frames * f64::from(i) / 20_000.0 * (0.5 / swings).min(1.0)));
+        prop_assert!((first.fold(0.0, f64::max) - 1.0).abs() < 1e-7);
+        // Down to a thousandth of what it would be at the peak's height, but for the window.
         let (value, slope) = ringing.with_slope(x * frames);
-        prop_assert!(value.abs() <= libm::exp(-libm::log(1000.0) * x) + 1e-12);
+        prop_assert!(value.abs() <= 1.0 + 1e-9);
+        if x > 0.5 / swings {
+            prop_assert!(value.abs() <= libm::exp(-libm::log(1000.0) * (x - 0.5 / swings)) + 1e-12);
+        }
         let h = 1e-6 * frames;
         let measured = (ringing.at(x * frames + h) - ringing.at(x * frames - h)) / (2.0 * h);
         prop_assert!((measured - slope).abs() < 1e-5 * (1.0 + slope.abs()) * (1.0 + swings), "{measured} {slope}");
@@ -130,7 +136,7 @@ proptest! {
 
     #[test]
     fn ten_hits_do_what_ten_single_hits_do_together(count in 1usize..10, later in 1.0..9.0f64, frame in 0.0..96.0f64) {
-        let (push, ringing) = (Blow { turn: 0.0, ..blow() }, Ringing { swings: 3.0, frames: 20.0 });
+        let (push, ringing) = (Blow { turn: 0.0, ..blow() }, Ringing::new(3.0, 20.0));
         let rattled = |of: Arc<dyn Motion>| Rattle::new(peg(), hits(&of, Whose::All, None, 1), push, ringing);
         let still = at(&*peg(), 0, frame).0;
         let all = at(&rattled(throws(count, 2.0, later)), 0, frame).0 - still;
@@ -144,7 +150,7 @@ proptest! {
         let reacting = |first: f64| -> Arc<dyn Motion> {
             let throw = facing(throws(2, first, 5.0));
             let stuck: Arc<dyn Motion> = Arc::new(stuck(throw, 0.1));
-            let rattle: Arc<dyn Motion> = Arc::new(Rattle::new(stuck.clone(), hits(&stuck, Whose::Own, None, 2), blow(), Ringing { swings: 5.0, frames: 30.0 }));
+            let rattle: Arc<dyn Motion> = Arc::new(Rattle::new(stuck.clone(), hits(&stuck, Whose::Own, None, 2), blow(), Ringing::new(5.0, 30.0)));
             ready(&rattle)
         };
         for object in 0..2 {
@@ -157,7 +163,7 @@ proptest! {
     fn velocities_and_spins_of_what_rattles_are_its_slopes(frame in 0.0..90.0f64) {
         let throw = throws(2, 4.0, 7.0);
         let inner = facing(Arc::new(Ride::new(crate::common::still(crate::common::circle(4.0)), 1, Fraction::whole(1).unwrap(), FRAMES)));
-        let motion: Arc<dyn Motion> = Arc::new(Rattle::new(inner, hits(&throw, Whose::All, None, 1), blow(), Ringing { swings: 3.0, frames: 30.0 }));
+        let motion: Arc<dyn Motion> = Arc::new(Rattle::new(inner, hits(&throw, Whose::All, None, 1), blow(), Ringing::new(3.0, 30.0)));
         let motion = ready(&motion);
         let h = 1e-5;
         prop_assume!(motion.breaks(0, Frames { from: frame - 2.0 * h, to: frame + 2.0 * h }).unwrap().is_empty());
@@ -235,7 +241,7 @@ fn what_dies_down_after_the_seam_began_before_it() {
     // Hit ten frames before the loop's end: the tail of it is there at the loop's beginning, and nothing jumps.
     let wall = 4.0 / 6.0 * FPS;
     let throw = throws(1, FRAMES - 10.0 - wall, 0.0);
-    let ringing = Ringing { swings: 2.0, frames: 30.0 };
+    let ringing = Ringing::new(2.0, 30.0);
     let motion: Arc<dyn Motion> =
         Arc::new(Rattle::new(peg(), hits(&throw, Whose::All, Some(FRAMES), 1), blow(), ringing));
     let motion = ready(&motion);
@@ -266,7 +272,7 @@ fn what_is_thrown_anew_in_every_loop_does_all_of_it_again() {
         Arc::new(Launch::solve_all((0..count).map(setup).collect(), 2.0 * FRAMES))
     };
     let stuck: Arc<dyn Motion> = Arc::new(stuck(facing(again(3)), 0.1));
-    let ringing = Ringing { swings: 3.0, frames: 30.0 };
+    let ringing = Ringing::new(3.0, 30.0);
     let pegs: Arc<dyn Motion> =
         Arc::new(Rattle::new(peg(), hits(&stuck, Whose::All, Some(FRAMES), 1), blow(), ringing));
     let since = Since::new(&*ready(&stuck), 0, Frames { from: 0.0, to: 2.0 * FRAMES }, FRAMES).unwrap();

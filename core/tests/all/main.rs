@@ -1,5 +1,6 @@
 //! All tests of the core from outside it, in one executable.
 
+mod amounts;
 mod anything;
 mod bodies;
 mod cases;

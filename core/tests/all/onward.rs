@@ -298,6 +298,48 @@ proptest! {
     }
 
     #[test]
+    fn a_line_whose_ends_are_nearly_above_each_other_hangs_as_the_catenary_through_them(
+        a in place(), aside in -16.0..0.0f64, rise in -0.9..0.9f64, length in 0.5..20.0f64, part in 0.0..1.0f64,
+    ) {
+        let b = a + DVec3::new(libm::pow(10.0, aside), rise, 0.0) * length;
+        prop_assume!(a.distance(b) < 0.999 * length);
+        let strand = hanging(a, b, length).unwrap();
+        prop_assert!((strand.length() / length - 1.0).abs() < 1e-8, "{} is not {length}", strand.length());
+        prop_assert!(strand.at(0.0).point.distance(a) < 1e-9 * length && strand.at_normalised(strand.length()).point.distance(b) < 1e-9 * length);
+        // An independent one: by bisection for its parameter, in the form y = c cosh(x / c) with logarithms.
+        let (wide, height) = (b.x - a.x, b.y - a.y);
+        let goal = (length * length - height * height).sqrt();
+        if wide < 1e-9 * length {
+            let lowest = 0.5 * (a.y + b.y - length);
+            let arc = part * length;
+            let y = if arc < a.y - lowest { a.y - arc } else { lowest + arc - (a.y - lowest) };
+            prop_assert!((strand.at(arc).point.y - y).abs() < 3e-9 * length, "{} {y}", strand.at(arc).point.y);
+            return Ok(());
+        }
+        let (mut low, mut high) = (1e-9_f64, 60.0_f64);
+        for _ in 0..200 {
+            let x = 0.5 * (low + high);
+            if libm::sinh(x) / x * wide < goal { low = x } else { high = x }
+        }
+        let c = 0.5 * wide / low;
+        let middle = libm::asinh(height / (2.0 * c * libm::sinh(low))) * c;
+        let (first, at) = (middle - 0.5 * wide, |x: f64| c * libm::cosh(x / c));
+        let arc = c * libm::sinh(first / c) + part * length;
+        let x = c * libm::asinh(arc / c);
+        let expected = DVec3::new(a.x + x - first, a.y + at(x) - at(first), a.z);
+        let found = strand.at(part * length).point;
+        prop_assert!(found.distance(expected) < 2e-8 * length, "{found} {expected}");
+    }
+
+    #[test]
+    fn a_line_with_both_ends_in_one_place_comes_back(at in place(), length in 0.1..9.0f64) {
+        let strand = hanging(at, at, length).unwrap();
+        prop_assert!((strand.length() - length).abs() < 1e-9 * length);
+        prop_assert!(strand.at_normalised(strand.length()).point.distance(at) < 1e-12 * (1.0 + at.length()));
+        prop_assert!(strand.at(0.5 * length).point.distance(at - DVec3::Y * (0.5 * length)) < 1e-9 * length);
+    }
+
+    #[test]
     fn a_tether_is_held_at_both_ends_at_every_frame(riders in riders(), point in place(), fixed in place(), frame in 0.0..48.0f64) {
         let (lead, _) = made(&riders);
         let from = TetherEnd::Thing { motion: lead.clone(), object: 0, point };

@@ -3,7 +3,7 @@ use crate::formula::{Formula, Variable};
 use crate::graph::{Context, NodeType, Outcome, Timing};
 use crate::scene::Params;
 use crate::schema::{Group, Param, Schema, Unit, Values};
-use crate::signal::FormulaSignal;
+use crate::signal::{FormulaSignal, near};
 use std::sync::Arc;
 
 /// A formula of the time.
@@ -38,9 +38,10 @@ fn formula(params: &Params<'_>, timing: Timing) -> Result<FormulaSignal, String>
         return Err(format!("A signal is the same for all things: {} means nothing here.", asked.name()));
     }
     let signal = FormulaSignal::new(formula, timing.clock());
-    match (0..=timing.frames as usize).find(|frame| !signal.gives_a_number(*frame as f64)) {
+    let whole = (0..=timing.frames as usize).map(|frame| frame as f64);
+    match whole.chain(timing.clock().between()).find(|frame| !signal.gives_a_number(*frame)) {
         Some(frame) => {
-            Err(format!("The formula gives no number at frame {frame}: look for a root or a division there."))
+            Err(format!("The formula gives no number at frame {}: look for a root or a division there.", near(frame)))
         }
         None => Ok(signal),
     }

@@ -15,7 +15,7 @@ impl NodeType for NoiseNode {
             "Smooth random values; they loop unless you ask otherwise.",
             vec![
                 number("middle", "middle", 0.0, "What it wanders about."),
-                number("amount", "amount", 1.0, "How far it goes to either side, about."),
+                number("amount", "amount", 1.0, "How far it goes to either side at most, on average within ten humps."),
                 Param::whole(
                     "octaves",
                     "octaves",
@@ -23,7 +23,7 @@ impl NodeType for NoiseNode {
                     (2, 1, 8),
                     "How many layers, each finer than the one before it.",
                 ),
-                frames("period", "period", 24.0, 0.1, "Frames from one hump to the next, about."),
+                frames("period", "period", 24.0, 0.1, "Frames from one hump to the next, about; a loop has a whole number of humps."),
                 frames("start", "ahead", 0.0, -1e6, "Frames by which it is ahead."),
                 Param::flag("looping", "loops", Group::Time, true, "Whether its end runs into its beginning."),
                 Param::whole(
