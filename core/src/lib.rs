@@ -35,6 +35,7 @@ pub mod physics;
 pub mod pose;
 mod quadrature;
 pub mod random;
+mod remembered;
 pub mod scene;
 pub mod schema;
 pub mod seam;

@@ -71,15 +71,27 @@ pub fn follow(way: &impl Way, from: f64, to: f64, fineness: &Fineness) -> Vec<Se
         let at = from + (to - from) * (piece as f64 / fineness.pieces as f64);
         (at, way.jet(at))
     };
-    let ends: Vec<(f64, Jet)> = (0..=fineness.pieces).into_par_iter().map(end).collect();
+    // Sharing out a few takes longer than doing them.
+    let few = fineness.pieces < FEW;
+    let ends: Vec<(f64, Jet)> = if few {
+        (0..=fineness.pieces).map(end).collect()
+    } else {
+        (0..=fineness.pieces).into_par_iter().map(end).collect()
+    };
     let most = (MOST_SEGMENTS / fineness.pieces).max(4);
     let piece = |pair: &[(f64, Jet)]| {
         let mut segments = Vec::new();
         halve(way, (pair[0], pair[1]), (fineness.tolerance, most), fineness.halvings, &mut segments);
         segments
     };
+    if few {
+        return ends.windows(2).flat_map(piece).collect();
+    }
     ends.par_windows(2).map(piece).collect::<Vec<_>>().concat()
 }
+
+/// Fewer pieces than this are followed one after another.
+const FEW: usize = 16;
 
 fn halve(
     way: &impl Way,

@@ -4,13 +4,14 @@ use super::node::{Assets, Context, NodeType, Outcome, PathProduct, Product, Timi
 use super::recorder::AtOnce;
 use crate::curve::{Curve, Path};
 use crate::motion::Cancel;
+use crate::remembered::Remembered;
 use crate::scene::{Node, Params, Signals, Space, resolve};
 use crate::schema::Schema;
 use crate::signal::Signal;
 use crate::surface::{Ground, Surface};
-use std::collections::{BTreeMap, HashMap};
+use std::collections::BTreeMap;
+use std::sync::Arc;
 use std::sync::atomic::AtomicBool;
-use std::sync::{Arc, Mutex, PoisonError};
 
 /// True for a path or a surface that changes over time.
 pub(super) fn moves(product: &Product) -> bool {
@@ -53,16 +54,14 @@ impl Again {
     }
 }
 
-/// Frames that are remembered of one path or surface.
-const REMEMBERED: usize = 512;
 /// Frames of the loop that are tried at once, to say where it cannot be made.
 const TRIED: usize = 24;
 
-/// Results by frame. What is remembered is what would be made again, so it changes nothing but the time it takes.
+/// Results by frame.
 struct Frames<T> {
     again: Again,
     first: T,
-    known: Mutex<HashMap<u64, T>>,
+    known: Remembered<T>,
     take: fn(Product) -> Option<T>,
 }
 
@@ -72,16 +71,7 @@ impl<T: Clone> Frames<T> {
         if frame == 0.0 {
             return self.first.clone();
         }
-        if let Some(known) = self.known.lock().unwrap_or_else(PoisonError::into_inner).get(&frame.to_bits()) {
-            return known.clone();
-        }
-        let made = self.again.at(frame).ok().and_then(self.take).unwrap_or_else(|| self.first.clone());
-        let mut known = self.known.lock().unwrap_or_else(PoisonError::into_inner);
-        if known.len() >= REMEMBERED {
-            known.clear();
-        }
-        known.insert(frame.to_bits(), made.clone());
-        made
+        self.known.at(frame, || self.again.at(frame).ok().and_then(self.take).unwrap_or_else(|| self.first.clone()))
     }
 }
 
@@ -128,16 +118,16 @@ pub(super) fn over_time(again: Again, outcome: Outcome) -> Outcome {
     let trouble = tried.filter(|frame| *frame > 0.0).find_map(|frame| Some((frame, again.at(frame).err()?)));
     let product = match outcome.product {
         Product::Path(product) => {
-            let frames = Frames { again, first: product.path.at(0.0), known: Mutex::default(), take: curve_at_0 };
+            let frames = Frames { again, first: product.path.at(0.0), known: Remembered::default(), take: curve_at_0 };
             let path = Path::Moving(Arc::new(move |frame| frames.at(frame)));
             Product::Path(PathProduct { path, ..product })
         }
         Product::Surface(ground) => {
-            let frames = Frames { again, first: ground.at(0.0), known: Mutex::default(), take: surface_at_0 };
+            let frames = Frames { again, first: ground.at(0.0), known: Remembered::default(), take: surface_at_0 };
             Product::Surface(Ground::Moving(Arc::new(move |frame| frames.at(frame))))
         }
         Product::Signal(first) => {
-            Product::Signal(Arc::new(Remade(Frames { again, first, known: Mutex::default(), take: signal_of })))
+            Product::Signal(Arc::new(Remade(Frames { again, first, known: Remembered::default(), take: signal_of })))
         }
         motion => motion,
     };

@@ -4,6 +4,7 @@ use super::swell::with_bends;
 use super::{Break, Cancel, Columns, Contact, Extent, Frames, Motion, MotionError, Sample, as_inner};
 use crate::curve::{Curve, Path, Placement, placed};
 use crate::pose::{Axis, from_degrees, turn_between};
+use crate::remembered::Remembered;
 use crate::signal::{Driven, Thing};
 use glam::{DQuat, DVec3};
 use std::sync::Arc;
@@ -88,7 +89,8 @@ fn moved_path(path: &Path, how: &Arc<Moving>) -> Path {
         Some(curve) if !how.over_time() => Path::Still(moved(curve, how, 0.0)),
         _ => {
             let (path, how) = (path.clone(), how.clone());
-            Path::Moving(Arc::new(move |frame| moved(&path.at(frame), &how, frame)))
+            let known = Remembered::default();
+            Path::Moving(Arc::new(move |frame| known.at(frame, || moved(&path.at(frame), &how, frame))))
         }
     }
 }

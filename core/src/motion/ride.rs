@@ -4,7 +4,7 @@ use super::seats::{Pace, RideSpacing, Seat, Seating, Sharing};
 use super::{Break, BreakKind, Columns, Extent, Frames, MOST_BREAKS, Motion, MotionError, Outside, Place, Sample};
 use crate::curve::{AxesTable, Curve, OnStrand, Path, Strand, UpRule};
 use crate::fraction::Fraction;
-use crate::signal::{Accumulated, Driven, Thing};
+use crate::signal::{Accumulated, Driven, Thing, velocity_of};
 use glam::DVec3;
 use std::collections::BTreeMap;
 use std::ops::Range;
@@ -72,8 +72,6 @@ pub struct Ride {
 
 /// Radians between nodes of a path's axes.
 const PATH_STEP: f64 = 0.02;
-/// Half the frames over which the movement of a path is measured.
-const TIME_STEP: f64 = 1e-3;
 /// Half the part of a strand over which the turning of its axes is measured.
 const LENGTH_STEP: f64 = 1e-5;
 
@@ -397,7 +395,7 @@ impl Ride {
         let mut velocity = if speed == 0.0 { DVec3::ZERO } else { along * speed };
         if self.path.unmoving().is_none() || self.offset.as_ref().is_some_and(RideOffset::over_time) {
             let at = |frame: f64| self.place(&self.now(&self.path.at(frame), frame), object, laps);
-            velocity += (at(now.frame + TIME_STEP) - at(now.frame - TIME_STEP)) / (2.0 * TIME_STEP);
+            velocity += velocity_of(at, now.frame);
         }
         velocity
     }

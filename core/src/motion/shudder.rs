@@ -108,7 +108,8 @@ impl Motion for Shudder {
                     let along = ahead * place.direction;
                     let ((from, before), (to, after)) = (on(strand, place.s), on(strand, place.s + along));
                     moved = to - from;
-                    let speed = out.velocities.get(row).map_or(0.0, |velocity| velocity.dot(before));
+                    // How fast it goes along the path, which off the path is not how fast it is.
+                    let speed = place.rate * strand.length();
                     pace = after * (speed + rate * place.direction) - before * speed;
                     place.s = strand.normalise(place.s + along);
                     place.laps += along / strand.length();

@@ -2,6 +2,7 @@
 
 use super::{Columns, Motion, Sample};
 use crate::curve::{Curve, CurveError, Fineness, Jet, Path, Segment, Strand, follow};
+use crate::remembered::Remembered;
 use glam::DVec3;
 use std::sync::Arc;
 
@@ -31,14 +32,16 @@ impl TetherEnd {
 
 /// A line from one end to the other at every frame: straight, or hanging where `length` metres is longer than that.
 pub fn tether(from: TetherEnd, to: TetherEnd, length: f64) -> Path {
-    Path::Moving(Arc::new(move |frame| {
+    let made = move |frame| {
         let (a, b) = (from.at(frame), to.at(frame));
         let strand = hanging(a, b, length).or_else(|_| {
             // Where both ends are in one place it is as short as can be.
             Strand::new(vec![Segment::Line { from: a, to: a + DVec3::X * 1e-6 }], false)
         });
         Arc::new(Curve::from(strand.unwrap_or_else(|_| unreachable!("a line of a micrometre has a length"))))
-    }))
+    };
+    let known = Remembered::default();
+    Path::Moving(Arc::new(move |frame| known.at(frame, || made(frame))))
 }
 
 /// A line of so many metres between two places under a pull along −y, a catenary; straight where it is no longer

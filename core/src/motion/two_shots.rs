@@ -24,6 +24,9 @@ pub struct TwoShots {
     offset: DVec3,
 }
 
+/// As a part of the frame of the cut, how long before it the first shot is looked at.
+const BEFORE_CUT: f64 = 1e-9;
+
 /// How far apart both sides of a cut are, at the most over all things.
 #[derive(Debug, Clone, Copy, PartialEq, Default)]
 pub struct Apartness {
@@ -58,7 +61,12 @@ impl TwoShots {
     fn sides(&self, shift: f64) -> (Sample, Sample) {
         let columns = Columns::POSE | Columns::VELOCITY | Columns::TRAVEL;
         let (mut before, mut after) = (Sample::default(), Sample::default());
-        self.first.sample(self.cut, columns, &mut before);
+        // What happens to the first shot at the cut itself, such as a contact, is not seen any more.
+        let step = BEFORE_CUT * self.cut.abs().max(1.0);
+        self.first.sample(self.cut - step, columns, &mut before);
+        for (place, velocity) in before.positions.iter_mut().zip(&before.velocities) {
+            *place += *velocity * step;
+        }
         self.second.sample(self.cut - shift, columns, &mut after);
         (before, after)
     }

@@ -8,6 +8,9 @@ use std::sync::Arc;
 /// Two motions, cut together.
 pub struct TwoShotsNode;
 
+/// What is less than this, in metres, metres a second or frames, makes no difference.
+const LEAST: f64 = 1e-6;
+
 impl NodeType for TwoShotsNode {
     fn schema(&self) -> Schema {
         Schema {
@@ -78,17 +81,18 @@ impl NodeType for TwoShotsNode {
         outcome.facts = vec![format!("apart at the cut: {}", told(&now))];
         outcome.cut = Some(cut);
         let apart = now.apart();
-        if apart.position > 1e-6 || apart.speed * timing.fps > 1e-6 {
+        if apart.position > LEAST || apart.speed * timing.fps > LEAST {
             let shift = now.best_shift();
             let shifted = shots(shift, offset);
-            if shifted.apart().position < apart.position || shifted.apart().speed < apart.speed {
-                let text =
-                    format!("second later {:.2} → {shift:.2} frames (then {})", params.number("shift"), told(&shifted));
+            let (then, later) = (shifted.apart(), params.number("shift"));
+            let better = then.position < apart.position - LEAST || then.speed < apart.speed - LEAST;
+            if better && (shift - later).abs() > LEAST {
+                let text = format!("second later {later:.2} → {shift:.2} frames (then {})", told(&shifted));
                 outcome.mends.push(Mend::new("shift", json!(shift), text));
             }
             let by = level(context, now.best_offset());
             let moved = shots(params.number("shift"), by);
-            if moved.apart().position < apart.position {
+            if moved.apart().position < apart.position - LEAST {
                 let text = format!("second moved by {:.2}, {:.2}, {:.2} m (then {})", by.x, by.y, by.z, told(&moved));
                 outcome.mends.push(Mend::new("offset", json!(by.to_array()), text));
             }

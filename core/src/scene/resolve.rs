@@ -166,7 +166,8 @@ fn number(param: &Param, text: &str, clock: Clock, frame: f64, thorough: bool) -
                 near(frame)
             )));
         }
-        let beyond = frames.iter().chain(&between).map(|frame| (*frame, driven.at(*frame, Thing { index: 0, count: 1 })));
+        let beyond =
+            frames.iter().chain(&between).map(|frame| (*frame, driven.at(*frame, Thing { index: 0, count: 1 })));
         if let Some((frame, value)) = beyond.into_iter().find(|(_, value)| !(*value >= least && *value <= most)) {
             return Err(wrong(format!(
                 "{} is {value:.6} at frame {}: keep it from {least} to {most}, as with clamp(x, {least}, {most}).",

@@ -37,60 +37,40 @@ const LEAST: f64 = 1e-6;
 const HASTE: f64 = 4.0;
 /// Poses that are looked at for leaps that are not said, at most.
 const MOST_LOOKED: usize = 200_000;
+/// Moments that are looked at together.
+const AT_ONCE: usize = 4096;
 /// Halvings with which the moment is found.
 const HALVINGS: usize = 34;
 
-/// A thing on both sides of a moment.
-struct Beside {
-    metres: f64,
-    turn: f64,
-    seen: bool,
-    /// Metres per frame, the faster of both sides.
-    speed: f64,
-}
-
-fn beside(motion: &dyn Motion, object: usize, before: f64, after: f64, sample: &mut Sample) -> Beside {
-    let columns = Columns::POSE | Columns::VELOCITY | Columns::ALIVE;
-    motion.sample_at(&[(object, before), (object, after)], columns, sample);
-    Beside {
-        metres: sample.positions[0].distance(sample.positions[1]),
-        turn: angle_between(sample.orientations[0], sample.orientations[1]),
-        seen: sample.alive[0] && sample.alive[1],
-        speed: sample.velocities[0].length().max(sample.velocities[1].length()),
-    }
-}
-
 /// Of a motion that was prepared for a frame more than the loop on both sides.
 pub fn leaps(motion: &dyn Motion, frames: f64, cancel: &Cancel) -> Result<Leaps, MotionError> {
-    let mut sample = Sample::default();
+    let mut moments = said(motion, frames, cancel)?;
+    moments.extend(hasty(motion, frames, cancel)?);
+    moments.sort_by(|a, b| a.0.cmp(&b.0).then(a.1.total_cmp(&b.1)));
+    moments.dedup_by(|a, b| a.0 == b.0 && (a.1 - b.1).abs() < 2.0 * BESIDE);
+    // Frame by frame: a path that moves is then made once for all that are looked at together.
+    moments.sort_by(|a, b| a.1.total_cmp(&b.1).then(a.0.cmp(&b.0)));
     let mut found = Leaps::default();
-    let count = motion.len();
-    let each = (MOST_LOOKED / (frames.ceil() as usize + 1)).max(1);
-    let every = count.div_ceil(each);
-    for object in 0..count {
+    let (mut before, mut after) = (Sample::default(), Sample::default());
+    let columns = Columns::POSE | Columns::VELOCITY | Columns::ALIVE;
+    for part in moments.chunks(AT_ONCE) {
         if cancel.cancelled() {
             return Err(MotionError::Cancelled);
         }
-        let mut moments: Vec<f64> = motion
-            .breaks(object, Frames { from: 0.0, to: frames + BESIDE })?
-            .iter()
-            .map(|b| b.frame)
-            .filter(|frame| *frame > BESIDE)
-            .collect();
-        if object % every == 0 {
-            moments.extend(hasty(motion, object, frames, &mut sample));
-        }
-        moments.sort_by(f64::total_cmp);
-        moments.dedup_by(|a, b| (*a - *b).abs() < 2.0 * BESIDE);
-        for frame in moments {
-            let there = beside(motion, object, frame - BESIDE, frame + BESIDE, &mut sample);
-            // Beside a corner or a contact it goes on at the speeds of both sides.
-            if !there.seen {
+        let moved = |by: f64| part.iter().map(|&(object, frame)| (object, frame + by)).collect::<Vec<_>>();
+        motion.sample_at(&moved(-BESIDE), columns, &mut before);
+        motion.sample_at(&moved(BESIDE), columns, &mut after);
+        for (row, &(object, frame)) in part.iter().enumerate() {
+            if !(before.alive[row] && after.alive[row]) {
                 continue;
             }
-            if there.metres > LEAST + 4.0 * BESIDE * there.speed {
-                found.leaps.push(Leap { object, frame: frame.min(frames), metres: there.metres, turn: there.turn });
-            } else if there.turn > FRAC_PI_2 {
+            let metres = before.positions[row].distance(after.positions[row]);
+            let turn = angle_between(before.orientations[row], after.orientations[row]);
+            let speed = before.velocities[row].length().max(after.velocities[row].length());
+            // Beside a corner or a contact it goes on at the speeds of both sides.
+            if metres > LEAST + 4.0 * BESIDE * speed {
+                found.leaps.push(Leap { object, frame: frame.min(frames), metres, turn });
+            } else if turn > FRAC_PI_2 {
                 found.flips += 1;
             }
         }
@@ -99,27 +79,55 @@ pub fn leaps(motion: &dyn Motion, frames: f64, cancel: &Cancel) -> Result<Leaps,
     Ok(found)
 }
 
-/// Moments at which a thing comes farther than its speed says.
-fn hasty(motion: &dyn Motion, object: usize, frames: f64, sample: &mut Sample) -> Vec<f64> {
+/// Things and the frames at which they say that they are not smooth.
+fn said(motion: &dyn Motion, frames: f64, cancel: &Cancel) -> Result<Vec<(usize, f64)>, MotionError> {
+    let mut moments = Vec::new();
+    for object in 0..motion.len() {
+        if cancel.cancelled() {
+            return Err(MotionError::Cancelled);
+        }
+        let breaks = motion.breaks(object, Frames { from: 0.0, to: frames + BESIDE })?;
+        moments.extend(breaks.iter().map(|b| (object, b.frame)).filter(|(_, frame)| *frame > BESIDE));
+    }
+    Ok(moments)
+}
+
+/// Things and the moments at which they come farther than their speed says.
+fn hasty(motion: &dyn Motion, frames: f64, cancel: &Cancel) -> Result<Vec<(usize, f64)>, MotionError> {
     let last = frames.ceil() as usize;
-    let at: Vec<(usize, f64)> = (0..=last).map(|frame| (object, (frame as f64).min(frames))).collect();
-    motion.sample_at(&at, Columns::POSITION | Columns::VELOCITY, sample);
-    let pair = |i: usize| {
-        let far = sample.positions[i].distance(sample.positions[i + 1]);
-        let speed = sample.velocities[i].length().max(sample.velocities[i + 1].length());
-        (far > LEAST + HASTE * speed).then_some((at[i].1, at[i + 1].1))
-    };
-    let hasty: Vec<(f64, f64)> = (0..last).filter_map(pair).collect();
-    hasty
-        .into_iter()
-        .map(|(mut low, mut high)| {
-            for _ in 0..HALVINGS {
-                let middle = 0.5 * (low + high);
-                motion.sample_at(&[(object, low), (object, middle), (object, high)], Columns::POSITION, sample);
-                let halves = [0, 1].map(|i| sample.positions[i].distance(sample.positions[i + 1]));
-                if halves[0] > halves[1] { high = middle } else { low = middle }
+    let every = motion.len().div_ceil((MOST_LOOKED / (last + 1)).max(1)).max(1);
+    let (mut before, mut after) = (Sample::default(), Sample::default());
+    let mut pairs: Vec<(usize, f64, f64)> = Vec::new();
+    for i in 0..=last {
+        if cancel.cancelled() {
+            return Err(MotionError::Cancelled);
+        }
+        let at = |i: usize| (i as f64).min(frames);
+        let rows: Vec<(usize, f64)> = (0..motion.len()).step_by(every).map(|object| (object, at(i))).collect();
+        motion.sample_at(&rows, Columns::POSITION | Columns::VELOCITY, &mut after);
+        for (row, &(object, frame)) in rows.iter().enumerate().filter(|_| i > 0) {
+            let far = before.positions[row].distance(after.positions[row]);
+            let speed = before.velocities[row].length().max(after.velocities[row].length());
+            if far > LEAST + HASTE * speed {
+                pairs.push((object, at(i - 1), frame));
             }
-            high
-        })
-        .collect()
+        }
+        std::mem::swap(&mut before, &mut after);
+    }
+    for _ in 0..HALVINGS {
+        if cancel.cancelled() {
+            return Err(MotionError::Cancelled);
+        }
+        let rows: Vec<(usize, f64)> = pairs
+            .iter()
+            .flat_map(|&(object, low, high)| [low, 0.5 * (low + high), high].map(|frame| (object, frame)))
+            .collect();
+        motion.sample_at(&rows, Columns::POSITION, &mut before);
+        for (pair, places) in pairs.iter_mut().zip(before.positions.chunks(3)) {
+            let middle = 0.5 * (pair.1 + pair.2);
+            let first = places[0].distance(places[1]) > places[1].distance(places[2]);
+            if first { pair.2 = middle } else { pair.1 = middle }
+        }
+    }
+    Ok(pairs.into_iter().map(|(object, _, high)| (object, high)).collect())
 }

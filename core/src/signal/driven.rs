@@ -171,9 +171,7 @@ impl Driven {
         match self {
             Self::Fixed(_) => 0.0,
             Self::Formula(_) if !self.over_time() => 0.0,
-            Self::Formula(driver) => {
-                (driver.at(frame + super::STEP, thing) - driver.at(frame - super::STEP, thing)) / (2.0 * super::STEP)
-            }
+            Self::Formula(driver) => super::slope_of(|frame| driver.at(frame, thing), frame, |change| change),
             Self::Signal(drive) => {
                 let value = drive.signal.at(frame);
                 if value < drive.least || value > drive.most { 0.0 } else { drive.signal.slope(frame) }
@@ -188,8 +186,7 @@ impl Driven {
         if !self.over_time() {
             return 0.0;
         }
-        let change = driver.at(frame + super::STEP, thing) - driver.at(frame - super::STEP, thing);
-        (change - change.round()) / (2.0 * super::STEP)
+        super::slope_of(|frame| driver.at(frame, thing), frame, |change| change - change.round())
     }
 
     /// Frames from `from` to `to` at which a signal bends or jumps; those of formulas are not known.

@@ -17,6 +17,9 @@ mod span;
 mod steps;
 mod wave;
 
+use glam::DVec3;
+use std::ops::{Add, Mul, Sub};
+
 pub use combine::{Blend, Product, Sum, Through};
 pub use constant::Constant;
 pub use decay::Decay;
@@ -49,7 +52,7 @@ pub trait Signal: Send + Sync + std::fmt::Debug {
 
     /// Its rate of change, per frame.
     fn slope(&self, frame: f64) -> f64 {
-        (self.at(frame + STEP) - self.at(frame - STEP)) / (2.0 * STEP)
+        slope_of(|frame| self.at(frame), frame, |change| change)
     }
 
     /// Frames from `from` to `to`, in order, at which it bends or jumps.
@@ -58,6 +61,50 @@ pub trait Signal: Send + Sync + std::fmt::Debug {
         Vec::new()
     }
 }
+
+/// How fast a function changes at a frame, by differences: where it bends or jumps there, on the side after it, or
+/// before it where it jumps at once afterwards. `change` sees every difference first, and may take whole laps off.
+fn slope_of(at: impl Fn(f64) -> f64, frame: f64, change: impl Fn(f64) -> f64) -> f64 {
+    one_sided(at, frame, change, f64::abs)
+}
+
+/// The same for places.
+pub(crate) fn velocity_of(at: impl Fn(f64) -> DVec3, frame: f64) -> DVec3 {
+    one_sided(at, frame, |change| change, DVec3::length)
+}
+
+fn one_sided<T>(at: impl Fn(f64) -> T, frame: f64, change: impl Fn(T) -> T, size: impl Fn(T) -> f64) -> T
+where
+    T: Copy + Default + Add<Output = T> + Sub<Output = T> + Mul<f64, Output = T>,
+{
+    let here = at(frame);
+    let sides =
+        |step: f64| (change(here - at(frame - step)) * (1.0 / step), change(at(frame + step) - here) * (1.0 / step));
+    let apart = |(left, right): (T, T)| size(right - left);
+    let mean = |(left, right): (T, T)| (left + right) * 0.5;
+    let wide = sides(STEP);
+    if apart(wide) <= SMOOTH * (size(wide.0) + size(wide.1)) + ROUNDING * size(here) / STEP {
+        return mean(wide);
+    }
+    let fine = sides(STEP / FINER);
+    // What only bends fast is smooth in a finer look; rounding is not, and is far less than what was seen.
+    if apart(fine) <= 0.25 * apart(wide) {
+        return mean(fine);
+    }
+    let jumps = |wide: T, fine: T| size(fine) > 0.5 * FINER * size(wide) && size(fine) > 0.0;
+    match (jumps(wide.0, fine.0), jumps(wide.1, fine.1)) {
+        (_, false) => fine.1,
+        (false, true) => fine.0,
+        (true, true) => T::default(),
+    }
+}
+
+/// By this part of both the slopes before and after may differ for the mean to count.
+const SMOOTH: f64 = 1e-3;
+/// Part of a value that rounding may leave.
+const ROUNDING: f64 = 1e-13;
+/// By how much a second look is finer.
+const FINER: f64 = 64.0;
 
 /// The frames `first + i · step`, for whole i, from `from` to `to`.
 fn every(first: f64, step: f64, from: f64, to: f64) -> Vec<f64> {

@@ -51,7 +51,11 @@ fn what_wavers_reaches_what_is_asked_for_in_place_and_turn() {
         farthest(
             &[
                 ("pose", "pose", json!({})),
-                ("waver", "waver", json!({ "position": [0.5, 0, 0], "orientation": [0, 10, 0], "period": 24, "octaves": 1, "seed": seed })),
+                (
+                    "waver",
+                    "waver",
+                    json!({ "position": [0.5, 0, 0], "orientation": [0, 10, 0], "period": 24, "octaves": 1, "seed": seed }),
+                ),
             ],
             &[("pose", "waver", "motion")],
             240,
@@ -68,7 +72,11 @@ fn a_path_that_meanders_reaches_what_is_asked_for() {
             let mut made = document(
                 24,
                 &[
-                    ("line", "drawn-path", json!({ "points": [{ "id": "a", "at": [-3, -4, 0] }, { "id": "b", "at": [3, 4, 0] }] })),
+                    (
+                        "line",
+                        "drawn-path",
+                        json!({ "points": [{ "id": "a", "at": [-3, -4, 0] }, { "id": "b", "at": [3, 4, 0] }] }),
+                    ),
                     ("way", "meander", json!({ "amount": 0.2, "size": 1, "octaves": octaves, "seed": seed })),
                 ],
                 &[("line", "way", "path")],

@@ -3,12 +3,13 @@
 
 use crate::cases::cases;
 use crate::common::scenes::compiled;
+use glam::DVec3;
 use proptest::prelude::*;
 use serde_json::{Map, Value, json};
 use std::ops::Range;
 use zickzack_core::graph::{EndReport, Memo, Workshop, compile, no_assets, report};
 use zickzack_core::keys::{bake_dense, bake_reduced};
-use zickzack_core::motion::{Cancel, Columns, Frames, Sample, prepared};
+use zickzack_core::motion::{Cancel, Columns, Frames, Motion, Sample, prepared};
 use zickzack_core::nodes::Registry;
 use zickzack_core::pose::angle_between;
 use zickzack_core::scene::{BEYOND, Scene, Space, check_value};
@@ -295,6 +296,44 @@ fn same_whatever_range(document: Value, near: Frames) -> Result<(), TestCaseErro
     Ok(())
 }
 
+/// Things that ride, are driven, kept in time and cut, and are thrown.
+fn travelling() -> impl Strategy<Value = Value> {
+    let sources: [&[&str]; 5] = [
+        &["figure", "ride", "output"],
+        &["figure", "ride", "retime", "output"],
+        &["launch", "retime", "output"],
+        &["figure", "ride", "shudder", "output"],
+        &["launch", "two-shots", "output"],
+    ];
+    prop::strategy::Union::new(sources.map(|last| document_with(0..2, last).boxed()))
+}
+
+/// The velocity at a frame is how the place changes after it, or before it.
+fn one_sided(motion: &dyn Motion, object: usize, frame: f64) -> Result<(), TestCaseError> {
+    let mut sample = Sample::default();
+    let h = 1e-6;
+    let at = [-2.0 * h, -h, 0.0, h, 2.0 * h].map(|by| (object, frame + by));
+    motion.sample_at(&at, Columns::POSITION | Columns::VELOCITY, &mut sample);
+    let p = &sample.positions;
+    let (before, after) = ((p[1] - p[0]) / h, (p[4] - p[3]) / h);
+    let (told, size) = (sample.velocities[2], 1.0 + p[2].length());
+    let near = |side: DVec3| told.distance(side) < 1e-2 * side.length() + 1e-3 * size;
+    // What is as wide as a continent bends within less than a look.
+    if told.length() > 1e4 || size > 1e4 {
+        return Ok(());
+    }
+    // Where a jump lies between the two looks nothing is known of that side.
+    let jumps = |a: usize, b: usize| {
+        p[a].distance(p[b]) > 3.0 * h * (sample.velocities[a].length() + sample.velocities[b].length()) + 1e-9 * size
+    };
+    // Nor of what is there for this moment alone.
+    if jumps(0, 1) || jumps(3, 4) || (jumps(1, 2) && jumps(2, 3)) {
+        return Ok(());
+    }
+    prop_assert!(near(before) || near(after), "{object} at {frame}: {told}, but {before} before and {after} after");
+    Ok(())
+}
+
 proptest! {
     #![proptest_config(cases(64))]
 
@@ -358,6 +397,21 @@ proptest! {
     #[test]
     fn what_faces_its_travel_stands_the_same_whatever_range_is_prepared(document in turned(), from in -30.0..80.0f64, long in 0.0..60.0f64) {
         same_whatever_range(document, Frames { from, to: from + long })?;
+    }
+
+    #[test]
+    fn velocities_where_something_starts_stops_or_jumps_are_those_of_one_side(document in travelling()) {
+        let compiled = compiled(document);
+        let (frames, cancel) = (compiled.timing.frames, Cancel::default());
+        for end in compiled.ends.iter().filter(|end| end.output) {
+            let Ok(ready) = prepared(&end.motion, Frames { from: -1.0, to: frames + 1.0 }, &cancel) else { continue };
+            for object in 0..ready.len().min(3) {
+                let Ok(breaks) = ready.breaks(object, Frames { from: -0.5, to: frames + 0.5 }) else { continue };
+                for at in breaks.iter().map(|b| b.frame).filter(|frame| frame.abs() > 1e-9).take(40).chain([0.0, frames]) {
+                    one_sided(&*ready, object, at)?;
+                }
+            }
+        }
     }
 
     #[test]

@@ -23,7 +23,13 @@ impl NodeType for NoiseNode {
                     (2, 1, 8),
                     "How many layers, each finer than the one before it.",
                 ),
-                frames("period", "period", 24.0, 0.1, "Frames from one hump to the next, about; a loop has a whole number of humps."),
+                frames(
+                    "period",
+                    "period",
+                    24.0,
+                    0.1,
+                    "Frames from one hump to the next, about; a loop has a whole number of humps.",
+                ),
                 frames("start", "ahead", 0.0, -1e6, "Frames by which it is ahead."),
                 Param::flag("looping", "loops", Group::Time, true, "Whether its end runs into its beginning."),
                 Param::whole(
