@@ -184,7 +184,7 @@ impl FaceTravel {
         let round = Some(extent.to - extent.from).filter(|round| round.is_finite() && *round > 0.0).unwrap_or(0.0);
         let breaks = self.inner.breaks(object, Frames { from: range.from - round, ..range })?;
         let anew = |b: &Break| b.kind == BreakKind::Anew;
-        let begun = breaks.iter().filter(|b| anew(b) && b.frame <= range.from).next_back().map(|b| b.frame);
+        let begun = breaks.iter().rfind(|b| anew(b) && b.frame <= range.from).map(|b| b.frame);
         let from = begun.unwrap_or(range.from);
         // On whole parts of frames, wherever the range begins.
         let first = (from * STEPS_PER_FRAME).floor() as i64;

@@ -23,6 +23,17 @@ function fill(): void {
   useSizes.setState({ full: full ? null : (area ?? 'view') });
 }
 
+/** Hands a key to a panel that takes it when it has the focus; true where it did. */
+function hand(event: KeyboardEvent, body: string): boolean {
+  const panel = document.querySelector<HTMLElement>(body);
+  if (!panel || (event.target instanceof Node && panel.contains(event.target))) return false;
+  const { full } = useSizes.getState();
+  const area = panel.closest<HTMLElement>('.panel')?.dataset['area'];
+  if (full && full !== area) flushSync(() => useSizes.setState({ full: null }));
+  panel.focus();
+  return !panel.dispatchEvent(new KeyboardEvent('keydown', { key: event.key, shiftKey: event.shiftKey, bubbles: true, cancelable: true }));
+}
+
 /** Keys the selected number at the playhead; of a node of keys, the signal that it is. */
 function keyNumber(live: Live, schemas: readonly NodeSchema[]): void {
   const { document, selected, number } = useScene.getState();
@@ -38,7 +49,7 @@ function keyNumber(live: Live, schemas: readonly NodeSchema[]): void {
     say(`"${node.name}" is locked: unlock it first.`);
     return;
   }
-  const frame = Math.round(clock.frame);
+  const frame = clock.here;
   if (keysOf(document, named)) {
     const { ops, id } = keyAt(document, named, frame);
     live.edit(`key ${param.label}`, ops);
@@ -74,6 +85,8 @@ export function useKeys(live: Live): void {
         return;
       }
       if (control || event.altKey) return;
+      // In an open menu or dialog letters choose among what it holds.
+      if (event.key.length === 1 && event.target instanceof HTMLElement && event.target.closest('[role=menu], [role=listbox], [role=dialog]')) return;
       const steps = event.shiftKey ? 10 : 1;
       switch (event.key) {
         case ' ':
@@ -121,6 +134,14 @@ export function useKeys(live: Live): void {
           else useSizes.setState({ full: null });
           return;
         }
+        case 'n':
+        case 'N':
+          if (event.defaultPrevented || !hand(event, '.weave-body')) return;
+          break;
+        case 'p':
+        case 'P':
+          if (event.defaultPrevented || !hand(event, '.view-body')) return;
+          break;
         default:
           return;
       }

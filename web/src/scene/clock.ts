@@ -60,6 +60,11 @@ class Clock {
   }
 
   /** Goes some whole frames on. */
+  /** The frame it stands at, to the thousandth: what is done at the playhead is done there. */
+  get here(): number {
+    return Math.round(this.frame * 1000) / 1000;
+  }
+
   step(frames: number): void {
     this.stop();
     this.seek(Math.round(this.frame) + frames);
@@ -136,7 +141,7 @@ class Clock {
 export const clock = new Clock();
 
 /** The whole frame on screen. */
-export const useFrame = (): number => useSyncExternalStore(clock.subscribe, () => Math.floor(clock.frame));
+export const useFrame = (): number => useSyncExternalStore(clock.subscribe, () => (clock.playing ? Math.floor(clock.frame) : clock.here));
 export const usePlaying = (): boolean => useSyncExternalStore(clock.subscribe, () => clock.playing);
 export const usePlayMode = (): PlayMode => useSyncExternalStore(clock.subscribe, () => clock.mode);
 export const usePlaySpeed = (): number => useSyncExternalStore(clock.subscribe, () => clock.speed);

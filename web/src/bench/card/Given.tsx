@@ -32,7 +32,7 @@ export function Given({ label, numbers, param, document }: { label: string; numb
   const how = howGiven(document, first, param);
   const change = (word: string, ops: (number: NumberName, value: number, frame: number) => Op[]) => {
     setAnchor(null);
-    const frame = Math.round(clock.frame);
+    const frame = clock.here;
     const { signals } = useScene.getState();
     live.edit(
       `give ${label} ${word}`,

@@ -111,7 +111,7 @@ function Middle({ frames, first }: { frames: number; first: number }) {
         {playing ? <span className="stop-mark" /> : <span className="play-mark" />}
       </button>
       <span className="now mono" data-testid="frame">
-        {frame + first}
+        {Math.round((frame + first) * 1000) / 1000}
       </span>
       <span className="soft">of {frames}</span>
     </div>

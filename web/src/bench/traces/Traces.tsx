@@ -201,7 +201,7 @@ export function Traces() {
       say('Only what was baked, and whose source is still there, has been otherwise: keep the source when you bake.');
       return;
     }
-    const frame = Math.round(clock.frame);
+    const frame = clock.here;
     const [x, y, z] = (['orientation.x', 'orientation.y', 'orientation.z'] as const).map((port) => {
       const part = partOf(node.params, port);
       return isKeyed(part) ? valueAtFrame({ ...part, keys: [...part.keys].sort((a, b) => a.frame - b.frame) }, frames, frame) : Number(part);
@@ -286,7 +286,7 @@ export function Traces() {
       say('What was copied are no keys: copy some in the Traces first.');
       return;
     }
-    const { keys, ids } = pastedKeys(active.keyed.keys, clip, Math.round(clock.frame));
+    const { keys, ids } = pastedKeys(active.keyed.keys, clip, clock.here);
     keep(active, 'paste keys', keys);
     selectKeys(active.number.node, active.number.port, ids);
   };
