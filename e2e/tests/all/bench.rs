@@ -292,3 +292,31 @@ async fn wrong_numbers_are_refused_at_their_place_and_nothing_is_lost() -> Resul
     assert!(message.is_ok());
     visit.end().await
 }
+
+#[tokio::test]
+async fn letters_work_wherever_no_text_is_edited_and_in_an_open_menu_they_choose() -> Result<()> {
+    let visit = Visit::start(1280, 800).await?;
+    open(&visit, "Lantern round").await?;
+    // As a scene comes, before anything was clicked.
+    visit.js("document.activeElement?.blur()").await?;
+    visit.keys("n", &[]).await?;
+    visit.find("input[aria-label=\"Node to add\"]").await?;
+    visit.keys(&char::from(Key::Escape).to_string(), &[]).await?;
+    visit.until("it is put away", "return document.querySelector('.add-node') === null").await?;
+    visit.js("document.querySelector('[data-area=dial]').focus()").await?;
+    visit.keys("p", &[]).await?;
+    visit.until("a path is begun", "return document.querySelector('.view-body.drawing') !== null").await?;
+    visit.keys("p", &[]).await?;
+    visit.until("and ended", "return document.querySelector('.view-body.drawing') === null").await?;
+    // A letter in an open menu keeps no version.
+    visit.choose_node("Lanterns").await?;
+    visit.press("[role=combobox][aria-label=\"spacing\"]").await?;
+    visit.until("a list", "return document.querySelector('[role=listbox]') !== null").await?;
+    visit.keys("v", &[]).await?;
+    visit.keys("n", &[]).await?;
+    visit.keys(&char::from(Key::Escape).to_string(), &[]).await?;
+    visit.until("no list", "return document.querySelector('[role=listbox]') === null").await?;
+    let nothing = "return document.querySelector('input[aria-label=\"Name of the version\"]') === null && document.querySelector('.add-node') === null";
+    assert_eq!(visit.js(nothing).await?, true);
+    visit.end().await
+}
