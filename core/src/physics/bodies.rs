@@ -58,10 +58,10 @@ const MOST_STEPS: usize = 32;
 /// Part of its smallest half extent by which a body may move in a step.
 const STRIDE: f64 = 0.5;
 /// Metres beyond which something has flown apart.
-const FARTHEST: f32 = 1e6;
+const FARTHEST: f64 = 1e6;
 
 /// Part of a new way of working bodies out: what was kept by another is worked out anew.
-const WAY: u32 = 1;
+const WAY: u32 = 2;
 
 /// A thing as it is at a frame, metres and seconds.
 #[derive(Clone, Copy)]
@@ -71,6 +71,18 @@ struct Goal {
     velocity: DVec3,
     spin: DVec3,
     scale: f64,
+}
+
+impl Goal {
+    /// In a world whose unit is so many metres.
+    fn within(self, unit: f64) -> Self {
+        Self { place: self.place / unit, velocity: self.velocity / unit, scale: self.scale / unit, ..self }
+    }
+}
+
+/// The power of two above a size in metres, within what the engine's numbers bear.
+fn unit_of(size: f64) -> f64 {
+    if size.is_finite() && size > 0.0 { libm::ldexp(1.0, libm::frexp(size).1.clamp(-30, 30)) } else { 1.0 }
 }
 
 /// All things of a motion at a frame.
@@ -129,6 +141,9 @@ pub struct Bodies {
     touching: Vec<Pair>,
     /// How all is held since something flew apart.
     held: Option<Arc<[Row]>>,
+    /// Metres of a unit of the world: a power of two near the size of the smallest, so that bodies twice as large are
+    /// worked out in the same numbers.
+    unit: f64,
     /// From end to end of the smallest, metres.
     size: f64,
     scales: Arc<[f64]>,
@@ -189,7 +204,6 @@ impl Bodies {
         grounds: &[Surface],
     ) -> Self {
         let mut world = PhysicsWorld::new();
-        world.gravity = vector(setup.gravity);
         let begin = goals(&*bodies, setup.from, setup.fps);
         let forms = forms_of(&*bodies, &setup.forms);
         let extents = |of: fn(&BodyForm) -> f64| {
@@ -207,7 +221,9 @@ impl Bodies {
         let asked = ((fastest + falls) / setup.fps / (STRIDE * smallest)).ceil();
         let steps = setup.steps.unwrap_or_else(|| (asked as usize).clamp(2, MOST_STEPS));
         world.integration_parameters.dt = (1.0 / (setup.fps * steps as f64)) as f32;
-        world.integration_parameters.length_unit = (4.0 * smallest) as f32;
+        let unit = unit_of(smallest);
+        world.gravity = vector(setup.gravity / unit);
+        world.integration_parameters.length_unit = (4.0 * smallest / unit) as f32;
         // Numbers are written such that they are read as the same bits.
         let told = format!("{WAY} {setup:?} {grounds:?} {steps} {forms:?} {moved_forms:?}");
         let kind = *blake3::hash(told.as_bytes()).as_bytes();
@@ -223,6 +239,7 @@ impl Bodies {
             names: BTreeMap::new(),
             touching: Vec::new(),
             held: None,
+            unit,
             size,
             scales: begin.iter().map(|goal| goal.scale).collect(),
             steps,
@@ -233,6 +250,7 @@ impl Bodies {
         }
         let carried = work.moved.as_ref().map(|moved| goals(&**moved, work.setup.from, work.setup.fps));
         for (goal, form) in carried.unwrap_or_default().into_iter().zip(moved_forms) {
+            let goal = goal.within(unit);
             let body = RigidBodyBuilder::kinematic_position_based().translation(vector(goal.place)).build();
             let handle = work.world.insert_body(body);
             work.world.bodies[handle].set_rotation(rotation(goal.orientation), false);
@@ -260,7 +278,7 @@ impl Bodies {
     }
 
     fn add_body(&mut self, goal: Goal, form: usize) {
-        let (setup, Goal { place, orientation, velocity, spin, scale }) = (&self.setup, goal);
+        let (setup, Goal { place, orientation, velocity, spin, scale }) = (&self.setup, goal.within(self.unit));
         let mut body = RigidBodyBuilder::dynamic()
             .translation(vector(place))
             .linvel(vector(setup.free(velocity)))
@@ -284,9 +302,10 @@ impl Bodies {
     }
 
     fn add_ground(&mut self, ground: &Surface, number: usize) {
-        let handle = self.world.insert_body(RigidBodyBuilder::fixed().translation(vector(ground.position)).build());
+        let handle =
+            self.world.insert_body(RigidBodyBuilder::fixed().translation(vector(ground.position / self.unit)).build());
         self.world.bodies[handle].set_rotation(rotation(ground.orientation), false);
-        let collider = ColliderBuilder::new(ground_shape(&ground.shape))
+        let collider = ColliderBuilder::new(ground_shape(&ground.shape, self.unit))
             .restitution((self.setup.bounciness * ground.bounce).min(1.0) as f32)
             .friction((self.setup.friction * ground.grip) as f32)
             .restitution_combine_rule(CoefficientCombineRule::Max)
@@ -311,7 +330,7 @@ impl Bodies {
                 self.pull(goals, time);
             }
             for (handle, goal) in self.carried.iter().zip(intake.moved.get(step).into_iter().flatten()) {
-                let body = &mut self.world.bodies[*handle];
+                let (body, goal) = (&mut self.world.bodies[*handle], goal.within(self.unit));
                 body.set_next_kinematic_translation(vector(goal.place));
                 body.set_next_kinematic_rotation(rotation(goal.orientation));
             }
@@ -327,7 +346,7 @@ impl Bodies {
         let rate = 1.0 / time;
         let soft = 1.0 / (1.0 + 2.0 * rate * dt + rate * rate * dt * dt);
         for (handle, goal) in self.handles.iter().zip(goals) {
-            let Goal { place, orientation, velocity, spin, .. } = *goal;
+            let Goal { place, orientation, velocity, spin, .. } = goal.within(self.unit);
             let body = &mut self.world.bodies[*handle];
             let (x, v, w) = (back(body.translation()), back(body.linvel()), back(body.angvel()));
             let here = turn(body.rotation()).as_dquat().normalize();
@@ -363,14 +382,14 @@ impl Bodies {
                     _ => String::new(),
                 };
                 let body = &self.world.bodies[self.handles[object]];
-                let speed = f64::from(back(body.linvel()).length());
-                let change = impulse.length() / f64::from(body.mass()).max(1e-30);
+                let speed = f64::from(back(body.linvel()).length()) * self.unit;
+                let change = impulse.length() / f64::from(body.mass()).max(1e-30) * self.unit;
                 contacts.push(Contact {
                     object,
                     other: name,
                     frame,
-                    place: back(place).as_dvec3(),
-                    middle: back(body.translation()).as_dvec3(),
+                    place: back(place).as_dvec3() * self.unit,
+                    middle: back(body.translation()).as_dvec3() * self.unit,
                     normal: normal * sign,
                     impulse: normal * (sign * change),
                     speed_in: speed,
@@ -385,8 +404,8 @@ impl Bodies {
     fn rows(&self) -> Box<[Row]> {
         let row = |handle: &RigidBodyHandle| {
             let body = &self.world.bodies[*handle];
-            let velocity = back(body.linvel()) * (1.0 / self.setup.fps) as f32;
-            Row::new(back(body.translation()), turn(body.rotation()), velocity)
+            let velocity = back(body.linvel()) * self.unit as f32 * (1.0 / self.setup.fps) as f32;
+            Row::new(back(body.translation()) * self.unit as f32, turn(body.rotation()), velocity)
         };
         self.handles.iter().map(row).collect()
     }
@@ -402,7 +421,10 @@ impl Bodies {
         self.handles.iter().all(|handle| {
             let body = &self.world.bodies[*handle];
             let (x, v) = (back(body.translation()), back(body.linvel()));
-            x.is_finite() && v.is_finite() && x.abs().max_element() < FARTHEST && turn(body.rotation()).is_finite()
+            x.is_finite()
+                && v.is_finite()
+                && f64::from(x.abs().max_element()) * self.unit < FARTHEST
+                && turn(body.rotation()).is_finite()
         })
     }
 }

@@ -113,16 +113,17 @@ fn parted(hull: SharedShape) -> SharedShape {
     if parts.is_empty() { hull } else { SharedShape::compound(parts) }
 }
 
-/// The form of a surface.
-pub(super) fn ground_shape(shape: &Shape) -> SharedShape {
+/// The form of a surface in a world whose unit is so many metres.
+pub(super) fn ground_shape(shape: &Shape, unit: f64) -> SharedShape {
+    let of = |metres: f64| (metres / unit) as f32;
     match shape {
         Shape::Plane { .. } => SharedShape::halfspace(Vector::Y),
-        Shape::Ball { radius } => SharedShape::ball(*radius as f32),
-        Shape::Box { half } => SharedShape::cuboid(half.x as f32, half.y as f32, half.z as f32),
+        Shape::Ball { radius } => SharedShape::ball(of(*radius)),
+        Shape::Box { half } => SharedShape::cuboid(of(half.x), of(half.y), of(half.z)),
         Shape::Torus { radius, tube } => {
             let ring = |u: f64, v: f64| {
                 let far = radius + tube * libm::cos(v);
-                DVec3::new(far * libm::cos(u), tube * libm::sin(v), far * libm::sin(u))
+                DVec3::new(far * libm::cos(u), tube * libm::sin(v), far * libm::sin(u)) / unit
             };
             mesh(64, 24, &ring)
         }
@@ -131,7 +132,7 @@ pub(super) fn ground_shape(shape: &Shape) -> SharedShape {
             let rows = points.len() - 1;
             let turned = |u: f64, v: f64| {
                 let p = points[((v / std::f64::consts::TAU * rows as f64).round() as usize).min(rows)];
-                DVec3::new(p.x * libm::cos(u), p.y, p.x * libm::sin(u))
+                DVec3::new(p.x * libm::cos(u), p.y, p.x * libm::sin(u)) / unit
             };
             mesh(64, rows, &turned)
         }

@@ -75,6 +75,16 @@ fn heap(count: usize) -> Arc<dyn Motion> {
     flying(&(0..count).map(place).collect::<Vec<_>>())
 }
 
+/// A form so many times as large.
+fn form_of(form: usize, k: f64) -> BodyForm {
+    match form {
+        0 => BodyForm::Ball(0.25 * k),
+        1 => BodyForm::Box(DVec3::new(0.25, 0.125, 0.3) * k),
+        2 => BodyForm::Capsule(0.125 * k, 0.2 * k),
+        _ => BodyForm::Disc(0.1 * k, 0.25 * k),
+    }
+}
+
 proptest! {
     #![proptest_config(cases(16))]
 
@@ -114,12 +124,12 @@ proptest! {
     }
 
     #[test]
-    fn bodies_of_a_size_twice_as_large_go_twice_as_far_bit_for_bit(power in -3i32..4) {
+    fn bodies_of_a_size_twice_as_large_go_twice_as_far_bit_for_bit(power in -6i32..7, form in 0usize..4) {
         // Lengths and gravity × 2ⁿ at the same times, and rapier's length unit with them.
         let k = libm::ldexp(1.0, power);
         let of = |k: f64| {
             let all: Vec<_> = (0..4).map(|i| (DVec3::new(0.25 * f64::from(i % 2), 0.75 + 0.75 * f64::from(i), 0.125) * k, DVec3::X * (0.5 * k))).collect();
-            let setup = BodiesSetup { gravity: DVec3::NEG_Y * (8.0 * k), steps: Some(4), ..setup(BodyForm::Ball(0.25 * k)) };
+            let setup = BodiesSetup { gravity: DVec3::NEG_Y * (8.0 * k), steps: Some(4), ..setup(form_of(form, k)) };
             simulate(&setup, 48, &flying(&all), None, &[floor()]).0
         };
         let (small, large) = (of(1.0), of(k));
