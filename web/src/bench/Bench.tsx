@@ -13,6 +13,7 @@ import { Find } from './Find';
 import { Guide } from './Guide';
 import { Help } from './Help';
 import { useKeys } from './keys';
+import { enterScene } from './view/settings';
 import { LiveContext, useLive } from './live';
 import { Panel } from './Panel';
 import { Seam } from './seam/Seam';
@@ -33,12 +34,14 @@ declare global {
 export function Bench({ scene }: { scene: string }) {
   const [live, setLive] = useState<Live | null>(null);
   useEffect(() => {
+    enterScene(scene);
     const connection = new Live(scene);
     setLive(connection);
     window.zickzack = { pose: poseAt, path: pathOf, trace: traceOf, signal: signalOf, frame: () => clock.frame, beginMeasuring, endMeasuring };
     return () => {
       clock.stop();
       clock.setRange(null);
+      clock.seek(0);
       connection.close();
     };
   }, [scene]);

@@ -59,12 +59,12 @@ class Clock {
     this.tell();
   }
 
-  /** Goes some whole frames on. */
   /** The frame it stands at, to the thousandth: what is done at the playhead is done there. */
   get here(): number {
     return Math.round(this.frame * 1000) / 1000;
   }
 
+  /** Goes some whole frames on. */
   step(frames: number): void {
     this.stop();
     this.seek(Math.round(this.frame) + frames);

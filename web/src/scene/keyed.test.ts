@@ -72,6 +72,8 @@ describe('keys', () => {
   it('are moved to whole frames, stretched about a frame, and made longer in the direction they have', () => {
     const keys = [key('a', 0, 0), key('b', 10, 1, { before: [-2, -1], after: [3, 1.5] }), key('c', 30, 2)];
     expect(moved(keys, ['b'], 2.4, 0.5, true)[1]).toMatchObject({ frame: 12, value: 1.5 });
+    expect(moved([key('a', 34.76, 1)], ['a'], -4.4, 0, true)[0]).toMatchObject({ frame: 30.76 });
+    expect(moved([key('a', 34.76, 1)], ['a'], -4.4, 0, false)[0]).toMatchObject({ frame: 30.36 });
     expect(stretched(keys, ['b', 'c'], 10, 2, true).map(({ frame }) => frame)).toEqual([0, 10, 50]);
     const longer = lengthened(keys, ['b'], 2)[1] as Key;
     expect(longer.before).toEqual([-4, -2]);

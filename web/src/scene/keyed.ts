@@ -257,9 +257,10 @@ export function paced(keys: readonly Key[], id: string, slope: number): Key[] {
   });
 }
 
-/** Keys moved by frames and value, to whole frames where `snap` says so. */
+/** Keys moved by frames and value, by whole frames where `snap` says so: a fraction of a frame that a key has stays. */
 export function moved(keys: readonly Key[], ids: readonly string[], frames: number, value: number, snap: boolean): Key[] {
-  const to = (frame: number) => (snap ? Math.round(frame + frames) : frame + frames);
+  const by = snap ? Math.round(frames) : frames;
+  const to = (frame: number) => Number((frame + by).toFixed(9));
   return ordered(changed(keys, ids, (key) => ({ ...key, frame: to(key.frame), value: key.value + value })));
 }
 

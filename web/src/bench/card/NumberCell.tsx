@@ -64,7 +64,7 @@ function KeyedField({ label, numbers, number, param, document }: Own) {
   return (
     <span className="keyed">
       <Bead label={label} number={number} param={param} document={document} />
-      <NumberField label={label} value={Number(valueAtFrame(keyed, document.frames, frame).toPrecision(9))} unit={unitOf(param)} {...limits(param)} onPreview={(value) => live.preview(at(value))} onKeep={(value) => live.edit(`key ${label}`, at(value))} />
+      <NumberField sets label={label} value={Number(valueAtFrame(keyed, document.frames, frame).toPrecision(9))} unit={unitOf(param)} {...limits(param)} onPreview={(value) => live.preview(at(value))} onKeep={(value) => live.edit(`key ${label}`, at(value))} />
     </span>
   );
 }

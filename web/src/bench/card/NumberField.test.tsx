@@ -53,6 +53,35 @@ describe('a number in the Card', () => {
     expect(kept.mock.calls).toEqual([[1.25, '25 cm + 1 m']]);
   });
 
+  it('keeps what is shown on Enter where that sets a key, and as it is', () => {
+    const input = show({ sets: true, value: 1.23456789 });
+    act(() => input.focus());
+    act(() => {
+      input.dispatchEvent(new KeyboardEvent('keydown', { key: 'Enter', bubbles: true }));
+    });
+    expect(kept.mock.calls.map(([value]) => value as number)).toEqual([1.23456789]);
+    const plain = show();
+    act(() => plain.focus());
+    act(() => {
+      plain.dispatchEvent(new KeyboardEvent('keydown', { key: 'Enter', bubbles: true }));
+    });
+    expect(kept).toHaveBeenCalledTimes(1);
+  });
+
+  it('leaves what it refuses to be mended, until that is given up or the number is another', () => {
+    const input = show();
+    type(input, '2 * sin(frame)', 'Enter');
+    expect(kept).not.toHaveBeenCalled();
+    expect([input.value, input.getAttribute('aria-invalid')]).toEqual(['2 * sin(frame)', 'true']);
+    act(() => input.focus());
+    act(() => {
+      input.dispatchEvent(new KeyboardEvent('keydown', { key: 'Escape', bubbles: true }));
+    });
+    expect([input.value, input.getAttribute('aria-invalid')]).toEqual(['2', 'false']);
+    type(input, 'two', 'Enter');
+    expect(show({ value: 3 }).value).toBe('3');
+  });
+
   it('forgets what was typed on Escape', () => {
     const input = show();
     type(input, '9', 'Escape');

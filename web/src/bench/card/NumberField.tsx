@@ -13,6 +13,8 @@ interface Props {
   text?: string;
   /** What a typed text means; by default arithmetic with units. */
   read?: (text: string) => number;
+  /** Enter keeps what is shown, also where it was not changed: it sets a key there. */
+  sets?: boolean;
   onPreview: (value: number) => void;
   /** `text` is what was typed, where something was typed. */
   onKeep: (value: number, text?: string) => void;
@@ -30,7 +32,10 @@ export function NumberField(props: Props) {
   const [typed, setTyped] = useState<string | null>(null);
   // What was typed and not taken up yet; a blur that follows a key in the same instant must not see it twice.
   const waiting = useRef<string | null>(null);
-  const [wrong, setWrong] = useState<string | null>(null);
+  // What was typed and refused stays to be mended, until the number is another or it is given up.
+  const [refused, setRefused] = useState<{ text: string; why: string; value: number } | null>(null);
+  const lost = refused?.value === value ? refused : null;
+  const wrong = lost?.why ?? null;
   const input = useRef<HTMLInputElement>(null);
   const drag = useRef<{ x: number; value: number; moved: boolean } | null>(null);
   const ruler = useRuler();
@@ -52,14 +57,15 @@ export function NumberField(props: Props) {
   const keepTyped = () => {
     const text = waiting.current;
     type(null);
-    setWrong(null);
     if (text === null) return;
+    setRefused(null);
     try {
-      const next = (props.read ?? ((t: string) => readNumber(t, unit, ruler)))(text);
+      // What is shown is rounded; who keeps it means what it is.
+      const next = props.sets && text === shownNumber(value) ? value : (props.read ?? ((t: string) => readNumber(t, unit, ruler)))(text);
       if (next < min || next > max) throw new Error(`Choose from ${shownNumber(min)} to ${shownNumber(max)}${measure.suffix && ` ${measure.suffix}`}.`);
-      if (next !== value || (props.text !== undefined && text !== props.text)) props.onKeep(whole ? Math.round(next) : next, text);
+      if (props.sets || next !== value || (props.text !== undefined && text !== props.text)) props.onKeep(whole ? Math.round(next) : next, text);
     } catch (error) {
-      setWrong(error instanceof Error ? error.message : String(error));
+      setRefused({ text, why: error instanceof Error ? error.message : String(error), value });
     }
   };
 
@@ -83,7 +89,7 @@ export function NumberField(props: Props) {
     if (!held) return;
     if (held.moved) {
       const pixels = whole ? Math.trunc((event.clientX - held.x) / 8) : event.clientX - held.x;
-      setWrong(null);
+      setRefused(null);
       props.onKeep(fitting(held.value + pixels * step(event)));
     } else {
       input.current?.focus();
@@ -91,14 +97,18 @@ export function NumberField(props: Props) {
     }
   };
   const press = (event: KeyboardEvent<HTMLInputElement>) => {
-    if (event.key === 'Enter') input.current?.blur();
-    else if (event.key === 'Escape') {
+    if (event.key === 'Enter') {
+      if (props.sets) waiting.current ??= event.currentTarget.value;
+      input.current?.blur();
+    } else if (event.key === 'Escape') {
       type(null);
+      setRefused(null);
       input.current?.blur();
     } else if (event.key === 'ArrowUp' || event.key === 'ArrowDown') {
       event.preventDefault();
       const by = (whole ? 1 : measure.step * 10) * (event.shiftKey ? 10 : event.ctrlKey ? 0.1 : 1);
       type(null);
+      setRefused(null);
       props.onKeep(fitting(value + (event.key === 'ArrowUp' ? by : -by)));
     }
   };
@@ -112,7 +122,7 @@ export function NumberField(props: Props) {
           aria-label={props.label}
           aria-invalid={wrong !== null}
           inputMode="decimal"
-          value={typed ?? props.text ?? shownNumber(value)}
+          value={typed ?? lost?.text ?? props.text ?? shownNumber(value)}
           onChange={(event) => type(event.target.value)}
           onFocus={(event) => event.target.select()}
           onBlur={keepTyped}

@@ -15,6 +15,8 @@ export interface ViewSettings {
   exposure: number;
   /** Catch by the grid, by points, by other paths, at angles. */
   snap: { grid: boolean; points: boolean; paths: boolean; angle: boolean };
+  /** The scene whose work plane it is. */
+  scene: string;
   plane: WorkPlane;
   /** What the next drawn point is. */
   next: 'smooth' | 'corner';
@@ -30,8 +32,14 @@ const fresh: ViewSettings = {
   marks: true,
   exposure: 0,
   snap: { grid: false, points: true, paths: false, angle: false },
+  scene: '',
   plane: plainPlane,
   next: 'smooth',
 };
 
 export const useView = create<ViewSettings>()(persist(() => fresh, { name: 'view', version: 1 }));
+
+/** Looks at a scene: a work plane belongs to the scene that it was laid in. */
+export function enterScene(scene: string): void {
+  if (useView.getState().scene !== scene) useView.setState({ scene, plane: plainPlane });
+}
