@@ -24,6 +24,8 @@ pub struct TwoShots {
     offset: DVec3,
 }
 
+/// By this part of what shifts miss on average two of them are as good as each other.
+const ALIKE: f64 = 1e-9;
 /// As a part of the frame of the cut, how long before it the first shot is looked at.
 const BEFORE_CUT: f64 = 1e-9;
 
@@ -90,7 +92,7 @@ impl TwoShots {
     }
 
     /// The shift of the second shot, within a loop to either side, at which the first thing's place and speed are the
-    /// nearest to those of the first shot.
+    /// nearest to those of the first shot; of several the one nearest to the shift that it has.
     pub fn best_shift(&self) -> f64 {
         let off = |shift: f64| {
             let (before, after) = self.sides(shift);
@@ -99,8 +101,13 @@ impl TwoShots {
             apart + before.velocities[0].distance_squared(after.velocities[0])
         };
         let looks = (self.frames * 2.0) as i64;
-        let nearest = |a: &f64, b: &f64| off(*a).total_cmp(&off(*b)).then(a.abs().total_cmp(&b.abs()));
-        let best = (-looks..=looks).map(|i| 0.5 * i as f64).min_by(nearest).unwrap_or(0.0);
+        let all: Vec<(f64, f64)> = (-looks..=looks).map(|i| 0.5 * i as f64).map(|shift| (shift, off(shift))).collect();
+        let least = all.iter().map(|(_, off)| *off).fold(f64::INFINITY, f64::min);
+        let mean = all.iter().map(|(_, off)| *off).sum::<f64>() / all.len().max(1) as f64;
+        // What goes round matches once in every round: of those the one that changes the least.
+        let near = |(shift, _): &&(f64, f64)| (shift - self.shift).abs();
+        let alike = all.iter().filter(|(_, off)| *off <= least + ALIKE * mean);
+        let best = alike.min_by(|a, b| near(a).total_cmp(&near(b))).map_or(0.0, |(shift, _)| *shift);
         let (mut low, mut high) = (best - 0.5, best + 0.5);
         const PART: f64 = 0.381_966_011_250_105_1;
         for _ in 0..80 {
