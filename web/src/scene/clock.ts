@@ -140,7 +140,7 @@ class Clock {
 
 export const clock = new Clock();
 
-/** The whole frame on screen. */
+/** The frame on screen: while it plays a whole one, else the one it stands at. */
 export const useFrame = (): number => useSyncExternalStore(clock.subscribe, () => (clock.playing ? Math.floor(clock.frame) : clock.here));
 export const usePlaying = (): boolean => useSyncExternalStore(clock.subscribe, () => clock.playing);
 export const usePlayMode = (): PlayMode => useSyncExternalStore(clock.subscribe, () => clock.mode);
