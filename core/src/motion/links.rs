@@ -133,6 +133,7 @@ impl Links {
                     laps: s / strand.length(),
                     direction,
                     rate: speed / strand.length(),
+                    beyond: None,
                 };
             }
         }

@@ -138,6 +138,7 @@ impl Motion for Moved {
                 }
                 if let Some(place) = out.places.get_mut(row) {
                     place.s *= now.scale;
+                    place.beyond = place.beyond.map(|beyond| beyond * now.scale);
                 }
                 row += 1;
             }

@@ -73,7 +73,9 @@ pub struct Ride {
 /// Radians between nodes of a path's axes.
 const PATH_STEP: f64 = 0.02;
 /// Half the part of a strand over which the turning of its axes is measured.
-const LENGTH_STEP: f64 = 1e-5;
+const LENGTH_STEP: f64 = 1e-7;
+/// Part of a slope by which its two sides may differ for the mean to count.
+const EVEN: f64 = 1e-3;
 
 /// A place on a strand.
 struct Spot {
@@ -83,7 +85,7 @@ struct Spot {
     laps: f64,
     /// Metres beyond its ends: behind the last where positive, before the first where negative.
     beyond: f64,
-    /// Metres on the strand for each metre of phase: 1, −1 or 0.
+    /// Metres on the strand for each metre of phase: 1 or −1.
     pace: f64,
 }
 
@@ -312,11 +314,8 @@ impl Ride {
             }
             RideEnd::Hold | RideEnd::RunOn => {
                 let held = laps.clamp(0.0, 1.0);
-                let on = (0.0..1.0).contains(&laps);
-                match self.end {
-                    RideEnd::Hold => Spot { s: held * length, laps: held, beyond: 0.0, pace: f64::from(u8::from(on)) },
-                    _ => Spot { s: held * length, laps: held, beyond: (laps - held) * length, pace: 1.0 },
-                }
+                let beyond = if self.end == RideEnd::Hold { 0.0 } else { (laps - held) * length };
+                Spot { s: held * length, laps: held, beyond, pace: 1.0 }
             }
             RideEnd::TurnBack => {
                 let twice = laps - 2.0 * whole(0.5 * laps);
@@ -324,6 +323,16 @@ impl Ride {
                 let part = if back { 2.0 - twice } else { twice };
                 Spot { s: part * length, laps: part, beyond: 0.0, pace: if back { -1.0 } else { 1.0 } }
             }
+        }
+    }
+
+    /// True where a rider that goes at this rate, in laps, is on the path right after it has this phase: past an end it
+    /// stays there, or leaves the path.
+    fn goes_along(&self, laps: f64, rate: f64) -> bool {
+        match self.end {
+            RideEnd::Wrap | RideEnd::TurnBack => true,
+            RideEnd::Hold | RideEnd::RunOn if rate < 0.0 => laps > 0.0 && laps <= 1.0,
+            RideEnd::Hold | RideEnd::RunOn => (0.0..1.0).contains(&laps),
         }
     }
 
@@ -367,28 +376,56 @@ impl Ride {
     }
 
     /// How the place changes by metres along the strand: the direction, but for what the turning of the axes adds.
-    fn slope(&self, now: &Now<'_>, (index, strand): (usize, &Strand), object: usize, s: f64) -> DVec3 {
+    /// Where the path's bend changes at once it is that of the side to which it goes.
+    fn slope(&self, now: &Now<'_>, (index, strand): (usize, &Strand), object: usize, s: f64, ahead: bool) -> DVec3 {
         if self.offset.is_none() {
             return strand.at_normalised(s).tangent;
         }
         let length = strand.length();
         let step = LENGTH_STEP * length;
-        // Not across a corner: its right side counts.
-        let corner = strand.corners().iter().any(|corner| (s - corner).abs() <= step);
-        let (before, after) = if corner { (0.0, 2.0 * step) } else { (step, step) };
         let at = |s: f64| self.place_on(now, (index, strand), object, strand.normalise(s));
-        let (from, to) =
-            if strand.closed() { (s - before, s + after) } else { ((s - before).max(0.0), (s + after).min(length)) };
-        (at(to) - at(from)) / (to - from)
+        let between = |from: f64, to: f64| {
+            let inside = |s: f64| if strand.closed() { s } else { s.clamp(0.0, length) };
+            let (from, to) = (inside(from), inside(to));
+            if to > from { Some((at(to) - at(from)) / (to - from)) } else { None }
+        };
+        // Not across a corner: at one it is the side after it that counts.
+        let past = |corner: f64| {
+            let past = s - corner;
+            if strand.closed() { past - (past / length).round() * length } else { past }
+        };
+        let near = ROUND * length.max(1.0);
+        if let Some(past) = strand.corners().iter().map(|corner| past(*corner)).find(|past| past.abs() <= step) {
+            let corner = s - past;
+            let slope =
+                if past < 0.0 { between(corner - step, corner - near) } else { between(corner + near, corner + step) };
+            return slope.unwrap_or(strand.at_normalised(s).tangent);
+        }
+        let (before, after) = (between(s - step, s), between(s, s + step));
+        match (before, after) {
+            (Some(before), Some(after)) if before.distance(after) <= EVEN * (before.length() + after.length()) => {
+                0.5 * (before + after)
+            }
+            (Some(before), Some(after)) => {
+                if ahead {
+                    after
+                } else {
+                    before
+                }
+            }
+            (before, after) => before.or(after).unwrap_or(strand.at_normalised(s).tangent),
+        }
     }
 
     fn velocity(&self, now: &Now<'_>, object: usize, laps: f64) -> DVec3 {
         let index = self.seats()[object].strand % now.curve.strands().len();
         let strand = &now.curve.strands()[index];
         let spot = self.spot(laps, strand.length());
-        let speed = strand.length() * self.rate(object, now.frame) * spot.pace;
-        let along = if spot.beyond == 0.0 {
-            self.slope(now, (index, strand), object, spot.s)
+        let rate = self.rate(object, now.frame);
+        let stays = self.end == RideEnd::Hold && !self.goes_along(laps, rate);
+        let speed = if stays { 0.0 } else { strand.length() * rate * spot.pace };
+        let along = if spot.beyond == 0.0 && self.goes_along(laps, rate) {
+            self.slope(now, (index, strand), object, spot.s, speed >= 0.0)
         } else {
             strand.at_normalised(spot.s).tangent
         };
@@ -421,8 +458,9 @@ impl Ride {
         }
         if let Some(place) = out.places.get_mut(row) {
             let rate = if changing { rate } else { rate / self.seating.frames } * spot.pace;
-            let rate = if spot.beyond == 0.0 { rate } else { 0.0 };
-            *place = Place { strand: index, s: spot.s, laps: spot.laps, direction, rate };
+            let beyond = (self.end == RideEnd::RunOn).then_some(spot.beyond);
+            let rate = if self.goes_along(laps, rate) { rate } else { 0.0 };
+            *place = Place { strand: index, s: spot.s, laps: spot.laps, direction, rate, beyond };
         }
         if let (Some(alive), Some((from, to))) = (out.alive.get_mut(row), &self.visible) {
             let (part, thing) = (spot.s / strand.length(), self.thing(object));

@@ -76,6 +76,9 @@ pub struct Place {
     pub direction: f64,
     /// How fast `laps` grows, per frame.
     pub rate: f64,
+    /// Metres beyond the strand's ends, below 0 before its start, where the way runs on straight there; none where
+    /// it does not.
+    pub beyond: Option<f64>,
 }
 
 /// Where a thing is cut off: a plane in its own axes, before its scale. What lies beyond it is not seen.

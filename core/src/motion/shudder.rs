@@ -6,7 +6,7 @@ use super::{
 };
 use crate::curve::{Path, Strand};
 use crate::pose::Axis;
-use crate::signal::{Driven, Thing};
+use crate::signal::{Driven, Thing, velocity_of};
 use glam::DVec3;
 use std::f64::consts::PI;
 use std::sync::Arc;
@@ -75,9 +75,10 @@ impl Shudder {
     }
 }
 
-/// A point of a strand so many metres from its start, and the direction there; beyond open ends straight on.
-fn on(strand: &Strand, s: f64) -> (DVec3, DVec3) {
-    if strand.closed() {
+/// A point of a strand so many metres from its start, and the direction there; beyond its ends straight on, unless it
+/// goes `round`.
+fn on(strand: &Strand, s: f64, round: bool) -> (DVec3, DVec3) {
+    if round && !(0.0..=strand.length()).contains(&s) {
         let here = strand.at(s);
         return (here.point, here.tangent);
     }
@@ -106,12 +107,31 @@ impl Motion for Shudder {
                     let curve = path.at(frame);
                     let strand = &curve.strands()[place.strand % curve.strands().len()];
                     let along = ahead * place.direction;
-                    let ((from, before), (to, after)) = (on(strand, place.s), on(strand, place.s + along));
+                    let (round, beyond) = (strand.closed() && place.beyond.is_none(), place.beyond.unwrap_or(0.0));
+                    let s = place.s + beyond;
+                    let ((from, before), (to, after)) = (on(strand, s, round), on(strand, s + along, round));
                     moved = to - from;
                     // How fast it goes along the path, which off the path is not how fast it is.
-                    let speed = place.rate * strand.length();
+                    let speed = match out.velocities.get(row) {
+                        Some(velocity) if place.beyond.is_some() && place.rate == 0.0 => velocity.dot(before),
+                        _ => place.rate * strand.length(),
+                    };
                     pace = after * (speed + rate * place.direction) - before * speed;
-                    place.s = strand.normalise(place.s + along);
+                    if path.unmoving().is_none() && columns.contain(Columns::VELOCITY) {
+                        let (index, part) = (place.strand, place.s / strand.length());
+                        pace += velocity_of(
+                            |frame| {
+                                let curve = path.at(frame);
+                                let strand = &curve.strands()[index % curve.strands().len()];
+                                let s = part * strand.length() + beyond;
+                                on(strand, s + along, round).0 - on(strand, s, round).0
+                            },
+                            frame,
+                        );
+                    }
+                    let on = if round { strand.normalise(s + along) } else { (s + along).clamp(0.0, strand.length()) };
+                    place.beyond = place.beyond.map(|_| s + along - on);
+                    place.s = on;
                     place.laps += along / strand.length();
                     place.rate += rate * place.direction / strand.length();
                 }

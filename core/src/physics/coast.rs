@@ -545,7 +545,7 @@ impl Motion for Coast {
                 if let Some(place) = out.places.get_mut(row) {
                     let s_on = if strand.closed() { strand.normalise(s) } else { s.clamp(0.0, strand.length()) };
                     let (laps, rate) = (s / strand.length(), v / strand.length() / self.setup.fps);
-                    *place = Place { strand: 0, s: s_on, laps, direction: way, rate };
+                    *place = Place { strand: 0, s: s_on, laps, direction: way, rate, beyond: None };
                 }
             }
         }

@@ -97,7 +97,9 @@ impl Signal for Through {
     }
 
     fn slope(&self, frame: f64) -> f64 {
-        self.curve.slope(self.at.at(frame)) * self.at.slope(frame)
+        let (place, pace) = (self.at.at(frame), self.at.slope(frame));
+        let slope = if pace < 0.0 { super::slope_before(&*self.curve, place) } else { self.curve.slope(place) };
+        slope * pace
     }
 
     /// Those of what says where; between them a curve that bends is bent too, which is not listed.

@@ -173,8 +173,7 @@ impl Driven {
             Self::Formula(_) if !self.over_time() => 0.0,
             Self::Formula(driver) => super::slope_of(|frame| driver.at(frame, thing), frame, |change| change),
             Self::Signal(drive) => {
-                let value = drive.signal.at(frame);
-                if value < drive.least || value > drive.most { 0.0 } else { drive.signal.slope(frame) }
+                super::slope_within(drive.signal.slope(frame), drive.signal.at(frame), drive.least, drive.most)
             }
         }
     }

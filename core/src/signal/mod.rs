@@ -50,7 +50,7 @@ pub trait Signal: Send + Sync + std::fmt::Debug {
         None
     }
 
-    /// Its rate of change, per frame.
+    /// Its rate of change, per frame; where it bends, the one after the bend.
     fn slope(&self, frame: f64) -> f64 {
         slope_of(|frame| self.at(frame), frame, |change| change)
     }
@@ -80,31 +80,57 @@ where
     let here = at(frame);
     let sides =
         |step: f64| (change(here - at(frame - step)) * (1.0 / step), change(at(frame + step) - here) * (1.0 / step));
-    let apart = |(left, right): (T, T)| size(right - left);
-    let mean = |(left, right): (T, T)| (left + right) * 0.5;
-    let wide = sides(STEP);
-    if apart(wide) <= SMOOTH * (size(wide.0) + size(wide.1)) + ROUNDING * size(here) / STEP {
-        return mean(wide);
+    let mut step = STEP;
+    let mut now = sides(step);
+    for finer in 0..=FINER_LOOKS {
+        // What only bends fast has the same slope on both sides in a finer look.
+        if size(now.1 - now.0) <= SMOOTH * (size(now.0) + size(now.1)) + ROUNDING * size(here) / step {
+            return (now.0 + now.1) * 0.5;
+        }
+        if finer < FINER_LOOKS {
+            step /= FINER;
+            now = sides(step);
+        }
     }
-    let fine = sides(STEP / FINER);
-    // What only bends fast is smooth in a finer look; rounding is not, and is far less than what was seen.
-    if apart(fine) <= 0.25 * apart(wide) {
-        return mean(fine);
-    }
+    let wide = sides(step * FINER);
     let jumps = |wide: T, fine: T| size(fine) > 0.5 * FINER * size(wide) && size(fine) > 0.0;
-    match (jumps(wide.0, fine.0), jumps(wide.1, fine.1)) {
-        (_, false) => fine.1,
-        (false, true) => fine.0,
+    match (jumps(wide.0, now.0), jumps(wide.1, now.1)) {
+        (_, false) => now.1,
+        (false, true) => now.0,
         (true, true) => T::default(),
     }
 }
 
+/// The slope just before a frame.
+fn slope_before(signal: &dyn Signal, frame: f64) -> f64 {
+    signal.slope(frame - JUST * (1.0 + frame.abs()))
+}
+
+/// The value at a frame; where it jumps there, the one before the jump.
+fn value_before(signal: &dyn Signal, frame: f64) -> f64 {
+    let here = signal.at(frame);
+    let step = JUST * (1.0 + frame.abs());
+    let before = signal.at(frame - step) + step * signal.slope(frame - step);
+    if (here - before).abs() <= JUMP * (1.0 + here.abs()) { here } else { before }
+}
+
+/// The slope of what stays between two values: 0 where it would leave them.
+fn slope_within(slope: f64, value: f64, least: f64, most: f64) -> f64 {
+    let leaves = value < least || value > most || (value <= least && slope < 0.0) || (value >= most && slope > 0.0);
+    if leaves { 0.0 } else { slope }
+}
+
+/// Part of a frame that is just before another.
+const JUST: f64 = 1e-10;
+/// Part of a value by which it differs at least where it jumps.
+const JUMP: f64 = 1e-6;
 /// By this part of both the slopes before and after may differ for the mean to count.
 const SMOOTH: f64 = 1e-3;
 /// Part of a value that rounding may leave.
 const ROUNDING: f64 = 1e-13;
-/// By how much a second look is finer.
+/// By how much every next look is finer, and how many of them there are.
 const FINER: f64 = 64.0;
+const FINER_LOOKS: usize = 2;
 
 /// The frames `first + i · step`, for whole i, from `from` to `to`.
 fn every(first: f64, step: f64, from: f64, to: f64) -> Vec<f64> {

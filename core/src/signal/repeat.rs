@@ -1,4 +1,4 @@
-use super::{Signal, every, ordered};
+use super::{Signal, every, ordered, slope_before, value_before};
 use std::sync::Arc;
 
 /// How a stretch is repeated.
@@ -41,7 +41,9 @@ impl Repeat {
     /// The number of the stretch that a frame lies in, and the frames since that began, 0 to the length.
     fn stretch(&self, frame: f64) -> (f64, f64) {
         let along = frame - self.from;
-        let number = (along / self.length).floor();
+        // What rounding leaves before the end of a stretch is where the next one begins.
+        let rounding = 4.0 * f64::EPSILON * (frame.abs() + self.from.abs());
+        let number = ((along + rounding) / self.length).floor();
         let inside = number.clamp(-self.before, self.after);
         (inside, (along - inside * self.length).clamp(0.0, self.length))
     }
@@ -51,8 +53,11 @@ impl Repeat {
     }
 
     fn inside(&self, number: f64, along: f64) -> f64 {
-        let along = if self.backwards(number) { self.length - along } else { along };
-        self.inner.at(self.from + along)
+        if self.backwards(number) {
+            value_before(&*self.inner, self.from + self.length - along)
+        } else {
+            self.inner.at(self.from + along)
+        }
     }
 
     /// The integral from `from` to a frame within the repeats.
@@ -80,11 +85,15 @@ impl Signal for Repeat {
 
     fn slope(&self, frame: f64) -> f64 {
         let (number, along) = self.stretch(frame);
-        if (frame - self.from - number * self.length - along).abs() > 0.0 {
+        // Beyond all repeats it holds.
+        if !(-self.before..=self.after).contains(&((frame - self.from) / self.length).floor()) {
             return 0.0;
         }
-        let slope = |along: f64| self.inner.slope(self.from + along);
-        if self.backwards(number) { -slope(self.length - along) } else { slope(along) }
+        if self.backwards(number) {
+            -slope_before(&*self.inner, self.from + self.length - along)
+        } else {
+            self.inner.slope(self.from + along)
+        }
     }
 
     fn bends(&self, from: f64, to: f64) -> Vec<f64> {

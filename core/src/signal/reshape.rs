@@ -52,8 +52,7 @@ impl Signal for Limit {
     }
 
     fn slope(&self, frame: f64) -> f64 {
-        let value = self.inner.at(frame);
-        if value < self.least || value > self.most { 0.0 } else { self.inner.slope(frame) }
+        super::slope_within(self.inner.slope(frame), self.inner.at(frame), self.least, self.most)
     }
 
     fn bends(&self, from: f64, to: f64) -> Vec<f64> {

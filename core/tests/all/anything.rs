@@ -305,14 +305,29 @@ fn travelling() -> impl Strategy<Value = Value> {
         &["figure", "ride", "shudder", "output"],
         &["launch", "two-shots", "output"],
     ];
-    prop::strategy::Union::new(sources.map(|last| document_with(0..2, last).boxed()))
+    prop::strategy::Union::new(sources.map(|last| document_with(0..2, last).boxed())).prop_map(tamed)
+}
+
+/// With smaller numbers: what changes by millions a frame shows nothing within a millionth of a frame.
+fn tamed(mut value: Value) -> Value {
+    match &mut value {
+        Value::Number(number) => {
+            if let Some(large) = number.as_f64().filter(|x| x.abs() > 1e4) {
+                return json!(1e4_f64.copysign(large));
+            }
+        }
+        Value::Array(items) => items.iter_mut().for_each(|item| *item = tamed(item.take())),
+        Value::Object(fields) => fields.values_mut().for_each(|field| *field = tamed(field.take())),
+        _ => {}
+    }
+    value
 }
 
 /// The velocity at a frame is how the place changes after it, or before it.
 fn one_sided(motion: &dyn Motion, object: usize, frame: f64) -> Result<(), TestCaseError> {
     let mut sample = Sample::default();
     let h = 1e-6;
-    let at = [-2.0 * h, -h, 0.0, h, 2.0 * h].map(|by| (object, frame + by));
+    let at = [-2.0 * h, -h, 0.0, h, 2.0 * h, -0.5 * h, 0.5 * h].map(|by| (object, frame + by));
     motion.sample_at(&at, Columns::POSITION | Columns::VELOCITY, &mut sample);
     let p = &sample.positions;
     let (before, after) = ((p[1] - p[0]) / h, (p[4] - p[3]) / h);
@@ -328,6 +343,11 @@ fn one_sided(motion: &dyn Motion, object: usize, frame: f64) -> Result<(), TestC
     };
     // Nor of what is there for this moment alone.
     if jumps(0, 1) || jumps(3, 4) || (jumps(1, 2) && jumps(2, 3)) {
+        return Ok(());
+    }
+    // Nor of a side that still bends within the look.
+    let settled = |side: DVec3, nearest: DVec3| side.distance(2.0 * nearest) <= 1e-3 * (size + side.length());
+    if !settled(before, (p[5] - p[1]) / h) || !settled(after, (p[3] - p[6]) / h) {
         return Ok(());
     }
     prop_assert!(near(before) || near(after), "{object} at {frame}: {told}, but {before} before and {after} after");
@@ -420,6 +440,10 @@ proptest! {
         let (frames, cancel) = (compiled.timing.frames, Cancel::default());
         for end in compiled.ends.iter().filter(|end| end.output) {
             let Ok(ready) = prepared(&end.motion, Frames { from: -1.0, to: frames + 1.0 }, &cancel) else { continue };
+            // On a path as long as a continent a metre is what rounding leaves.
+            if ready.path().is_some_and(|path| path.at(0.0).strands().iter().any(|strand| strand.length() > 1e6)) {
+                continue;
+            }
             for object in 0..ready.len().min(3) {
                 let Ok(breaks) = ready.breaks(object, Frames { from: -0.5, to: frames + 0.5 }) else { continue };
                 for at in breaks.iter().map(|b| b.frame).filter(|frame| frame.abs() > 1e-9).take(40).chain([0.0, frames]) {

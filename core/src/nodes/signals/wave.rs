@@ -65,7 +65,8 @@ impl NodeType for WaveNode {
         let wave = Wave {
             shape,
             period,
-            phase: params.number("phase"),
+            // Whole periods change nothing, and would leave less room for the part of one.
+            phase: params.number("phase").rem_euclid(1.0),
             middle: params.number("middle"),
             amount: params.number("amount"),
         };
