@@ -90,6 +90,7 @@ export function useKeys(live: Live): void {
       const steps = event.shiftKey ? 10 : 1;
       switch (event.key) {
         case ' ':
+          if (event.repeat) break;
           if (event.defaultPrevented || isControl(event.target)) return;
           clock.toggle();
           break;

@@ -254,6 +254,8 @@ function Graph() {
           panel.current?.focus();
         }}
         deleteKeyCode={null}
+        // The space bar plays, wherever the focus is.
+        panActivationKeyCode={null}
         multiSelectionKeyCode={['Control', 'Meta']}
         minZoom={0.25}
         maxZoom={1.6}
