@@ -3,8 +3,8 @@
 use std::collections::HashMap;
 use std::sync::{Mutex, PoisonError};
 
-/// Frames that are remembered.
-const MOST: usize = 512;
+/// Frames that are remembered: a few more than are looked at around one, and few enough that large paths have room.
+const MOST: usize = 64;
 
 /// Results by frame. What is remembered is what would be made again, so it changes nothing but the time it takes.
 pub struct Remembered<T> {

@@ -5,7 +5,7 @@ use super::node::{Assets, Closing, Context, Looks, Mend, NodeType, Offer, Outcom
 use super::recorder::Recorder;
 use crate::motion::{Cancel, Motion};
 use crate::scene::{Mark, Node, Params, Resolved, Scene, Signals, Space, resolve};
-use crate::schema::{PortKind, Schema};
+use crate::schema::{PortKind, Schema, Values};
 use crate::seam::length_offers;
 use serde_json::Value;
 use std::collections::{BTreeMap, BTreeSet};
@@ -171,11 +171,13 @@ fn evaluate(
     }
     let begun = (workshop.clock)();
     let unsettled = AtomicBool::new(false);
+    let idle = idle_threads(schema, node, &inputs);
     let inputs = inputs.into_iter().map(|(port, (product, _))| (port, product)).collect();
     let mut outcome =
         evaluate_now(index, ((id, key), &unsettled), node, inputs, (&resolved, &signals), timing, workshop);
     if let Ok(outcome) = &mut outcome {
         outcome.warnings.extend(resolved.warnings);
+        outcome.warnings.extend(idle);
         outcome.warnings.extend(node.params.keys().filter(|name| schema.param(name).is_none()).map(|name| {
             format!("This version of the program has no parameter \"{name}\" here: it is kept and does nothing.")
         }));
@@ -192,6 +194,28 @@ fn evaluate(
         workshop.memo.keep(key, outcome.clone());
     }
     NodeResult { outcome, fresh: true, micros, marks: Vec::new(), key }
+}
+
+/// What is threaded to a port that a choice leaves out.
+fn idle_threads<T>(schema: &Schema, node: &Node, inputs: &BTreeMap<String, T>) -> Vec<String> {
+    let idle = schema.inputs.iter().filter_map(|port| {
+        let (name, values) = port.only_when.filter(|_| inputs.contains_key(port.name))?;
+        let param = schema.param(name)?;
+        let chosen = match (node.params.get(name).and_then(serde_json::Value::as_str), &param.values) {
+            (Some(chosen), _) => chosen,
+            (None, Values::Choice { default, .. }) => default,
+            (None, _) => return None,
+        };
+        (!values.contains(&chosen)).then(|| {
+            format!(
+                "The thread to \"{}\" does nothing while \"{}\" is {chosen}: choose {}, or cut it.",
+                port.name,
+                param.label,
+                values.join(" or ")
+            )
+        })
+    });
+    idle.collect()
 }
 
 /// At frame 0; what gives a path or a surface that moves is evaluated again for every frame that is asked for.

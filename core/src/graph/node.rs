@@ -331,6 +331,8 @@ pub struct Outcome {
     pub span: Option<(f64, f64)>,
     /// How far it is, where it is still being worked out or was stopped.
     pub progress: Option<Progress>,
+    /// Values of parameters that a choice leaves out and that would say the same as those that are used.
+    pub alike: Vec<(&'static str, Value)>,
 }
 
 impl Outcome {
@@ -348,6 +350,7 @@ impl Outcome {
             cut: None,
             span: None,
             progress: None,
+            alike: Vec::new(),
         }
     }
 

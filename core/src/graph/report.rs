@@ -6,6 +6,7 @@ use crate::motion::{Cancel, Columns, Contact, Frames, Kind, Motion, MotionError,
 use crate::scene::Mark;
 use crate::seam::{Gap, Leap, Seam, measure, orbit};
 use serde::Serialize;
+use serde_json::Value;
 use std::collections::BTreeMap;
 
 /// What became of a node.
@@ -32,6 +33,8 @@ pub struct NodeReport {
     pub millis: f64,
     /// How far it is, where it is worked out frame by frame and not all there.
     pub progress: Option<Progress>,
+    /// Values by parameter that would say the same as now under another choice.
+    pub alike: BTreeMap<&'static str, Value>,
 }
 
 impl NodeReport {
@@ -49,6 +52,7 @@ impl NodeReport {
                 marks: Vec::new(),
                 millis,
                 progress: outcome.progress,
+                alike: outcome.alike.iter().cloned().collect(),
             },
             Err(why) => Self {
                 state: "error",
@@ -61,6 +65,7 @@ impl NodeReport {
                 marks: result.marks.clone(),
                 millis,
                 progress: None,
+                alike: BTreeMap::new(),
             },
         }
     }

@@ -1,7 +1,7 @@
 //! Channels of one thing over time, for drawing.
 
 use super::{Columns, Motion, Sample};
-use crate::pose::{angle_between, nearer, signed_angle, turn_between};
+use crate::pose::{angle_between, signed_angle};
 use glam::{DQuat, DVec3};
 
 /// One channel.
@@ -19,12 +19,12 @@ pub struct Channel {
 
 /// Half the step over which rates without a closed form are measured, frames.
 const STEP: f64 = 1e-3;
-/// Half the step over which a twist is measured, frames.
-const TWIST_STEP: f64 = 0.01;
+/// What turns this many times as far in a frame as it turns fast turns at once somewhere within it.
+const AT_ONCE: f64 = 1.5;
 
-/// Position, speed and heading of things of a prepared motion, each at a frame of its own: one
-/// (object, frame) pair for every value; of things that face their travel also bank, twist and turn. Heading is the angle of travel, degrees: in a flat scene from
-/// +x towards +y, in a deep one from +x towards −z, both counter-clockwise for the viewer.
+/// Position, speed and heading of things of a prepared motion, each at a frame of its own: one (object, frame) pair for
+/// every value; of things that face their travel also bank, twist and turn. Heading is the angle of travel, degrees: in
+/// a flat scene from +x towards +y, in a deep one from +x towards −z, both counter-clockwise for the viewer.
 pub fn trace(motion: &dyn Motion, at: &[(usize, f64)], fps: f64, flat: bool) -> Vec<Channel> {
     let columns = Columns::POSITION | Columns::VELOCITY | Columns::TRAVEL;
     let sampled = |offset: f64| {
@@ -68,52 +68,59 @@ pub fn trace(motion: &dyn Motion, at: &[(usize, f64)], fps: f64, flat: bool) -> 
     channels
 }
 
-/// Bank: degrees by which the top leans to the right of upright. Twist: degrees per frame about the nose. Turn:
-/// degrees from half a frame before to half a frame after.
+/// Bank: degrees by which the top leans to the right of upright. Twist: degrees per frame about the nose. Turn: degrees
+/// per frame about any axis; where it turns at once within half a frame to either side, all that it turns in that frame.
 fn turning(motion: &dyn Motion, at: &[(usize, f64)], fps: f64, flat: bool) -> Vec<Channel> {
     let Some((nose, top)) = motion.facing() else { return Vec::new() };
     let (nose, top) = (nose.vector(), top.vector());
     let turned = |offset: f64| {
         let moved: Vec<(usize, f64)> = at.iter().map(|&(object, frame)| (object, frame + offset)).collect();
         let mut sample = Sample::default();
-        motion.sample_at(&moved, Columns::ORIENTATION, &mut sample);
-        sample.orientations
+        motion.sample_at(&moved, Columns::ORIENTATION | Columns::SPIN, &mut sample);
+        sample
     };
     let bank = |turn: &DQuat| {
         let ahead = *turn * nose;
         let upright = DVec3::Y - ahead * ahead.y;
         if upright.length() < 1e-6 { 0.0 } else { signed_angle(upright, *turn * top, ahead).to_degrees() }
     };
-    let twist = |(from, to): (&DQuat, &DQuat), over: f64| {
-        let ahead = (*from + nearer(*to, *from)).normalize() * nose;
-        turn_between(*from, *to).dot(ahead).to_degrees() / over
-    };
-    let whole = |(from, to): (&DQuat, &DQuat)| angle_between(*from, *to).to_degrees();
-    let (here, before, after) = (turned(0.0), turned(-STEP), turned(STEP));
+    let looks @ [_, early, here, late, _] = &[-0.5, -STEP, 0.0, STEP, 0.5].map(turned);
     let per_second = fps / (2.0 * STEP);
-    // The three stretches of a rate: around the frame, and a little before and after it.
-    let over = |offset: f64, half: f64, rate: &dyn Fn((&DQuat, &DQuat)) -> f64| -> Vec<f64> {
-        turned(offset - half).iter().zip(&turned(offset + half)).map(rate).collect()
+    let twist = |sample: &Sample| -> Vec<f64> {
+        let pairs = sample.spins.iter().zip(&sample.orientations);
+        pairs.map(|(spin, turn)| spin.dot(*turn * nose).to_degrees()).collect()
     };
-    let rated = |name, half: f64, rate: &dyn Fn((&DQuat, &DQuat)) -> f64| {
-        let (earlier, later) = (over(-STEP, half, rate), over(STEP, half, rate));
-        Channel {
-            name,
-            unit: "°/frame",
-            values: over(0.0, half, rate),
-            pace: earlier.iter().zip(&later).map(|(a, b)| (b - a) * per_second).collect(),
+    let turn = |sample: &Sample| -> Vec<f64> { sample.spins.iter().map(|spin| spin.length().to_degrees()).collect() };
+    let rated = |name, rate: &dyn Fn(&Sample) -> Vec<f64>| Channel {
+        name,
+        unit: "°/frame",
+        values: rate(here),
+        pace: rate(early).iter().zip(rate(late)).map(|(a, b)| (b - a) * per_second).collect(),
+    };
+    let mut turn = rated("turn", &turn);
+    for (row, value) in turn.values.iter_mut().enumerate() {
+        let whole = angle_between(looks[0].orientations[row], looks[4].orientations[row]).to_degrees();
+        let fastest = looks.iter().map(|look| look.spins[row].length().to_degrees()).fold(0.0, f64::max);
+        if whole > AT_ONCE * fastest + 1e-3 {
+            *value = whole;
         }
-    };
+    }
+    if flat {
+        return vec![turn];
+    }
     let round = |apart: f64| apart - (apart / 360.0).round() * 360.0;
     let lean = Channel {
         name: "bank",
         unit: "°",
-        values: here.iter().map(bank).collect(),
-        pace: before.iter().zip(&after).map(|(a, b)| round(bank(b) - bank(a)) * per_second).collect(),
+        values: here.orientations.iter().map(bank).collect(),
+        pace: early
+            .orientations
+            .iter()
+            .zip(&late.orientations)
+            .map(|(a, b)| round(bank(b) - bank(a)) * per_second)
+            .collect(),
     };
-    let twisted = rated("twist", TWIST_STEP, &|pair| twist(pair, 2.0 * TWIST_STEP));
-    let turn = rated("turn", 0.5, &whole);
-    if flat { vec![turn] } else { vec![lean, twisted, turn] }
+    vec![lean, rated("twist", &twist), turn]
 }
 
 /// Degrees in [0, 360).

@@ -34,8 +34,10 @@ impl NodeType for FaceTravelNode {
             help: "Turns things so that their nose leads; at rest they keep the way they faced.",
             inputs: vec![
                 Port::new("motion", PortKind::Motion, "What is turned."),
-                Port::optional("beside", PortKind::Path, "The second path that tops point to."),
-                Port::optional("ground", PortKind::Surface, "The surface that tops point away from."),
+                Port::optional("beside", PortKind::Path, "The second path that tops point to.")
+                    .only_when("up", &["second path"]),
+                Port::optional("ground", PortKind::Surface, "The surface that tops point away from.")
+                    .only_when("up", &["surface"]),
             ],
             output: Some(PortKind::Motion),
             params: vec![

@@ -218,9 +218,22 @@ impl NodeType for RideNode {
         };
         let open = curve.strands().iter().any(|strand| !strand.closed());
         let unleaping = if open && matches!(end, RideEnd::Wrap) { unleaping() } else { Vec::new() };
+        let alike = if driver.is_none() { alike(pace, &curve, timing) } else { Vec::new() };
         let ride: Arc<dyn Motion> = Arc::new(ride);
-        Ok(Outcome { facts, offers, unleaping, ..Outcome::new(ride) })
+        Ok(Outcome { facts, offers, unleaping, alike, ..Outcome::new(ride) })
     }
+}
+
+/// The pace in the other units: how fast the first strand is gone along.
+fn alike(pace: Pace, curve: &Curve, timing: Timing) -> Vec<(&'static str, Value)> {
+    let length = curve.strands()[0].length();
+    let laps = pace.laps(timing.frames, length);
+    let mut alike =
+        vec![("laps", json!(Fraction::near(laps))), ("speed", json!(laps * length * timing.fps / timing.frames))];
+    if laps != 0.0 {
+        alike.push(("lap", json!(timing.frames / laps)));
+    }
+    alike
 }
 
 /// What keeps riders from leaping from the end of an open path to its start.

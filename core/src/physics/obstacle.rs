@@ -58,6 +58,12 @@ impl Bounds {
         place.cmpge(self.min).all() && place.cmple(self.max).all()
     }
 
+    /// Metres by which a place lies beyond a side; below 0 inside it.
+    pub fn beyond(&self, side: Side, place: DVec3) -> f64 {
+        let (axis, sign) = side.axis();
+        sign * (place[axis] - self.side(side))
+    }
+
     /// Where a side is along its axis, metres.
     pub fn side(&self, side: Side) -> f64 {
         let (axis, sign) = side.axis();

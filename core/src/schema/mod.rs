@@ -40,17 +40,25 @@ pub struct Port {
     pub help: &'static str,
     /// True when the node works without it.
     pub optional: bool,
+    /// Used only when a choice has one of these values: (name, values); a thread to it chooses the first.
+    pub only_when: Option<(&'static str, &'static [&'static str])>,
 }
 
 impl Port {
     /// An input that must be threaded.
     pub const fn new(name: &'static str, kind: PortKind, help: &'static str) -> Self {
-        Self { name, kind, help, optional: false }
+        Self { name, kind, help, optional: false, only_when: None }
     }
 
     /// An input that may be left open.
     pub const fn optional(name: &'static str, kind: PortKind, help: &'static str) -> Self {
-        Self { name, kind, help, optional: true }
+        Self { name, kind, help, optional: true, only_when: None }
+    }
+
+    /// Used only when a choice has one of these values.
+    pub const fn only_when(mut self, name: &'static str, values: &'static [&'static str]) -> Self {
+        self.only_when = Some((name, values));
+        self
     }
 }
 

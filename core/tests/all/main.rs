@@ -23,6 +23,7 @@ mod onward;
 mod ride;
 mod riding;
 mod rolling;
+mod saying;
 mod scene;
 mod simulated;
 mod staying;

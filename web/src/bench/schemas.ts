@@ -1,6 +1,7 @@
 import { useQuery } from '@tanstack/react-query';
 import { api } from '../api/client';
-import type { NodeSchema, Param, Role, Scene } from '../api/types';
+import type { NodeSchema, Op, Param, Role, Scene } from '../api/types';
+import { put } from '../scene/edits';
 import { portsOf } from '../scene/giving';
 import { isKeyed } from '../scene/keyed';
 
@@ -33,6 +34,16 @@ export function isShown(document: Scene, node: string, schema: NodeSchema, param
   const [name, values] = param.only_when;
   const other = schema.params.find((p) => p.name === name);
   return !other || values.includes(String(valueOf(document, node, other)));
+}
+
+/** What goes with a new choice: numbers that it brings into use say what those it leaves out said (`alike`). */
+export function carriedOver(schemas: readonly NodeSchema[], document: Scene, node: string, choice: Param, value: unknown, alike: Record<string, unknown>): Op[] {
+  if (choice.values.kind !== 'choice') return [];
+  const schema = schemas.find((schema) => schema.name === document.nodes?.[node]?.type);
+  const comes = (param: Param) => param.only_when?.[0] === choice.name && param.only_when[1].includes(String(value)) && !param.only_when[1].includes(String(valueOf(document, node, choice)));
+  return (schema?.params ?? [])
+    .filter((param) => comes(param) && alike[param.name] !== undefined && !byFormula(document, node, param))
+    .map((param) => put(['nodes', node, 'params', param.name], alike[param.name]));
 }
 
 /** The nearest node at or above one with a parameter that can be taken hold of as this, and that parameter. */

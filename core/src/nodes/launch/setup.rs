@@ -66,13 +66,20 @@ pub(super) fn thrown(context: &Context<'_>) -> Result<Thrown, String> {
             ..base.clone()
         });
     }
-    let warnings = warnings(&setups);
+    let mut warnings = warnings(&setups);
+    if params.number("gravity") < 0.0 {
+        warnings.push(
+            "Gravity is below 0 and pulls against \"down\": give it above 0, or turn \"down\" round if that is wanted."
+                .to_owned(),
+        );
+    }
     Ok(Thrown::On(setups, warnings))
 }
 
 fn warnings(setups: &[LaunchSetup]) -> Vec<String> {
     let mut warnings = Vec::new();
-    if setups.iter().any(|setup| !setup.bounds.contains(setup.start)) {
+    let outside = |setup: &LaunchSetup| setup.sides.iter().any(|side| setup.bounds.beyond(*side, setup.start) > 0.0);
+    if setups.iter().any(outside) {
         warnings.push("It starts outside the sides it should bounce off: move the start inside.".to_owned());
     }
     let within = |setup: &LaunchSetup| {
@@ -119,7 +126,9 @@ fn hindered(context: &Context<'_>, air: Air) -> Result<LaunchSetup, String> {
         (level(params.vector("middle")), if flat { half.with_z(f64::INFINITY) } else { half })
     };
     let half = half - DVec3::splat(size);
-    if half.min_element() <= 0.0 {
+    let chosen = params.several("sides");
+    let sides: Vec<Side> = Side::ALL.into_iter().filter(|side| chosen.iter().any(|name| name == side.name())).collect();
+    if sides.iter().any(|side| half[side.axis().0] <= 0.0) {
         return Err("The thing does not fit between the sides: make it smaller or the box larger.".to_owned());
     }
     let rolls = params.flag("rolls");
@@ -134,10 +143,9 @@ fn hindered(context: &Context<'_>, air: Air) -> Result<LaunchSetup, String> {
         };
         obstacles.push(Obstacle { surface: surface.clone(), name: port.to_owned() });
     }
-    let chosen = params.several("sides");
     Ok(LaunchSetup {
         bounds: Bounds { min: middle - half, max: middle + half },
-        sides: Side::ALL.into_iter().filter(|side| chosen.iter().any(|name| name == side.name())).collect(),
+        sides,
         obstacles: Arc::new(obstacles),
         radius: size,
         rolling_radius: if rolls { size } else { 0.0 },

@@ -802,6 +802,10 @@ export interface components {
         };
         /** @description What became of a node. */
         NodeReport: {
+            /** @description Values by parameter that would say the same as now under another choice. */
+            alike: {
+                [key: string]: unknown;
+            };
             /**
              * Format: double
              * @description The angle in degrees that a closed path had left after a lap, where one is spread over it.
@@ -950,6 +954,11 @@ export interface components {
             kind: components["schemas"]["PortKind"];
             /** @description Name in documents and on screen. */
             name: string;
+            /** @description Used only when a choice has one of these values: (name, values); a thread to it chooses the first. */
+            only_when?: [
+                string,
+                string[]
+            ] | null;
             /** @description True when the node works without it. */
             optional: boolean;
         };

@@ -43,7 +43,7 @@ export function Given({ label, numbers, param, document }: { label: string; numb
     const standing = document.nodes?.[first.node]?.params?.[param.name];
     return asFormula(how === 'number' && typeof standing === 'string' ? standing : value);
   };
-  const threaded = (from: string) => change('by a signal', (number) => threading(document, from, number.node, number.port));
+  const threaded = (from: string) => change('by a signal', (number) => threading(document, schemas, from, number.node, number.port));
   const fresh = (type: string) => {
     const schema = schemas.find((schema) => schema.name === type);
     if (!schema) return;
@@ -51,7 +51,7 @@ export function Given({ label, numbers, param, document }: { label: string; numb
     const [node] = numbers;
     change('by a signal', (number, value, frame) => [
       ...(number === node ? giver(document, schema, id, number, { value, frame }) : []),
-      ...threading(document, id, number.node, number.port),
+      ...threading(document, schemas, id, number.node, number.port),
     ]);
     select(id);
   };

@@ -6,7 +6,7 @@ import { put, remove } from '../../scene/edits';
 import { portsOf } from '../../scene/giving';
 import { say, useScene } from '../../scene/store';
 import { useLive } from '../live';
-import { valueOf } from '../schemas';
+import { carriedOver, useSchemas, valueOf } from '../schemas';
 import { ColourField } from './ColourField';
 import { FormulaField, type FormulaMark } from './FormulaField';
 import { KindsField, type Kind } from './KindsField';
@@ -58,7 +58,8 @@ export const Row = memo(function Row({ nodes, param, document }: RowProps) {
   const at = (id: string) => ['nodes', id, 'params', param.name];
   const given = nodes.filter((id) => document.nodes?.[id]?.params?.[param.name] !== undefined);
   const all = (value: unknown): Op[] => nodes.map((id) => put(at(id), value));
-  const set = (value: unknown) => live.edit(`set ${param.label}`, all(value));
+  const schemas = useSchemas();
+  const set = (value: unknown) => live.edit(`set ${param.label}`, [...all(value), ...nodes.flatMap((id) => carriedOver(schemas, document, id, param, value, useScene.getState().nodes[id]?.alike ?? {}))]);
   const show = (value: unknown) => live.preview(all(value));
   const value = valueOf(document, node, param);
   const mixed = nodes.some((id) => JSON.stringify(valueOf(document, id, param)) !== JSON.stringify(value));

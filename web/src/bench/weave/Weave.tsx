@@ -8,6 +8,7 @@ import { portsOf, portWords } from '../../scene/giving';
 import { say, select, selectAll, useScene } from '../../scene/store';
 import { marking, type Mark } from '../card/Card';
 import { useLive } from '../live';
+import { progressWords, waitedFor } from '../../scene/progress';
 import { isShown, useSchemas } from '../schemas';
 import { AddNode } from './AddNode';
 import { GroupSlip } from './GroupSlip';
@@ -133,7 +134,7 @@ function Graph() {
   };
   const join = (wish: Connection) => {
     if (wish.targetHandle === ANY_NUMBER) setDriving({ from: wish.source, to: wish.target });
-    else if (document && wish.targetHandle) live.edit('thread', threading(document, wish.source, wish.target, wish.targetHandle));
+    else if (document && wish.targetHandle) live.edit('thread', threading(document, schemas, wish.source, wish.target, wish.targetHandle));
   };
   const joinEnds = (event: MouseEvent | TouchEvent, state: FinalConnectionState) => {
     if (state.toHandle && state.isValid === false) {
@@ -275,7 +276,7 @@ function Graph() {
           document={document}
           schemas={schemas}
           to={driving.to}
-          onChoose={(port) => live.edit('thread', threading(document, driving.from, driving.to, port))}
+          onChoose={(port) => live.edit('thread', threading(document, schemas, driving.from, driving.to, port))}
           onClose={() => {
             setDriving(null);
             panel.current?.focus();
@@ -326,6 +327,7 @@ function Foot() {
   const count = (state: string) => all.filter((node) => node.state === state).length;
   const [wrong, warned, out] = [count('error'), count('warning'), count('bypassed')];
   const millis = all.reduce((sum, node) => sum + node.millis, 0);
-  const went = wrong > 0 ? `${wrong} cannot work yet` : warned > 0 ? `${warned} with a warning` : 'all worked';
+  const waits = waitedFor(nodes);
+  const went = wrong > 0 ? `${wrong} cannot work yet` : warned > 0 ? `${warned} with a warning` : waits ? progressWords(waits) : 'all worked';
   return <p className="weave-foot">{all.length > 0 ? [went, out > 0 && `${out} bypassed`, millis > 0 && `${millis.toFixed(1)} ms`].filter(Boolean).join(' · ') : ''}</p>;
 }

@@ -3,7 +3,7 @@ import type { NodeSchema, Scene } from '../../api/types';
 import { applied } from '../../scene/edits';
 import { foundNodes } from './AddNode';
 import { laidNodes, laidThreads } from './lay';
-import { addition, clipOf, copied, duplicated, feeds, freePlace, grouped, membersOf, offered, pasted, putBetween, removal, takingUp, tidied } from './work';
+import { addition, clipOf, copied, duplicated, feeds, freePlace, grouped, membersOf, offered, pasted, putBetween, removal, takingUp, threading, tidied } from './work';
 
 const schemas = [
   { name: 'drawn-path', title: 'Drawn path', inputs: [], output: 'path' },
@@ -33,6 +33,23 @@ describe('nodes to add', () => {
     expect(titles('')).toEqual(['Drawn path', 'Ride']);
     expect(titles('path travel')).toEqual(['Ride']);
     expect(titles('nothing')).toEqual([]);
+  });
+});
+
+describe('threading', () => {
+  const facing = {
+    name: 'face-travel',
+    title: 'Face travel',
+    inputs: [{ name: 'motion', kind: 'motion', help: '' }, { name: 'ground', kind: 'surface', help: '', only_when: ['up', ['surface']] }],
+    params: [{ name: 'up', values: { kind: 'choice', options: ['world', 'surface'], default: 'world' } }],
+    output: 'motion',
+  } as unknown as NodeSchema;
+
+  it('makes the choice under which a port is used, once', () => {
+    const ops = threading(scene, [facing], 'a', 'f', 'ground');
+    expect(ops.at(-1)).toMatchObject({ op: 'put', at: ['nodes', 'f', 'params', 'up'], value: 'surface' });
+    expect(threading(applied(scene, ops), [facing], 'a', 'f', 'ground').filter((op) => op.at[2] === 'params')).toEqual([]);
+    expect(threading(scene, [facing], 'b', 'f', 'motion')).toHaveLength(1);
   });
 });
 

@@ -32,10 +32,20 @@ export function freeName(document: Scene, wished: string, also: readonly string[
   return name;
 }
 
-/** What takes the place of whatever ends at a port. */
-export function threading(document: Scene, from: string, to: string, port: string): Op[] {
+/** What takes the place of whatever ends at a port, and makes the choice under which the port is used. */
+export function threading(document: Scene, schemas: readonly NodeSchema[], from: string, to: string, port: string): Op[] {
   const known = Object.entries(document.threads ?? {}).find(([, thread]) => thread.to === to && thread.port === port);
-  return [...(known ? [remove(['threads', known[0]])] : []), put(['threads', freshId('thread')], { from, to, port })];
+  return [...(known ? [remove(['threads', known[0]])] : []), put(['threads', freshId('thread')], { from, to, port }), ...choosing(document, schemas, to, port)];
+}
+
+function choosing(document: Scene, schemas: readonly NodeSchema[], to: string, port: string): Op[] {
+  const schema = schemaOf(schemas, document, to);
+  const when = schema?.inputs.find((input) => input.name === port)?.only_when;
+  if (!schema || !when) return [];
+  const [name, values] = when;
+  const usual = schema.params.find((param) => param.name === name)?.values;
+  const chosen = document.nodes?.[to]?.params?.[name] ?? (usual && 'default' in usual ? usual.default : undefined);
+  return values.some((value) => value === chosen) || values[0] === undefined ? [] : [put(['nodes', to, 'params', name], values[0])];
 }
 
 /** A new node that gives a signal to a number, beside the node that takes it. */
@@ -66,7 +76,7 @@ export function addition(document: Scene, schemas: readonly NodeSchema[], schema
   const at = above ? freePlace(document, [above.at?.[0] ?? 24, (above.at?.[1] ?? 0) + 130]) : [24, lowest + 130];
   const ops: Op[] = [put(['nodes', id], { type: schema.name, name: freeName(document, schema.title), at })];
   const port = selected ? schema.inputs.find((input) => input.kind === kindOf(schemas, document, selected)) : undefined;
-  if (selected && port) ops.push(...threading(document, selected, id, port.name));
+  if (selected && port) ops.push(...threading(document, schemas, selected, id, port.name));
   return ops;
 }
 
@@ -94,7 +104,7 @@ export function takingUp(document: Scene, schemas: readonly NodeSchema[], schema
     const port = schema.inputs.find((input) => input.kind === kindOf(schemas, document, loose.node));
     return port ? [...ops, put(['threads', freshId('thread')], { from: loose.node, to: id, port: port.name })] : ops;
   }
-  return [...ops, ...threading(document, id, loose.node, loose.port)];
+  return [...ops, ...threading(document, schemas, id, loose.node, loose.port)];
 }
 
 /** A node put in between the ends of a thread; nothing where it does not fit. */
@@ -107,7 +117,7 @@ export function putBetween(document: Scene, schemas: readonly NodeSchema[], thre
   if (!port || schema.output !== kind || kind === null) return null;
   const circle = feeds(document, node, held.from) || feeds(document, held.to, node);
   if (circle) return null;
-  return [...threading(document, held.from, node, port.name), remove(['threads', thread]), put(['threads', freshId('thread')], { from: node, to: held.to, port: held.port })];
+  return [...threading(document, schemas, held.from, node, port.name), remove(['threads', thread]), put(['threads', freshId('thread')], { from: node, to: held.to, port: held.port })];
 }
 
 /** Nodes that were copied, with the threads among them and the files that they name. */

@@ -1,0 +1,113 @@
+//! What nodes say about how they are set up, and what goes on as it was when they are set up otherwise.
+
+use crate::cases::cases;
+use crate::common::scenes::{compiled, document};
+use proptest::prelude::*;
+use serde_json::{Value, json};
+use zickzack_core::graph::report;
+use zickzack_core::motion::{Cancel, Columns, Frames, Sample, prepared, trace};
+
+/// The messages of a node.
+fn messages(made: Value, node: &str) -> Vec<String> {
+    report(&compiled(made))[node].messages.clone()
+}
+
+fn facing(up: &str) -> Value {
+    let nodes = [
+        ("path", "figure", json!({})),
+        ("ride", "ride", json!({})),
+        ("ground", "plane", json!({})),
+        ("face", "face-travel", json!({ "up": up })),
+        ("out", "output", json!({})),
+    ];
+    let threads =
+        [("path", "ride", "path"), ("ride", "face", "motion"), ("ground", "face", "ground"), ("face", "out", "motion")];
+    document(48, &nodes, &threads)
+}
+
+#[test]
+fn a_thread_that_a_choice_leaves_out_is_spoken_of() {
+    let said = messages(facing("world"), "face");
+    assert!(said.len() == 1 && said[0].contains("\"ground\"") && said[0].contains("surface"), "{said:?}");
+    assert!(messages(facing("surface"), "face").is_empty());
+}
+
+#[test]
+fn gravity_below_0_is_spoken_of() {
+    let thrown = |gravity: f64| document(48, &[("throw", "launch", json!({ "gravity": gravity }))], &[]);
+    assert!(messages(thrown(-9.0), "throw").iter().any(|said| said.contains("below 0")));
+    assert!(messages(thrown(9.0), "throw").is_empty());
+}
+
+proptest! {
+    #![proptest_config(cases(48))]
+
+    /// Sides that it does not bounce off may lie anywhere.
+    #[test]
+    fn a_start_outside_is_spoken_of_just_when_it_lies_beyond_a_side_that_counts(
+        start in prop::array::uniform3(-4.0..4.0f64), chosen in prop::sample::subsequence(vec!["left", "right", "bottom", "top", "back", "front"], 0..=6),
+    ) {
+        let throw = json!({ "start": start, "sides": chosen, "off": "box", "middle": [0, 0, 0], "extent": [4, 4, 4], "size": 0.1 });
+        let said = messages(document(24, &[("throw", "launch", throw)], &[]), "throw");
+        let beyond = chosen.iter().any(|side| match *side {
+            "left" => start[0] < -1.9, "right" => start[0] > 1.9,
+            "bottom" => start[1] < -1.9, "top" => start[1] > 1.9,
+            "back" => start[2] < -1.9, _ => start[2] > 1.9,
+        });
+        prop_assert_eq!(said.iter().any(|said| said.contains("outside the sides")), beyond, "{:?} {:?}", said, chosen);
+    }
+
+    /// Another unit for the pace leaves things where they go.
+    #[test]
+    fn a_pace_in_other_units_is_the_same_pace(
+        pace in prop_oneof![
+            (-5.0..5.0f64).prop_map(|laps| json!({ "pace": "laps per loop", "laps": format!("{laps:.3}") })),
+            (10.0..400.0f64).prop_map(|lap| json!({ "pace": "frames per lap", "lap": lap })),
+            (-9.0..9.0f64).prop_map(|speed| json!({ "pace": "metres per second", "speed": speed })),
+        ],
+        radius in 0.5..4.0f64, frames in 24u32..200,
+    ) {
+        let riding = |params: &Value| {
+            let nodes = [("path", "figure", json!({ "radius": radius })), ("ride", "ride", params.clone()), ("out", "output", json!({}))];
+            document(frames, &nodes, &[("path", "ride", "path"), ("ride", "out", "motion")])
+        };
+        let places = |params: &Value| {
+            let made = compiled(riding(params));
+            let mut sample = Sample::default();
+            [0.0, 7.25, 40.0].map(|frame| {
+                made.ends[0].motion.sample(frame, Columns::POSITION, &mut sample);
+                sample.positions[0]
+            })
+        };
+        let alike = report(&compiled(riding(&pace)))["ride"].alike.clone();
+        for (unit, param) in [("laps per loop", "laps"), ("frames per lap", "lap"), ("metres per second", "speed")] {
+            let Some(value) = alike.get(param) else { continue };
+            let other = json!({ "pace": unit, param: value });
+            for (a, b) in places(&pace).into_iter().zip(places(&other)) {
+                prop_assert!(a.distance(b) < 1e-4 * radius, "{unit} {value}: {a} {b}");
+            }
+        }
+        prop_assert!(alike.contains_key("laps") && alike.contains_key("speed"));
+    }
+
+    /// Where it stops it has turned as fast as on the way or stands, never half of it.
+    #[test]
+    fn turn_in_traces_is_the_rate_of_one_side_where_a_ride_stops(laps in 0.3..3.0f64, from in 0.0..0.7f64) {
+        let params = json!({ "laps": format!("{laps:.4}"), "start": from, "end": "stops" });
+        let nodes = [("path", "figure", json!({})), ("ride", "ride", params), ("face", "face-travel", json!({})), ("out", "output", json!({}))];
+        let threads = [("path", "ride", "path"), ("ride", "face", "motion"), ("face", "out", "motion")];
+        let made = compiled(document(96, &nodes, &threads));
+        let motion = prepared(&made.ends[0].motion, Frames { from: -2.0, to: 98.0 }, &Cancel::default()).unwrap();
+        let rate = 360.0 * format!("{laps:.4}").parse::<f64>().unwrap() / 96.0;
+        let stops = 96.0 * (1.0 - from) / laps;
+        let at: Vec<(usize, f64)> = (1..95).map(|frame| (0, f64::from(frame))).chain([(0, stops - 0.2), (0, stops + 0.2)]).collect();
+        let shown = trace(&*motion, &at, 24.0, false);
+        let turn = &shown.iter().find(|channel| channel.name == "turn").unwrap().values;
+        for (&(_, frame), turn) in at.iter().zip(turn) {
+            let wanted = if frame < stops { rate } else { 0.0 };
+            if (frame - stops).abs() > 0.1 {
+                prop_assert!((turn - wanted).abs() < 1e-3, "{frame}: {turn} for {wanted}, stops at {stops}");
+            }
+        }
+    }
+}
