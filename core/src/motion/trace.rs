@@ -23,10 +23,10 @@ const STEP: f64 = 1e-3;
 const AT_ONCE: f64 = 1.5;
 
 /// Position, speed and heading of things of a prepared motion, each at a frame of its own: one (object, frame) pair for
-/// every value; of things that face their travel also bank, twist and turn. Heading is the angle of travel, degrees: in
+/// every value; of things that face their travel also bank, twist and turn. Where a thing is not there all is NaN. Heading is the angle of travel, degrees: in
 /// a flat scene from +x towards +y, in a deep one from +x towards −z, both counter-clockwise for the viewer.
 pub fn trace(motion: &dyn Motion, at: &[(usize, f64)], fps: f64, flat: bool) -> Vec<Channel> {
-    let columns = Columns::POSITION | Columns::VELOCITY | Columns::TRAVEL;
+    let columns = Columns::POSITION | Columns::VELOCITY | Columns::TRAVEL | Columns::ALIVE;
     let sampled = |offset: f64| {
         let moved: Vec<(usize, f64)> = at.iter().map(|&(object, frame)| (object, frame + offset)).collect();
         let mut sample = Sample::default();
@@ -65,6 +65,11 @@ pub fn trace(motion: &dyn Motion, at: &[(usize, f64)], fps: f64, flat: bool) -> 
         pace: before.travels.iter().zip(&after.travels).map(turn).collect(),
     });
     channels.extend(turning(motion, at, fps, flat));
+    for channel in &mut channels {
+        for (row, _) in here.alive.iter().enumerate().filter(|(_, alive)| !**alive) {
+            (channel.values[row], channel.pace[row]) = (f64::NAN, f64::NAN);
+        }
+    }
     channels
 }
 

@@ -90,6 +90,23 @@ proptest! {
         prop_assert!(alike.contains_key("laps") && alike.contains_key("speed"));
     }
 
+    /// What is not there has no place, speed or heading.
+    #[test]
+    fn traces_have_no_values_where_a_thing_is_not_there(from in 0.0..0.5f64, seen in 0.1..0.5f64) {
+        let params = json!({ "from": from, "to": from + seen });
+        let nodes = [("path", "figure", json!({})), ("ride", "ride", params), ("face", "face-travel", json!({})), ("out", "output", json!({}))];
+        let threads = [("path", "ride", "path"), ("ride", "face", "motion"), ("face", "out", "motion")];
+        let made = compiled(document(96, &nodes, &threads));
+        let motion = prepared(&made.ends[0].motion, Frames { from: -2.0, to: 98.0 }, &Cancel::default()).unwrap();
+        let at: Vec<(usize, f64)> = (0..96).map(|frame| (0, f64::from(frame) + 0.5)).collect();
+        for channel in trace(&*motion, &at, 24.0, false) {
+            for ((_, frame), (value, pace)) in at.iter().zip(channel.values.iter().zip(&channel.pace)) {
+                let there = (from..=from + seen).contains(&(frame / 96.0));
+                prop_assert!(value.is_finite() == there && pace.is_finite() == there, "{} at {frame}", channel.name);
+            }
+        }
+    }
+
     /// Where it stops it has turned as fast as on the way or stands, never half of it.
     #[test]
     fn turn_in_traces_is_the_rate_of_one_side_where_a_ride_stops(laps in 0.3..3.0f64, from in 0.0..0.7f64) {

@@ -254,15 +254,24 @@ function mostOf(block: TraceBlock, index: number): number {
   let most = known.get(index);
   if (most === undefined) {
     const { steps } = block.header;
-    const sorted = Float32Array.from(block.numbers.subarray(steps * (2 + 2 * index), steps * (3 + 2 * index)), Math.abs).sort();
+    const sorted = Float32Array.from(block.numbers.subarray(steps * (2 + 2 * index), steps * (3 + 2 * index)), Math.abs).filter((pace) => !Number.isNaN(pace)).sort();
     most = sorted[Math.floor(0.98 * (sorted.length - 1))] ?? 0;
     known.set(index, most);
   }
   return most;
 }
 
+/** In pieces, each of which is there all the time. */
+export function present(stretch: Stretch): Stretch[] {
+  return split(stretch, (values, i) => Number.isNaN(values[i]) !== Number.isNaN(values[i - 1])).filter(({ values }) => !Number.isNaN(values[0]));
+}
+
 /** How fast the channel changes, whichever way. */
-function ribbon(pen: CanvasRenderingContext2D, { frames, values }: Stretch, most: number, x: (frame: number) => number, { bottom, high }: { bottom: number; high: number }, t: Tokens): void {
+function ribbon(pen: CanvasRenderingContext2D, stretch: Stretch, most: number, x: (frame: number) => number, room: { bottom: number; high: number }, t: Tokens): void {
+  for (const piece of present(stretch)) ribbonPiece(pen, piece, most, x, room, t);
+}
+
+function ribbonPiece(pen: CanvasRenderingContext2D, { frames, values }: Stretch, most: number, x: (frame: number) => number, { bottom, high }: { bottom: number; high: number }, t: Tokens): void {
   if (most < 1e-6) return;
   pen.fillStyle = `${t.mulberry}3a`;
   pen.beginPath();
@@ -279,11 +288,11 @@ export function spanOf(all: readonly Stretch[]): Span {
   let high = -Infinity;
   for (const { values } of all) {
     for (const value of values) {
-      low = Math.min(low, value);
-      high = Math.max(high, value);
+      if (value < low) low = value;
+      if (value > high) high = value;
     }
   }
-  return { low, high };
+  return low <= high ? { low, high } : { low: 0, high: 0 };
 }
 
 /** Least and largest value that a row with keys is drawn for; where it is level there is room on both sides. */
@@ -310,7 +319,7 @@ function curve(pen: CanvasRenderingContext2D, stretch: Stretch, x: (frame: numbe
   pen.strokeStyle = colour;
   pen.lineWidth = width;
   pen.beginPath();
-  for (const { frames, values } of angle ? unwrapped(stretch) : [stretch]) {
+  for (const { frames, values } of present(stretch).flatMap((piece) => (angle ? unwrapped(piece) : [piece]))) {
     const [along, up] = [Array.from(frames, x), Array.from(values, y)];
     thinned(along, up, SEEN).forEach((i, k) => {
       if (k === 0) pen.moveTo(along[i] ?? 0, up[i] ?? 0);
@@ -321,11 +330,16 @@ function curve(pen: CanvasRenderingContext2D, stretch: Stretch, x: (frame: numbe
 }
 
 /** In pieces, none of which goes round from 180° to −180°. */
-function unwrapped({ frames, values }: Stretch): Stretch[] {
+function unwrapped(stretch: Stretch): Stretch[] {
+  return split(stretch, (values, i) => Math.abs((values[i] ?? 0) - (values[i - 1] ?? 0)) > 180);
+}
+
+/** In pieces that begin where `breaks` says so of a value and the one before it. */
+function split({ frames, values }: Stretch, breaks: (values: Stretch['values'], i: number) => boolean): Stretch[] {
   const pieces: Stretch[] = [];
   let from = 0;
   for (let i = 1; i <= values.length; i += 1) {
-    if (i < values.length && Math.abs((values[i] ?? 0) - (values[i - 1] ?? 0)) <= 180) continue;
+    if (i < values.length && !breaks(values, i)) continue;
     pieces.push({ frames: frames.subarray(from, i), values: values.subarray(from, i) });
     from = i;
   }

@@ -1,5 +1,6 @@
 import { describe, expect, it } from 'vitest';
 import type { TraceBlock } from '../../scene/store';
+import { present, spanOf } from './paint';
 import { ends, flips, nearest, told, valueAt } from './read';
 
 /** Two channels over frames −2 … 10 in half steps: ten times the frame, and its negative. */
@@ -26,6 +27,15 @@ describe('reading traces', () => {
     expect(told(6.413, 'm/s')).toBe('6.41 m/s');
     expect(told(-0.001, 'm')).toBe('0.00 m');
     expect(told(256.34, '°')).toBe('256.3°');
+    expect(told(NaN, 'm')).toBe('not there');
+  });
+
+  it('is in pieces where a thing is not there, which no span counts', () => {
+    const [frames, values] = [Float32Array.from([0, 1, 2, 3, 4, 5]), Float32Array.from([NaN, 4, 5, NaN, NaN, -1])];
+    expect(present({ frames, values }).map(({ frames, values }) => [[...frames], [...values]])).toEqual([[[1, 2], [4, 5]], [[5], [-1]]]);
+    expect(present({ frames, values: frames.map(() => NaN) })).toEqual([]);
+    expect(spanOf([{ frames, values }])).toEqual({ low: -1, high: 5 });
+    expect(spanOf([])).toEqual({ low: 0, high: 0 });
   });
 
   it('counts one flip for every stretch in which a thing turns too far in a frame, where it turns most', () => {

@@ -35,8 +35,9 @@ export function flips(block: TraceBlock): number[] {
   return found;
 }
 
-/** A value as it is read, with its unit. */
+/** A value as it is read, with its unit; of a thing that is not there it is not a number. */
 export function told(value: number, unit: string): string {
+  if (Number.isNaN(value)) return 'not there';
   const digits = (Math.abs(value) >= 100 ? value.toFixed(1) : value.toFixed(2)).replace(/^-(0\.0+)$/, '$1');
   return unit === '°' ? `${digits}°` : `${digits} ${unit}`;
 }

@@ -178,6 +178,7 @@ export function View() {
     if (event.button !== 0 || !stage) return;
     if (useScene.getState().drawing !== null) {
       const at = placeAt(event);
+      if (!at) say('The work plane is not under the pointer, or is seen from its edge: turn the View, or choose another plane.');
       pulling.current = at && { at, x: event.clientX, y: event.clientY, handle: null };
       if (at) event.currentTarget.setPointerCapture(event.pointerId);
       return;

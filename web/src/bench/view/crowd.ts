@@ -3,7 +3,7 @@ import type { LineSegments2 } from 'three/addons/lines/LineSegments2.js';
 import type { Contact, KindReport } from '../../api/types';
 import type { Poses } from '../../scene/store';
 import { night } from '../../theme/tokens';
-import { coloured } from './lines';
+import { coloured, placeOf } from './lines';
 import { CUT_ATTRIBUTE, type Materials } from './materials';
 import { partsOf, type Part } from './models';
 import { thingGeometry } from './things';
@@ -408,9 +408,7 @@ export class Crowd {
 
   /** Where a thing stands at a frame. */
   at(object: number, frame: number): Vector3 | null {
-    const now = Math.floor(frame);
-    if (object >= this.poses.things || !this.poses.have[now]) return null;
-    return new Vector3().fromArray(this.poses.numbers, (now * this.poses.things + object) * this.poses.floats);
+    return placeOf(this.poses, object, Math.floor(frame));
   }
 
   /** The box around a thing in its own axes and sizes. */

@@ -1,7 +1,7 @@
 import { describe, expect, it } from 'vitest';
 import type { Contact } from '../../api/types';
 import type { PathBlock, Poses } from '../../scene/store';
-import { momentOf, strandsAt, strandsOf, wakeOf } from './lines';
+import { momentOf, placeOf, strandsAt, strandsOf, wakeOf } from './lines';
 
 /** Two strands of 3 and 2 places, one station, and three moments 10 frames apart with 2 places a strand. */
 const moments = Array.from({ length: 3 * 2 * 2 * 3 }, (_, i) => 100 + i);
@@ -25,6 +25,11 @@ describe('where a thing goes', () => {
   const row = (x: number, there: number) => [x, 0, 0, 0, 0, 0, 1, there];
   const poses = { things: 1, floats: 8, frames: 6, numbers: Float32Array.from([row(0, 1), row(1, 1), row(2, 0), row(9, 0), row(5, 1), row(6, 1)].flat()), have: Uint8Array.from([1, 1, 1, 1, 1, 1]) } as unknown as Poses;
   const contact = (frame: number, x: number): Contact => ({ object: 0, frame, middle: [x, 0, 0] }) as unknown as Contact;
+
+  it('is nowhere where it is not there, or not known', () => {
+    expect([0, 1, 2, 3, 4, 9].map((frame) => placeOf(poses, 0, frame)?.x ?? null)).toEqual([0, 1, null, null, 5, null]);
+    expect(placeOf(poses, 1, 0)).toBeNull();
+  });
 
   it('is in pieces where it is not there, with its place at contacts', () => {
     expect(wakeOf(poses, [contact(0.5, 0.6), contact(2.9, 77), contact(4.5, 5.5)], 0).map((piece) => [...piece].filter((_, i) => i % 3 === 0).map((x) => Number(x.toFixed(3))))).toEqual([

@@ -89,12 +89,21 @@ export function stationsOf(block: PathBlock): { at: Vector3; along: Vector3; up:
   return Array.from({ length: block.header.stations }, (_, i) => ({ at: vector(i, 0), along: vector(i, 1), up: vector(i, 2) }));
 }
 
+/** Where a thing's size stands among its numbers; it is 0 where the thing is not there. */
+const SIZE = 7;
+
+/** Where a thing is at a whole frame; nothing where that is not known or the thing is not there. */
+export function placeOf(poses: Poses, object: number, frame: number): Vector3 | null {
+  const start = (frame * poses.things + object) * poses.floats;
+  return object < poses.things && poses.have[frame] && poses.numbers[start + SIZE] !== 0 ? new Vector3().fromArray(poses.numbers, start) : null;
+}
+
 /** Where a thing goes, with its exact places at contacts in between; in pieces, where it is not there or begins anew. */
 export function wakeOf(poses: Poses, contacts: readonly Contact[], object: number): Float32Array[] {
   const points: { frame: number; at: number[]; there: boolean }[] = [];
   for (let frame = 0; frame < poses.frames; frame += 1) {
     const start = (frame * poses.things + object) * poses.floats;
-    if (poses.have[frame]) points.push({ frame, at: [...poses.numbers.subarray(start, start + 3)], there: poses.numbers[start + 7] !== 0 });
+    if (poses.have[frame]) points.push({ frame, at: [...poses.numbers.subarray(start, start + 3)], there: poses.numbers[start + SIZE] !== 0 });
   }
   const thereAt = (frame: number) => points.some((point) => point.there && Math.abs(point.frame - frame) <= 1);
   const touched = contacts.filter((contact) => contact.object === object && thereAt(contact.frame)).map(({ frame, middle }) => ({ frame, at: middle, there: true }));

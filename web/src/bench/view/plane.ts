@@ -1,4 +1,4 @@
-import { MathUtils, Plane, Quaternion, Vector3 } from 'three';
+import { MathUtils, Plane, Quaternion, type Ray, Vector3 } from 'three';
 
 export const bases = ['ground', 'front', 'side'] as const;
 export type Base = (typeof bases)[number];
@@ -13,6 +13,12 @@ export interface WorkPlane {
   /** Degrees about the vertical, counterclockwise from above. */
   heading: number;
 }
+
+/** The sine of the angle between a line of sight and a plane. */
+export const slant = (ray: Ray, plane: Plane): number => Math.abs(ray.direction.dot(plane.normal));
+
+/** Below this slant a plane is seen from its edge: what the pointer is over lies far away, or nowhere. */
+export const EDGE_ON = 0.05;
 
 /** A plane with a right and an up direction in it. */
 export interface Axes {

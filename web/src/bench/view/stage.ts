@@ -6,9 +6,9 @@ import { note } from '../../measure';
 import { night } from '../../theme/tokens';
 import { Crowd, type Extras, type Shown } from './crowd';
 import { layPen, layPicture, layPlane, layRings, niceStep } from './ground';
-import { clear, coloured, fat, markOf, momentOf, pairs, stationsOf, strandsAt, strandsOf, vectorsOf, wakeOf, thin } from './lines';
+import { clear, coloured, fat, markOf, momentOf, pairs, placeOf, stationsOf, strandsAt, strandsOf, vectorsOf, wakeOf, thin } from './lines';
 import { Materials } from './materials';
-import { axesOf, type Axes } from './plane';
+import { axesOf, EDGE_ON, slant, type Axes } from './plane';
 import { freeLine } from './names';
 import { plainPlane } from './settings';
 
@@ -476,10 +476,9 @@ export class Stage {
     for (const { poses, shown } of this.crowds.values()) {
       if (this.flat) continue;
       for (let frame = 0; frame < poses.frames; frame += Math.max(1, Math.floor(poses.frames / 24))) {
-        if (!poses.have[frame]) continue;
         for (let object = 0; object < Math.min(64, poses.things); object += 1) {
-          at.fromArray(poses.numbers, (frame * poses.things + object) * poses.floats);
-          box.expandByPoint(at.addScalar(shown.size)).expandByPoint(at.addScalar(-2 * shown.size));
+          const place = placeOf(poses, object, frame);
+          if (place) box.expandByPoint(at.copy(place).addScalar(shown.size)).expandByPoint(at.addScalar(-2 * shown.size));
         }
       }
     }
@@ -564,7 +563,8 @@ export class Stage {
 
   /** Where the pointer meets a plane. */
   onPlane(clientX: number, clientY: number, plane: Plane): Vector3 | null {
-    return this.ray(clientX, clientY).ray.intersectPlane(plane, new Vector3());
+    const { ray } = this.ray(clientX, clientY);
+    return slant(ray, plane) < EDGE_ON ? null : ray.intersectPlane(plane, new Vector3());
   }
 
   private ray(clientX: number, clientY: number): Raycaster {
