@@ -114,14 +114,35 @@ pub struct Kinds {
 const KIND: u64 = 31;
 const SCALE: u64 = 32;
 
+/// Which kind each of `count` things is, where there are as many of each as its share of all: whole ones first, and
+/// those left over to the largest remainders (Hare and Niemeyer). Which things they are is by chance.
+fn dealt(kinds: &[Kind], count: usize, seed: u64) -> Vec<u32> {
+    let whole: f64 = kinds.iter().map(|kind| kind.weight).sum();
+    let shares: Vec<f64> = kinds.iter().map(|kind| kind.weight / whole * count as f64).collect();
+    let mut counts: Vec<usize> = shares.iter().map(|share| share.floor() as usize).collect();
+    let mut by_rest: Vec<usize> = (0..kinds.len()).filter(|&i| kinds[i].weight > 0.0).collect();
+    by_rest.sort_by(|&a, &b| (shares[b] - shares[b].floor()).total_cmp(&(shares[a] - shares[a].floor())));
+    let left = count.saturating_sub(counts.iter().sum());
+    by_rest.iter().cycle().take(left).for_each(|&i| counts[i] += 1);
+    let mut order: Vec<usize> = (0..count).collect();
+    order.sort_by(|&a, &b| {
+        random::unit(seed, a as u64, KIND).total_cmp(&random::unit(seed, b as u64, KIND)).then(a.cmp(&b))
+    });
+    let mut of = vec![0; count];
+    let kinds = counts.iter().enumerate().flat_map(|(kind, &count)| std::iter::repeat_n(kind as u32, count));
+    order.into_iter().zip(kinds).for_each(|(object, kind)| of[object] = kind);
+    of
+}
+
 impl Kinds {
     /// A kind is chosen for each thing by the weights of `kinds`, at least one of which is above 0; sizes vary by
-    /// ±`spread` of themselves, 0 to below 1. Object i keeps its kind and size when the count changes. `axis` is
-    /// the one about which kinds are symmetric.
+    /// ±`spread` of themselves, 0 to below 1. By chance object i keeps its kind and size when the count changes; where
+    /// kinds are shared `exactly` there are as many of each as its weight says, to the nearest whole one. `axis` is the
+    /// one about which kinds are symmetric.
     pub fn new(
         inner: Arc<dyn Motion>,
         kinds: Vec<Kind>,
-        (spread, seed): (f64, u64),
+        (spread, seed, exactly): (f64, u64, bool),
         axis: Axis,
         tint: Option<Tint>,
     ) -> Self {
@@ -135,7 +156,11 @@ impl Kinds {
             // Rounding may leave a little beyond the last.
             found.or_else(|| kinds.iter().rposition(|kind| kind.weight > 0.0)).unwrap_or(0)
         };
-        let of: Vec<u32> = (0..inner.len() as u64).map(|object| chosen(object) as u32).collect();
+        let of: Vec<u32> = if exactly {
+            dealt(&kinds, inner.len(), seed)
+        } else {
+            (0..inner.len() as u64).map(|object| chosen(object) as u32).collect()
+        };
         let scale = |object: u64| 1.0 + spread * random::signed(seed, object, SCALE);
         let scales = of.iter().zip(0..).map(|(kind, object)| kinds[*kind as usize].scale * scale(object)).collect();
         let (laid, kind_of) = laid_over(&*inner, &kinds, &of);

@@ -73,7 +73,7 @@ pub struct Ride {
 /// Radians between nodes of a path's axes.
 const PATH_STEP: f64 = 0.02;
 /// Half the part of a strand over which the turning of its axes is measured.
-const LENGTH_STEP: f64 = 1e-7;
+const LENGTH_STEP: f64 = 1e-6;
 /// Part of a slope by which its two sides may differ for the mean to count.
 const EVEN: f64 = 1e-3;
 

@@ -82,7 +82,7 @@ impl NodeType for BodiesNode {
                     "gravity",
                     "gravity",
                     Group::Form,
-                    (Unit::Acceleration, 9.81, -1e4, 1e4),
+                    (Unit::Acceleration, 9.81, -1e7, 1e7),
                     "How strongly they are pulled down.",
                 ),
                 Param::vector("down", "down", Group::Form, (Unit::None, [0.0, -1.0, 0.0]), "Which way gravity pulls."),

@@ -42,7 +42,7 @@ impl NodeType for CoastNode {
                     "gravity",
                     "gravity",
                     Group::Time,
-                    (Unit::Acceleration, 9.81, 0.0, 1e4),
+                    (Unit::Acceleration, 9.81, 0.0, 1e7),
                     "How strongly it is pulled down.",
                 ),
                 Param::number(

@@ -10,6 +10,7 @@ use std::sync::Arc;
 /// What the things of a crowd are.
 pub struct KindsNode;
 
+const DEALT: &[&str] = &["by chance", "exactly"];
 const COLOURINGS: &[&str] = &["kind", "number", "phase", "speed", "age", "a number over time"];
 const SCALED: &[&str] = &["number", "phase", "speed", "age", "a number over time"];
 
@@ -32,6 +33,13 @@ impl NodeType for KindsNode {
                     Group::Look,
                     Values::Kinds { things: KIND_THINGS },
                     "What things may be, and how often; without any all are as the Output says.",
+                ),
+                Param::choice(
+                    "dealt",
+                    "shared",
+                    Group::Look,
+                    DEALT,
+                    "Exactly: as many of each kind as its weight says; by chance things keep their kind when there are more.",
                 ),
                 Param::choice("colouring", "colour by", Group::Look, COLOURINGS, "What a thing's colour follows."),
                 colour("first", "first colour", "#f2d398", "Where the scale of colours begins."),
@@ -113,7 +121,8 @@ impl NodeType for KindsNode {
         }
         let motion = context.motion("motion")?;
         let count = kinds.len();
-        let spread = (params.number("spread"), params.whole("seed").unsigned_abs());
+        let exactly = params.text("dealt") == DEALT[1];
+        let spread = (params.number("spread"), params.whole("seed").unsigned_abs(), exactly);
         let kinds = Kinds::new(motion, kinds, spread, axis_of(params, "axis", Axis::PlusY), tint);
         let facts = if count > 1 { vec![format!("{} of each", counted(&kinds))] } else { Vec::new() };
         Ok(Outcome { facts, ..Outcome::new(Product::Motion(Arc::new(kinds))) })

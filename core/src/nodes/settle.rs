@@ -75,7 +75,7 @@ impl NodeType for SettleNode {
                     "gravity",
                     "gravity",
                     Group::Form,
-                    (Unit::Acceleration, 9.81, 1e-3, 1e4),
+                    (Unit::Acceleration, 9.81, 1e-3, 1e7),
                     "How strongly it is pulled down.",
                 ),
                 Param::choice(

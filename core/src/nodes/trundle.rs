@@ -102,7 +102,14 @@ impl NodeType for TrundleNode {
             UpRule::Towards(DVec3::Y)
         };
         let how = Trundling { roller, under: params.flag("under"), up, flat, axes, correction };
-        outcome.product = Product::Motion(Arc::new(Trundle::new(inner, &path, how, context.timing.fps)));
+        let trundle = Trundle::new(inner, &path, how, context.timing.fps);
+        if let Some((object, frame)) = trundle.rests_on_edge(context.timing.frames) {
+            let name = object + 1;
+            outcome.warnings.push(format!(
+                "Thing {name} stands still on an edge at frame {frame:.0}: let it stop after whole sides, or change its size or its start."
+            ));
+        }
+        outcome.product = Product::Motion(Arc::new(trundle));
         if path.unmoving().is_none() {
             outcome.warnings.push("The path moves: it rolls on it as it is at frame 0.".to_owned());
         }

@@ -49,6 +49,9 @@ struct Tip {
     ways: Vec<f64>,
 }
 
+/// Part of a round by which it may be off and still lie on a side.
+const EVEN: f64 = 1e-4;
+
 /// Pieces into which a tip is cut to say how far it is when.
 const PIECES: usize = 64;
 
@@ -88,6 +91,14 @@ impl Prism {
     /// Metres along the ground at which it comes to lie on each of its sides, from 0 to below a round.
     pub fn landings(&self) -> Vec<f64> {
         self.sides.iter().map(|tip| tip.from).collect()
+    }
+
+    /// True where it lies on none of its sides, so many metres along the ground.
+    pub fn on_edge(&self, way: f64) -> bool {
+        let within = way - (way / self.round).floor() * self.round;
+        let near = EVEN * self.round;
+        let lies = |from: f64| (within - from).abs() <= near;
+        !(lies(self.round) || self.sides.iter().any(|tip| lies(tip.from)))
     }
 
     fn standing(&self, way: f64) -> Standing {

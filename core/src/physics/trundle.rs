@@ -45,6 +45,8 @@ pub struct Trundle {
 
 /// Radians between nodes of the axes.
 const AXES_STEP: f64 = 0.02;
+/// Most things that are looked at one by one.
+const MOST_LOOKED_AT: usize = 64;
 /// A quarter of the frames over which velocities are measured, by differences of fourth order.
 const STEP: f64 = 5e-4;
 /// Frames between looks for sides that come to lie.
@@ -102,6 +104,20 @@ impl Trundle {
             Roller::Prism(prism) => Some((prism.landings(), prism.round())),
             Roller::Round { .. } => None,
         }
+    }
+
+    /// A thing and a whole frame from 0 to `frames` at which it stands still on an edge, where there is one among the
+    /// first things.
+    pub fn rests_on_edge(&self, frames: f64) -> Option<(usize, f64)> {
+        let Roller::Prism(prism) = &self.how.roller else { return None };
+        for object in 0..self.inner.len().min(MOST_LOOKED_AT) {
+            let at: Vec<(usize, f64)> = (0..=frames.floor() as usize).map(|frame| (object, frame as f64)).collect();
+            let rests = |place: &Place| place.rate == 0.0 && prism.on_edge(self.standing(place).1);
+            if let Some(frame) = self.places(&at, 0.0).iter().position(rests) {
+                return Some((object, frame as f64));
+            }
+        }
+        None
     }
 
     /// Frames at which a side comes to lie.

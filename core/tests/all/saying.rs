@@ -128,3 +128,49 @@ proptest! {
         }
     }
 }
+
+proptest! {
+    #![proptest_config(cases(48))]
+
+    /// Half of four is two, whatever the seed; what is left over goes to the largest remainders.
+    #[test]
+    fn kinds_that_are_shared_exactly_are_as_many_as_their_weights_say(
+        weights in prop::collection::vec(prop_oneof![Just(0.0), 0.1..9.0f64], 1..6), riders in 1u32..200, seed in 0u32..1000,
+    ) {
+        prop_assume!(weights.iter().any(|weight| *weight > 0.0));
+        let list: Vec<Value> = weights.iter().enumerate().map(|(i, weight)| json!({ "id": format!("k{i}"), "weight": weight })).collect();
+        let nodes = [
+            ("path", "figure", json!({})),
+            ("ride", "ride", json!({ "riders": riders })),
+            ("kinds", "kinds", json!({ "kinds": list, "dealt": "exactly", "seed": seed })),
+            ("out", "output", json!({})),
+        ];
+        let threads = [("path", "ride", "path"), ("ride", "kinds", "motion"), ("kinds", "out", "motion")];
+        let made = compiled(document(48, &nodes, &threads));
+        let motion = &made.ends[0].motion;
+        let mut counts = vec![0_u32; weights.len()];
+        (0..motion.len()).for_each(|object| counts[motion.kind(object)] += 1);
+        let whole: f64 = weights.iter().sum();
+        for (count, weight) in counts.iter().zip(&weights) {
+            let share = weight / whole * f64::from(riders);
+            prop_assert!((f64::from(*count) - share).abs() < 1.0, "{counts:?} for {weights:?}");
+            prop_assert!(*weight > 0.0 || *count == 0);
+        }
+    }
+
+    /// A prism of six sides stands still on one of them only after whole sides.
+    #[test]
+    fn a_prism_that_stops_on_an_edge_says_so(sides in 1u32..9, over in prop_oneof![Just(0.0), 0.05..0.95f64]) {
+        let length = 0.5 * (f64::from(sides) + over);
+        let points: Vec<Value> = [0.0, length].iter().enumerate().map(|(i, x)| json!({ "id": format!("p{i}"), "at": [x, 0, 0], "kind": "corner" })).collect();
+        let nodes = [
+            ("path", "drawn-path", json!({ "points": points })),
+            ("ride", "ride", json!({ "end": "stops", "laps": "2" })),
+            ("roll", "trundle", json!({ "shape": "prism", "sides": 6, "side": 0.5 })),
+            ("out", "output", json!({})),
+        ];
+        let threads = [("path", "ride", "path"), ("ride", "roll", "motion"), ("roll", "out", "motion")];
+        let said = messages(document(48, &nodes, &threads), "roll");
+        prop_assert_eq!(said.iter().any(|said| said.contains("on an edge")), over > 0.0, "{:?} over {}", said, length);
+    }
+}

@@ -175,7 +175,7 @@ fn air() -> Vec<Param> {
             "gravity",
             "gravity",
             Group::Form,
-            (Unit::Acceleration, 9.81, -1e4, 1e4),
+            (Unit::Acceleration, 9.81, -1e7, 1e7),
             "How strongly it is pulled down; 0 for straight flight.",
         ),
         Param::vector("down", "down", Group::Form, (Unit::None, [0.0, -1.0, 0.0]), "Which way gravity pulls."),
