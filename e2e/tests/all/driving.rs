@@ -35,11 +35,33 @@ fn steps(values: &[f64], frames: f64, from: f64, to: f64) -> (f64, f64) {
     (low / mean, high / mean)
 }
 
+/// What stands in a field of the Card.
+async fn field(visit: &Visit, label: &str) -> Result<String> {
+    let value = visit.js(&format!("return document.querySelector('input[aria-label=\"{label}\"]').value")).await?;
+    Ok(value.as_str().unwrap_or_default().to_owned())
+}
+
 #[tokio::test]
 async fn a_progress_is_keyed_and_eased_its_pace_dragged_and_its_slowest_point_lifted() -> Result<()> {
     let visit = Visit::start(1280, 800).await?;
     visit.begin_from("One path, many riders").await?;
     visit.choose_node("Twelve").await?;
+    // Another unit for the pace leaves it as quick as it was, there and back.
+    let laps = field(&visit, "laps per loop").await?;
+    visit.choose("pace given as", "metres per second").await?;
+    visit.until("metres per second", "return document.querySelector('input[aria-label=\"speed\"]') !== null").await?;
+    visit.kept().await?;
+    let speed: f64 = field(&visit, "speed").await?.parse()?;
+    let told = format!("{speed:.2}");
+    visit
+        .until(
+            "the same speed among its figures",
+            &format!("return document.querySelector('.card').textContent.includes({:?})", told.trim_end_matches('0')),
+        )
+        .await?;
+    visit.choose("pace given as", "laps per loop").await?;
+    visit.until("laps", "return document.querySelector('input[aria-label=\"laps per loop\"]') !== null").await?;
+    assert_eq!(field(&visit, "laps per loop").await?, laps);
     visit.choose("pace given as", "progress").await?;
     visit.give("progress", "Keys").await?;
     // At the loop's last frame it is once round: a number that is typed there is a key there.
