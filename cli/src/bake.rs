@@ -7,7 +7,7 @@ use std::path::{Path, PathBuf};
 use std::sync::Arc;
 use zickzack_core::fraction::greatest_common_divisor;
 use zickzack_core::graph::{LONGEST_ORBIT, SeamReport};
-use zickzack_core::keys::{Keys, ObjectKeys, bake_dense, bake_reduced};
+use zickzack_core::keys::{Beyond, Keys, ObjectKeys, bake_dense, bake_reduced};
 use zickzack_core::motion::{Cancel, Frames, Motion};
 use zickzack_core::nodes::Registry;
 use zickzack_core::scene::Scene;
@@ -63,6 +63,13 @@ impl Bake {
         let outputs = self.outputs(&scene, &registry, &cancel)?;
         let loops = if self.orbit { orbit_of(&scene, &outputs, &cancel)? } else { 1 };
         let range = self.range(&scene, table, loops)?;
+        for (name, motion) in &outputs {
+            let beyond = Beyond::of(motion, range, &cancel)?;
+            let left_out = if table { beyond.not_in_csv() } else { beyond.not_in_glb() };
+            if !left_out.is_empty() {
+                eprintln!("{name}: the file does not say {}", left_out.join(", "));
+            }
+        }
         if table {
             self.write_table(&scene, &outputs, range, &cancel)
         } else {

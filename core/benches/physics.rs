@@ -9,7 +9,7 @@ use std::sync::Arc;
 use std::time::{Duration, Instant};
 use zickzack_core::keys::bake_reduced;
 use zickzack_core::motion::{Cancel, Columns, Frames, Motion, Sample, Simulated, prepared, record};
-use zickzack_core::physics::{Air, Bodies, BodiesSetup, BodyForm, Launch, LaunchSetup, Obstacle};
+use zickzack_core::physics::{Air, Bodies, BodiesSetup, BodyForm, Launch, LaunchSetup, Obstacle, Wanted, aimed};
 use zickzack_core::surface::{Shape, Surface};
 
 const FPS: f64 = 24.0;
@@ -17,6 +17,7 @@ const STEPS: usize = 4;
 const FRAMES: usize = 240;
 const BODIES: usize = 200;
 const THROWS: usize = 1000;
+const AIMS: usize = 400;
 
 /// The shortest time of each work; all are done in turns, so that a slow moment of the machine meets all.
 fn best(rounds: usize, works: &mut [Box<dyn FnMut() + '_>]) -> Vec<f64> {
@@ -190,10 +191,42 @@ fn reduction() {
     println!("reduction of {THROWS} throws × 300 frames at 1 mm {:7.1} ms (wanted: less than 1000)", took * 1e3);
 }
 
-/// All of it, or the parts that are named: bodies, throws, reduction.
+/// A throw to be aimed: the air, where it lands, and what is asked for.
+fn aim(i: usize) -> (Air, DVec3, Wanted) {
+    let part = |step: f64| (i as f64 * step).fract();
+    let (linear, quadratic) = ([0.0, 0.4 * part(0.37)][i / 8 % 2], [0.0, 0.3 * part(0.73)][i / 4 % 2]);
+    let wind = DVec3::new(4.0 * part(0.11) - 2.0, 0.0, 4.0 * part(0.29) - 2.0);
+    let by = DVec3::new(8.0 * part(0.61) - 4.0, 3.0 * part(0.43) - 1.5, 8.0 * part(0.87) - 4.0);
+    let wanted = match i % 4 {
+        0 => Wanted::Height(by.y.max(0.0) + 0.1 + 3.0 * part(0.19)),
+        1 => Wanted::Time(0.2 + 2.0 * part(0.53)),
+        2 => Wanted::Slope(0.2 + part(0.71)),
+        _ => Wanted::Speed(4.0 + 12.0 * part(0.97)),
+    };
+    (Air { gravity: DVec3::NEG_Y * 9.81, wind, linear, quadratic }, by, wanted)
+}
+
+fn aims() {
+    let mut slowest = (0.0_f64, 0);
+    let mut sum = 0.0;
+    for i in 0..AIMS {
+        let (air, by, wanted) = aim(i);
+        let took = best(3, &mut [Box::new(|| drop(black_box(aimed(&air, by, wanted))))])[0];
+        sum += took;
+        if took > slowest.0 {
+            slowest = (took, i);
+        }
+    }
+    println!("{AIMS} aims, half of them through drag by the square");
+    println!("one on average         {:7.3} ms", sum / AIMS as f64 * 1e3);
+    println!("the slowest            {:7.3} ms   {:?} (wanted: 10)\n", slowest.0 * 1e3, aim(slowest.1).2);
+}
+
+/// All of it, or the parts that are named: bodies, throws, aims, reduction.
 fn main() {
     let named: Vec<String> = std::env::args().skip(1).filter(|argument| !argument.starts_with('-')).collect();
-    for (name, part) in [("bodies", rigid_bodies as fn()), ("throws", throws), ("reduction", reduction)] {
+    for (name, part) in [("bodies", rigid_bodies as fn()), ("throws", throws), ("aims", aims), ("reduction", reduction)]
+    {
         if named.is_empty() || named.iter().any(|other| other == name) {
             part();
         }

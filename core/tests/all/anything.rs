@@ -7,12 +7,12 @@ use glam::DVec3;
 use proptest::prelude::*;
 use serde_json::{Map, Value, json};
 use std::ops::Range;
-use zickzack_core::graph::{EndReport, Memo, Workshop, compile, no_assets, report};
+use zickzack_core::graph::{EndReport, report};
 use zickzack_core::keys::{bake_dense, bake_reduced};
 use zickzack_core::motion::{Cancel, Columns, Frames, Motion, Sample, prepared};
 use zickzack_core::nodes::Registry;
 use zickzack_core::pose::angle_between;
-use zickzack_core::scene::{BEYOND, Scene, Space, check_value};
+use zickzack_core::scene::{BEYOND, Space, check_value};
 use zickzack_core::schema::{Param, PortKind, Schema, Values};
 
 /// A number from a range, its ends and nothing more often than not.
@@ -359,13 +359,7 @@ proptest! {
 
     #[test]
     fn any_scene_within_its_ranges_gives_finite_poses_keys_and_reports(document in document()) {
-        let registry = Registry::default();
-        let scene = Scene::from_value(document, &registry.schemas).expect("within its ranges it is a scene");
-        let cancel = Cancel::default();
-        let workshop = Workshop {
-            types: &registry.types, schemas: &registry.schemas, memo: &Memo::default(), assets: &no_assets(), clock: &|| 0, cancel: &cancel, recorder: &zickzack_core::graph::AtOnce,
-        };
-        let compiled = compile(&scene, &workshop);
+        let (compiled, cancel) = (compiled(document), Cancel::default());
         for told in report(&compiled).values() {
             let sentences = told.messages.iter().all(|text| text.ends_with('.') && text.chars().next().is_some_and(|first| first.is_uppercase() || first.is_numeric()));
             prop_assert!(sentences, "{:?}", told.messages);
@@ -394,7 +388,7 @@ proptest! {
                     let pose = sample.pose(object);
                     prop_assert!(pose.position.is_finite() && pose.orientation.is_finite(), "{object} at {frame}: {pose:?}");
                     prop_assert!((pose.orientation.length() - 1.0).abs() < 1e-9);
-                    prop_assert!(scene.space == Space::Deep || pose.position.z == 0.0, "{pose:?} in a flat scene");
+                    prop_assert!(compiled.timing.space == Space::Deep || pose.position.z == 0.0, "{pose:?} in a flat scene");
                     prop_assert!(sample.velocities[object].is_finite() && sample.spins[object].is_finite());
                     prop_assert!(sample.cuts[object].normal.is_finite() && sample.cuts[object].beyond.is_finite());
                 }

@@ -1,9 +1,10 @@
 //! Numbers that change over time: by keys, by a formula, by a thread from a signal.
 
 use crate::cases::cases;
+use crate::common::scenes::{read, workshop};
 use proptest::prelude::*;
 use serde_json::{Value, json};
-use zickzack_core::graph::{Compiled, Memo, NodeResult, Product, Workshop, compile, no_assets};
+use zickzack_core::graph::{Compiled, NodeResult, Product, compile};
 use zickzack_core::motion::{Cancel, Columns, Frames, Sample, prepared};
 use zickzack_core::nodes::Registry;
 use zickzack_core::scene::{Op, Scene, apply};
@@ -32,24 +33,11 @@ fn scene(ride: Value, nodes: Value, threads: Value) -> Scene {
             document[field][id] = value.clone();
         }
     }
-    Scene::from_value(document, &Registry::default().schemas).unwrap()
+    read(document)
 }
 
 fn compiled(scene: &Scene) -> Compiled {
-    let registry = Registry::default();
-    let cancel = Cancel::default();
-    compile(
-        scene,
-        &Workshop {
-            types: &registry.types,
-            schemas: &registry.schemas,
-            memo: &Memo::default(),
-            assets: &no_assets(),
-            clock: &|| 0,
-            cancel: &cancel,
-            recorder: &zickzack_core::graph::AtOnce,
-        },
-    )
+    workshop(|workshop| compile(scene, workshop))
 }
 
 /// Laps of the first thing at a frame.

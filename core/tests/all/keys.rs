@@ -1,6 +1,7 @@
 //! Baking and key reduction.
 
 use crate::cases::cases;
+use crate::common::scenes::{compiled, document};
 use crate::common::{place, points, smooth, still, strand};
 use glam::DVec3;
 use proptest::prelude::*;
@@ -11,10 +12,9 @@ use zickzack_core::keys::{Channel, Interpolation, Key, ObjectKeys, bake_dense, b
 use zickzack_core::motion::{
     Cancel, Columns, FaceTravel, FaceUp, Frames, Motion, Ride, Sample, Steered, Steering, prepared,
 };
-use zickzack_core::nodes::Registry;
 use zickzack_core::physics::{Air, Bounds, Launch, LaunchSetup, Side};
 use zickzack_core::pose::{Axis, angle_between};
-use zickzack_core::scene::{Scene, keyed_number};
+use zickzack_core::scene::keyed_number;
 
 fn ball(velocity: DVec3) -> LaunchSetup {
     LaunchSetup {
@@ -196,24 +196,7 @@ fn a_jump_becomes_a_pair_of_keys_in_all_three_coordinates() {
 
 /// A scene of one node that is posed by these numbers, as a motion.
 fn posed(params: serde_json::Value) -> Arc<dyn Motion> {
-    use zickzack_core::graph::{Memo, Workshop, compile, no_assets};
-    let document = serde_json::json!({
-        "format": "zickzack-scene", "version": 1, "name": "Keys", "space": "deep", "fps": "24", "frames": 96,
-        "nodes": { "pose": { "type": "pose", "name": "Pose", "params": params } }, "threads": {}
-    });
-    let registry = Registry::default();
-    let scene = Scene::from_value(document, &registry.schemas).unwrap();
-    let cancel = Cancel::default();
-    let workshop = Workshop {
-        types: &registry.types,
-        schemas: &registry.schemas,
-        memo: &Memo::default(),
-        assets: &no_assets(),
-        clock: &|| 0,
-        cancel: &cancel,
-        recorder: &zickzack_core::graph::AtOnce,
-    };
-    compile(&scene, &workshop).ends[0].motion.clone()
+    compiled(document(96, &[("pose", "pose", params)], &[])).ends[0].motion.clone()
 }
 
 proptest! {

@@ -1,12 +1,12 @@
 //! Launch as a node of a scene: things that start on fields, and offers that close what is thrown.
 
 use crate::cases::cases;
+use crate::common::scenes::{read, workshop};
 use glam::DVec3;
 use proptest::prelude::*;
 use serde_json::{Value, json};
-use zickzack_core::graph::{AtOnce, Compiled, EndReport, Memo, Workshop, compile, no_assets, try_offers};
+use zickzack_core::graph::{Compiled, EndReport, compile, try_offers};
 use zickzack_core::motion::{Cancel, Columns, Frames, Sample, prepared};
-use zickzack_core::nodes::Registry;
 use zickzack_core::scene::Scene;
 
 fn scene(frames: u32, launch: &Value, field: Option<&Value>) -> Scene {
@@ -22,20 +22,7 @@ fn scene(frames: u32, launch: &Value, field: Option<&Value>) -> Scene {
         document["nodes"]["field"] = field.clone();
         document["threads"]["t2"] = json!({ "from": "field", "to": "throw", "port": "field" });
     }
-    Scene::from_value(document, &Registry::default().schemas).unwrap()
-}
-
-fn in_workshop<T>(work: impl FnOnce(&Workshop<'_>) -> T) -> T {
-    let registry = Registry::default();
-    work(&Workshop {
-        types: &registry.types,
-        schemas: &registry.schemas,
-        memo: &Memo::default(),
-        assets: &no_assets(),
-        clock: &|| 0,
-        cancel: &Cancel::default(),
-        recorder: &AtOnce,
-    })
+    read(document)
 }
 
 /// Places and velocities of all things at a frame, metres and seconds.
@@ -60,7 +47,7 @@ proptest! {
             "stands": if stands { "off the field" } else { "the world's" }, "sides": []
         });
         let scene = scene(48, &launch, Some(&ball));
-        let begun = in_workshop(|workshop| state(&compile(&scene, workshop), 0.0));
+        let begun = workshop(|workshop| state(&compile(&scene, workshop), 0.0));
         prop_assert_eq!(begun.len(), things as usize);
         for (place, velocity) in &begun {
             let normal = (*place - at) / radius;
@@ -88,7 +75,7 @@ proptest! {
     fn every_offer_of_an_upright_bounce_closes_the_loop(height in 0.5..4.0f64, up in 0.0..4.0f64, bounciness in prop::sample::select(vec![0.8, 1.0]), frames in 60u32..200) {
         let launch = json!({ "start": [0, height, 0], "velocity": [0, up, 0], "bounciness": bounciness, "sides": ["bottom"] });
         let mut scene = scene(frames, &launch, None);
-        let offers = in_workshop(|workshop| {
+        let offers = workshop(|workshop| {
             let compiled = compile(&scene, workshop);
             EndReport::of(&compiled.ends[0], compiled.timing.frames, 24.0, workshop.cancel).unwrap().offers
         });
@@ -103,7 +90,7 @@ proptest! {
 
 /// Offers that are said to leave nothing open close the loop when they are taken alone, and there is one at least.
 fn closes_by_its_offers(scene: &Scene) -> Result<(), TestCaseError> {
-    in_workshop(|workshop| {
+    workshop(|workshop| {
         let compiled = compile(scene, workshop);
         let (frames, fps) = (compiled.timing.frames, compiled.timing.fps);
         let mut report = EndReport::of(&compiled.ends[0], frames, fps, workshop.cancel).unwrap();

@@ -5,6 +5,7 @@ use crate::common::scenes::{compiled, document};
 use proptest::prelude::*;
 use serde_json::{Value, json};
 use zickzack_core::graph::report;
+use zickzack_core::keys::Beyond;
 use zickzack_core::motion::{Cancel, Columns, Frames, Sample, prepared, trace};
 
 /// The messages of a node.
@@ -156,6 +157,29 @@ proptest! {
             prop_assert!((f64::from(*count) - share).abs() < 1.0, "{counts:?} for {weights:?}");
             prop_assert!(*weight > 0.0 || *count == 0);
         }
+    }
+
+    /// Only what a motion has within the frames that are asked for is left out of its file.
+    #[test]
+    fn what_a_file_leaves_out_is_said_where_there_is_such(
+        seen in 0.2..0.9f64, kinds: bool, colours: bool, bright: bool, to in 1.0..95.0f64,
+    ) {
+        let list = if kinds { json!([{ "id": "a" }, { "id": "b" }]) } else { json!([]) };
+        let colouring = if colours { "phase" } else { "kind" };
+        let nodes = [
+            ("path", "figure", json!({})),
+            ("ride", "ride", json!({ "to": seen })),
+            ("kinds", "kinds", json!({ "kinds": list, "colouring": colouring })),
+            ("swell", "swell", json!({ "scale": 1, "brightness": if bright { 0.5 } else { 1.0 } })),
+            ("out", "output", json!({})),
+        ];
+        let threads = [("path", "ride", "path"), ("ride", "kinds", "motion"), ("kinds", "swell", "motion"), ("swell", "out", "motion")];
+        let made = compiled(document(96, &nodes, &threads));
+        let beyond = Beyond::of(&made.ends[0].motion, Frames { from: 0.0, to }, &Cancel::default()).unwrap();
+        // A lap in 96 frames: it is out of sight from `seen` on.
+        let presence = to.floor() / 96.0 > seen;
+        prop_assert_eq!(beyond, Beyond { presence, kinds, colours, brightness: bright, cuts: false });
+        prop_assert_eq!(beyond.not_in_glb().len(), beyond.not_in_csv().len() + usize::from(presence));
     }
 
     /// A prism of six sides stands still on one of them only after whole sides.

@@ -10,7 +10,7 @@ use std::sync::Arc;
 use utoipa::{IntoParams, ToSchema};
 use uuid::Uuid;
 use zickzack_core::graph::{Compiled, Memo};
-use zickzack_core::keys::{Keys, ObjectKeys, bake_dense, bake_reduced};
+use zickzack_core::keys::{Beyond, Keys, ObjectKeys, bake_dense, bake_reduced};
 use zickzack_core::motion::{Cancel, Columns, Frames, Motion, Sample, prepared};
 use zickzack_core::scene::Scene;
 use zickzack_formats::{csv, glb};
@@ -81,6 +81,10 @@ pub struct Look {
     channels: Vec<ChannelCount>,
     /// x, y, z of the thing looked at.
     plots: Vec<Plot>,
+    /// What of the motion is not in a GLB.
+    not_in_glb: Vec<&'static str>,
+    /// What of the motion is not in a CSV.
+    not_in_csv: Vec<&'static str>,
 }
 
 /// Most poses of one hand-off.
@@ -173,7 +177,10 @@ pub async fn look(
         let first = state.scene.first_frame as f64;
         let object = wanted.object.unwrap_or(0).min(motion.len().saturating_sub(1));
         let plots = plots(motion, &keys, object, first, &cancel)?;
-        Ok(Look { things: motion.len(), channels: counts(&keys, wanted.step, first), plots })
+        let beyond = Beyond::of(motion, range, &cancel).map_err(|error| Refusal::bad(error.to_string()))?;
+        let (not_in_glb, not_in_csv) = (beyond.not_in_glb(), beyond.not_in_csv());
+        let channels = counts(&keys, wanted.step, first);
+        Ok(Look { things: motion.len(), channels, plots, not_in_glb, not_in_csv })
     });
     look.await.map(web::Json)
 }

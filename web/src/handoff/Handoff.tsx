@@ -148,6 +148,7 @@ function Sheet(props: SheetProps) {
         <Button variant="contained" component="a" href={file} download className="write" data-testid="write">
           Write file
         </Button>
+        {look.data && <LeftOut words={ending === 'csv' ? look.data.not_in_csv : look.data.not_in_glb} />}
         <h2>Channels</h2>
         {look.data && <Channels look={look.data} />}
         <p className="soft">The keys stand on their own: what made the motion can be deleted, and the motion stays.</p>
@@ -155,6 +156,12 @@ function Sheet(props: SheetProps) {
       </aside>
     </main>
   );
+}
+
+/** What of the motion the file does not say. */
+function LeftOut({ words }: { words: string[] }) {
+  if (words.length === 0) return null;
+  return <p className="soft" data-testid="left-out">{`Not in this file: ${words.join(', ')}.`}</p>;
 }
 
 /** The same hand-off for the command line. */

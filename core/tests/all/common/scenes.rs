@@ -6,10 +6,20 @@ use zickzack_core::motion::Cancel;
 use zickzack_core::nodes::Registry;
 use zickzack_core::scene::Scene;
 
+/// A document, read.
+pub fn read(document: Value) -> Scene {
+    Scene::from_value(document, &Registry::default().schemas).expect("a scene")
+}
+
 /// What `work` makes of a scene in a workshop of its own. The document must be a scene.
 pub fn in_workshop<T>(document: Value, work: impl FnOnce(&Scene, &Workshop<'_>) -> T) -> T {
+    let scene = read(document);
+    workshop(|workshop| work(&scene, workshop))
+}
+
+/// What `work` makes in a workshop that remembers nothing from before.
+pub fn workshop<T>(work: impl FnOnce(&Workshop<'_>) -> T) -> T {
     let registry = Registry::default();
-    let scene = Scene::from_value(document, &registry.schemas).expect("a scene");
     let cancel = Cancel::default();
     let workshop = Workshop {
         types: &registry.types,
@@ -20,7 +30,7 @@ pub fn in_workshop<T>(document: Value, work: impl FnOnce(&Scene, &Workshop<'_>) 
         cancel: &cancel,
         recorder: &AtOnce,
     };
-    work(&scene, &workshop)
+    work(&workshop)
 }
 
 /// A document, compiled.

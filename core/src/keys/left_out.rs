@@ -1,0 +1,57 @@
+//! What a file of keys cannot say of a motion.
+
+use crate::motion::{Cancel, Columns, Cut, Frames, Motion, MotionError, Sample, prepared};
+use std::sync::Arc;
+
+/// What a motion has at its whole frames that goes into a file or not, in words.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub struct Beyond {
+    /// Some thing is not there at some time.
+    pub presence: bool,
+    /// Things are of several kinds.
+    pub kinds: bool,
+    /// Things have colours that follow something.
+    pub colours: bool,
+    /// Things are brighter or darker at times.
+    pub brightness: bool,
+    /// Things are cut off at times.
+    pub cuts: bool,
+}
+
+impl Beyond {
+    /// Of a motion within a range. Errors as of preparing it.
+    pub fn of(motion: &Arc<dyn Motion>, range: Frames, cancel: &Cancel) -> Result<Self, MotionError> {
+        let ready = prepared(motion, range.widened(1.0), cancel)?;
+        let columns = Columns::ALIVE | Columns::TINT | Columns::BRIGHTNESS | Columns::CUT;
+        let mut found = Self { kinds: ready.kinds().len() > 1, ..Self::default() };
+        let mut sample = Sample::default();
+        for frame in range.from.ceil() as i64..=range.to.floor() as i64 {
+            if cancel.cancelled() {
+                return Err(MotionError::Cancelled);
+            }
+            ready.sample(frame as f64, columns, &mut sample);
+            found.presence |= sample.alive.iter().any(|alive| !alive);
+            found.colours |= sample.tints.iter().any(|tint| *tint != 0.0);
+            found.brightness |= sample.brightness.iter().any(|bright| *bright != 1.0);
+            found.cuts |= sample.cuts.iter().any(|cut| *cut != Cut::default());
+        }
+        Ok(found)
+    }
+
+    /// What of it a GLB leaves out.
+    pub fn not_in_glb(self) -> Vec<&'static str> {
+        let presence = self.presence.then_some("when things are there");
+        presence.into_iter().chain(self.not_in_csv()).collect()
+    }
+
+    /// What of it a CSV leaves out.
+    pub fn not_in_csv(self) -> Vec<&'static str> {
+        let all = [
+            (self.kinds, "of which kind things are"),
+            (self.colours, "their colours"),
+            (self.brightness, "their brightness"),
+            (self.cuts, "where they are cut off"),
+        ];
+        all.into_iter().filter(|(is, _)| *is).map(|(_, word)| word).collect()
+    }
+}
