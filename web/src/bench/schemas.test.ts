@@ -9,8 +9,8 @@ const schemas = [
     inputs: [],
     params: [
       choice,
-      { name: 'laps', values: { kind: 'fraction', default: '1' }, only_when: ['pace', ['laps']] },
-      { name: 'speed', values: { kind: 'number', default: 1 }, only_when: ['pace', ['speed']] },
+      { name: 'laps', values: { kind: 'fraction', default: '1', min: -10, max: 10 }, only_when: ['pace', ['laps']] },
+      { name: 'speed', values: { kind: 'number', default: 1, min: -100, max: 100 }, only_when: ['pace', ['speed']] },
       { name: 'start', values: { kind: 'number', default: 0 } },
     ],
   },
@@ -27,5 +27,11 @@ describe('what a new choice brings into use', () => {
   it('stays as it is where it is driven, or in use already', () => {
     expect(over({ speed: { formula: 'frame' } }, 'speed')).toEqual([]);
     expect(over({}, 'laps')).toEqual([]);
+  });
+
+  it('stays as it is where it does not take so much: the choice must not be refused for it', () => {
+    expect(over({}, 'speed', { laps: '3/2', speed: 101 })).toEqual([]);
+    expect(over({ pace: 'speed' }, 'laps', { laps: '21/2', speed: 1 })).toEqual([]);
+    expect(over({ pace: 'speed' }, 'laps', { laps: '-10', speed: 1 })).toHaveLength(1);
   });
 });

@@ -36,13 +36,20 @@ export function isShown(document: Scene, node: string, schema: NodeSchema, param
   return !other || values.includes(String(valueOf(document, node, other)));
 }
 
+/** True where a number, or a fraction as a text, lies within what a parameter takes. */
+function takes({ values }: Param, value: unknown): boolean {
+  if (!('min' in values)) return true;
+  const [above = NaN, below = 1] = String(value).split('/').map(Number);
+  return above / below >= values.min && above / below <= values.max;
+}
+
 /** What goes with a new choice: numbers that it brings into use say what those it leaves out said (`alike`). */
 export function carriedOver(schemas: readonly NodeSchema[], document: Scene, node: string, choice: Param, value: unknown, alike: Record<string, unknown>): Op[] {
   if (choice.values.kind !== 'choice') return [];
   const schema = schemas.find((schema) => schema.name === document.nodes?.[node]?.type);
   const comes = (param: Param) => param.only_when?.[0] === choice.name && param.only_when[1].includes(String(value)) && !param.only_when[1].includes(String(valueOf(document, node, choice)));
   return (schema?.params ?? [])
-    .filter((param) => comes(param) && alike[param.name] !== undefined && !byFormula(document, node, param))
+    .filter((param) => comes(param) && alike[param.name] !== undefined && takes(param, alike[param.name]) && !byFormula(document, node, param))
     .map((param) => put(['nodes', node, 'params', param.name], alike[param.name]));
 }
 

@@ -59,7 +59,11 @@ export const Row = memo(function Row({ nodes, param, document }: RowProps) {
   const given = nodes.filter((id) => document.nodes?.[id]?.params?.[param.name] !== undefined);
   const all = (value: unknown): Op[] => nodes.map((id) => put(at(id), value));
   const schemas = useSchemas();
-  const set = (value: unknown) => live.edit(`set ${param.label}`, [...all(value), ...nodes.flatMap((id) => carriedOver(schemas, document, id, param, value, useScene.getState().nodes[id]?.alike ?? {}))]);
+  const set = (value: unknown) => {
+    // Of other parameters a row may have seen an older state.
+    const { document: now, nodes: told } = useScene.getState();
+    live.edit(`set ${param.label}`, [...all(value), ...nodes.flatMap((id) => carriedOver(schemas, now ?? document, id, param, value, told[id]?.alike ?? {}))]);
+  };
   const show = (value: unknown) => live.preview(all(value));
   const value = valueOf(document, node, param);
   const mixed = nodes.some((id) => JSON.stringify(valueOf(document, id, param)) !== JSON.stringify(value));
