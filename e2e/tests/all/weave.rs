@@ -60,11 +60,17 @@ async fn a_slip_is_dropped_on_a_thread_and_a_thread_pulled_into_the_open_is_offe
 
     // A facing that lies apart is dropped on the thread to the first output.
     visit.js("document.querySelector('.weave-body').focus()").await?;
-    visit.tap((30.0, 560.0)).await?;
+    let (x, y) = (30.0, 560.0);
+    visit.tap((x, y)).await?;
     visit.js("document.querySelector('.weave-body').focus()").await?;
     visit.keys("n", &[]).await?;
     visit.find("input[aria-label=\"Node to add\"]").await?;
+    // The pointer rests where the list is: what comes to lie under it while letters narrow the list is not taken.
     visit.keys("face", &[]).await?;
+    let noticed = format!(
+        "const under = document.elementFromPoint({x}, {y}).closest('li'); return under?.previousSibling != null && under.matches(':hover')"
+    );
+    visit.until("the browser sees what lies under the pointer", &noticed).await?;
     visit.keys(&char::from(Key::Enter).to_string(), &[]).await?;
     visit.kept().await?;
     let facing = visit.node("Face travel").await?;

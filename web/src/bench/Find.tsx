@@ -102,7 +102,7 @@ function Finder() {
       />
       <ul id="find-list" role="listbox" aria-label="Found" className="find-list">
         {sorted.map((found, i) => (
-          <li key={`${found.name} ${i}`} id={`find-${i}`} role="option" aria-selected={i === at} onClick={() => act(found)} onPointerEnter={() => setMarked(i)} ref={(element) => (i === at ? element?.scrollIntoView({ block: 'nearest' }) : undefined)}>
+          <li key={`${found.name} ${i}`} id={`find-${i}`} role="option" aria-selected={i === at} onClick={() => act(found)} onPointerMove={() => setMarked(i)} ref={(element) => (i === at ? element?.scrollIntoView({ block: 'nearest' }) : undefined)}>
             <strong>{found.name}</strong>
             <span className="soft">{found.what}</span>
           </li>

@@ -13,7 +13,10 @@ export function foundNodes(schemas: NodeSchema[], text: string): NodeSchema[] {
   return schemas.filter(fits).sort((a, b) => rank(a) - rank(b));
 }
 
-/** Adding by typing: letters narrow the list, Enter adds what is marked. */
+/**
+ * Adding by typing: letters narrow the list, Enter adds what is marked. A pointer marks by moving only: what comes to
+ * lie under one that rests is not chosen by it.
+ */
 export function AddNode({ schemas, onAdd, onClose }: { schemas: NodeSchema[]; onAdd: (schema: NodeSchema) => void; onClose: () => void }) {
   const [text, setText] = useState('');
   const [marked, setMarked] = useState(0);
@@ -49,7 +52,7 @@ export function AddNode({ schemas, onAdd, onClose }: { schemas: NodeSchema[]; on
       />
       <ul id="add-list" role="listbox">
         {found.map((schema, i) => (
-          <li key={schema.name} role="option" aria-selected={i === at} tabIndex={-1} onPointerDown={(event) => event.preventDefault()} onClick={() => onAdd(schema)} onPointerEnter={() => setMarked(i)}>
+          <li key={schema.name} role="option" aria-selected={i === at} tabIndex={-1} onPointerDown={(event) => event.preventDefault()} onClick={() => onAdd(schema)} onPointerMove={() => setMarked(i)}>
             <strong>{schema.title}</strong>
             <span className="soft add-group">{schema.group}</span>
             <span className="soft add-help">{schema.help}</span>
