@@ -285,7 +285,10 @@ impl Visit {
 
     /// Begins from a starter of the Pattern book, which may lie below what is seen of it.
     pub async fn begin_from(&self, starter: &str) -> Result<()> {
-        self.client.goto(&self.base).await?;
+        let home = format!("{}/", self.base);
+        if self.client.current_url().await?.as_str() != home {
+            self.client.goto(&home).await?;
+        }
         let css = format!("button[aria-label=\"Begin from {starter}\"]");
         self.find(&css).await?;
         self.js(&format!("document.querySelector({}).scrollIntoView({{ block: 'center' }})", json!(css))).await?;

@@ -68,8 +68,16 @@ export function LivingPicture({ living, flat, seconds, width, height }: { living
       draw((now / 1000 / seconds) % 1);
       request = requestAnimationFrame(tick);
     };
-    request = requestAnimationFrame(tick);
-    return () => cancelAnimationFrame(request);
+    // Only what is in sight moves.
+    const sight = new IntersectionObserver((entries) => {
+      cancelAnimationFrame(request);
+      if (entries.at(-1)?.isIntersecting) request = requestAnimationFrame(tick);
+    });
+    sight.observe(pen.canvas);
+    return () => {
+      sight.disconnect();
+      cancelAnimationFrame(request);
+    };
   }, [living, flat, seconds, width, height]);
   return <canvas ref={canvas} style={{ width, height }} aria-hidden="true" />;
 }
