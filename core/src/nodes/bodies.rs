@@ -2,10 +2,11 @@ use super::axis_of;
 use super::placing::sentence;
 use crate::graph::{Context, NodeType, Outcome, Product};
 use crate::motion::{Frames, Kind, Motion, Simulated, WithLooks, prepared};
-use crate::physics::{Bodies, BodiesSetup, BodyForm, Hull};
+use crate::physics::{Bodies, BodiesChange, BodiesSetup, BodyForm, Hull};
 use crate::pose::Axis;
 use crate::scene::{Params, Space};
 use crate::schema::{AXIS_NAMES, Group, Param, Port, PortKind, Schema, Unit, Values};
+use crate::signal::Thing;
 use glam::{DMat3, DVec3};
 use std::collections::BTreeSet;
 use std::sync::Arc;
@@ -84,7 +85,8 @@ impl NodeType for BodiesNode {
                     Group::Form,
                     (Unit::Acceleration, 9.81, -1e7, 1e7),
                     "How strongly they are pulled down.",
-                ),
+                )
+                .over_time(),
                 Param::vector("down", "down", Group::Form, (Unit::None, [0.0, -1.0, 0.0]), "Which way gravity pulls."),
                 Param::choice(
                     "ways",
@@ -99,14 +101,16 @@ impl NodeType for BodiesNode {
                     Group::Form,
                     (Unit::None, 0.3, 0.0, 1.0),
                     "Speed after a bounce by speed before it.",
-                ),
+                )
+                .over_time(),
                 number(
                     "friction",
                     "friction",
                     Group::Form,
                     (Unit::None, 0.5, 0.0, 100.0),
                     "How much they hold on to what they touch.",
-                ),
+                )
+                .over_time(),
                 number(
                     "density",
                     "density",
@@ -183,6 +187,8 @@ impl NodeType for BodiesNode {
         // In flat scenes they stay in the picture and turn in it.
         let level = if flat { Some(2) } else { level_axis(params)? };
         let own = forms(context, &motion)?;
+        let down = flattened(params.vector("down")).normalize_or(DVec3::NEG_Y);
+        let change = change(params, down);
         let setup = BodiesSetup {
             moved_forms: match context.motion("moved") {
                 Ok(moved) if params.text("form") == LOOKS => forms(context, &moved)?,
@@ -194,7 +200,10 @@ impl NodeType for BodiesNode {
             bounciness: params.number("bounciness"),
             friction: params.number("friction"),
             damping: (params.number("damping"), params.number("turn-damping")),
-            gravity: flattened(params.vector("down")).normalize_or(DVec3::NEG_Y) * params.number("gravity"),
+            // Where it changes, the strongest says how finely it is worked out.
+            gravity: change
+                .as_ref()
+                .map_or(down * params.number("gravity"), |change| down * strongest(change, begin, frames)),
             pulled: (params.text("going") == GOING[1]).then(|| params.number("time")),
             steps,
             from: begin,
@@ -203,7 +212,7 @@ impl NodeType for BodiesNode {
         };
         let make = || -> Result<Box<dyn Simulated>, String> {
             let moved = context.motion("moved").ok().map(|moved| ready(&moved)).transpose()?;
-            Ok(Box::new(Bodies::new(setup.clone(), ready(&motion)?, moved, &grounds)))
+            Ok(Box::new(Bodies::new(setup.clone(), ready(&motion)?, moved, &grounds).changing(change.clone())))
         };
         let taken = context.recorded(begin, frames.ceil() as usize + 1, &make)?;
         let recording = taken.recording;
@@ -219,6 +228,19 @@ impl NodeType for BodiesNode {
         let product = Product::Motion(WithLooks::of(Arc::new(recording), &motion));
         Ok(Outcome { facts, warnings, progress: taken.progress, ..Outcome::new(product) })
     }
+}
+
+/// What changes over time, if anything does.
+fn change(params: &Params<'_>, down: DVec3) -> Option<BodiesChange> {
+    let [gravity, bounciness, friction] = ["gravity", "bounciness", "friction"].map(|name| params.driven(name));
+    let changes = [&gravity, &bounciness, &friction].iter().any(|number| number.over_time());
+    changes.then_some(BodiesChange { down, gravity, bounciness, friction })
+}
+
+/// The strongest gravity on the frames that are worked out, metres per second squared.
+fn strongest(change: &BodiesChange, begin: f64, frames: f64) -> f64 {
+    let at = |i: u32| change.gravity.at(begin + f64::from(i), Thing { index: 0, count: 1 }).abs();
+    (0..=frames as u32).map(at).fold(0.0, f64::max)
 }
 
 /// The axis along which they do not move, where they stay on the level.

@@ -70,7 +70,7 @@ impl Air {
             let course = self.course(velocity);
             return (course.offset(seconds), course.velocity(seconds));
         }
-        let mut moving = Moving { place: DVec3::ZERO, velocity, spin: DVec3::ZERO };
+        let mut moving = Moving { place: DVec3::ZERO, velocity, spin: DVec3::ZERO, time: 0.0 };
         let mut stepper = Stepper::to_the_end(tolerance);
         let mut left = seconds;
         let mut steps = 0;
@@ -108,7 +108,7 @@ impl Air {
         let mut here = Knot { after: 0.0, place: DVec3::ZERO, velocity, acceleration: self.acceleration(velocity) };
         let mut stepper = Stepper::to_the_end(tolerance);
         for _ in 0..MOST_STEPS {
-            let from = Moving { place: here.place, velocity: here.velocity, spin: DVec3::ZERO };
+            let from = Moving { place: here.place, velocity: here.velocity, spin: DVec3::ZERO, time: 0.0 };
             let (used, to) = stepper.step(&from, 1e4, &|m| (self.acceleration(m.velocity), DVec3::ZERO));
             if !to.place.is_finite() || !to.velocity.is_finite() {
                 return f64::NAN;
@@ -231,7 +231,7 @@ impl Travel for Course {
         match self {
             Self::Parabola { acceleration, .. } => acceleration.length(),
             Self::Drag { velocity, wind, gravity, rate } => (*gravity - (*velocity - *wind) * *rate).length(),
-            Self::Step(knots) => 2.0 * knots.0.acceleration.length().max(knots.1.acceleration.length()),
+            Self::Step(knots) => knots.0.most_acceleration(&knots.1),
         }
     }
 

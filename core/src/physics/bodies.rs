@@ -3,6 +3,7 @@
 use super::solid::{BodyForm, ground_shape};
 use crate::motion::{Columns, Contact, Kept, Motion, Row, Sample, Simulated, Stand};
 use crate::pose::turn_between;
+use crate::signal::{Driven, Thing};
 use crate::surface::Surface;
 use glam::{DQuat, DVec3, Quat, Vec3};
 use rapier3d::prelude::{
@@ -51,6 +52,38 @@ impl BodiesSetup {
     fn freely(&self, spin: DVec3) -> DVec3 {
         self.level.map_or(spin, |axis| DVec3::AXES[axis] * spin[axis])
     }
+}
+
+/// What takes the place of numbers of the setup where any of them changes over time; the same for all bodies.
+#[derive(Debug, Clone)]
+pub struct BodiesChange {
+    /// Unit vector along which gravity pulls.
+    pub down: DVec3,
+    /// Metres per second squared.
+    pub gravity: Driven,
+    /// 0 to 1.
+    pub bounciness: Driven,
+    /// At least 0.
+    pub friction: Driven,
+}
+
+impl BodiesChange {
+    fn at(&self, frame: f64) -> Numbers {
+        let of = |number: &Driven| number.at(frame, Thing { index: 0, count: 1 });
+        Numbers {
+            gravity: self.down * of(&self.gravity),
+            bounciness: of(&self.bounciness),
+            friction: of(&self.friction),
+        }
+    }
+}
+
+/// The numbers of a step.
+#[derive(Clone, Copy)]
+struct Numbers {
+    gravity: DVec3,
+    bounciness: f64,
+    friction: f64,
 }
 
 /// Most steps for each frame that sizes and speeds may ask for.
@@ -120,6 +153,7 @@ struct Intake {
     frame: usize,
     pulled: Vec<Vec<Goal>>,
     moved: Vec<Vec<Goal>>,
+    numbers: Vec<Numbers>,
 }
 
 /// Two colliders.
@@ -128,6 +162,9 @@ type Pair = ((u32, u32), (u32, u32));
 /// Bodies that begin as the things of a motion, against surfaces that stand and things that go their own way.
 pub struct Bodies {
     setup: BodiesSetup,
+    change: Option<BodiesChange>,
+    /// Surfaces, each with its bounce and its grip.
+    grounds: Vec<(ColliderHandle, f64, f64)>,
     bodies: Arc<dyn Motion>,
     moved: Option<Arc<dyn Motion>>,
     kind: [u8; 32],
@@ -229,6 +266,8 @@ impl Bodies {
         let kind = *blake3::hash(told.as_bytes()).as_bytes();
         let mut work = Self {
             setup,
+            change: None,
+            grounds: Vec::new(),
             bodies,
             moved,
             kind,
@@ -263,6 +302,13 @@ impl Bodies {
             work.add_ground(ground, i);
         }
         work
+    }
+
+    /// The same while numbers change; those of the setup then only say how finely it is worked out.
+    #[must_use]
+    pub fn changing(mut self, change: Option<BodiesChange>) -> Self {
+        self.change = change;
+        self
     }
 
     /// Steps for each frame.
@@ -311,6 +357,7 @@ impl Bodies {
             .restitution_combine_rule(CoefficientCombineRule::Max)
             .friction_combine_rule(CoefficientCombineRule::Max);
         let added = self.world.insert_collider(collider.build(), Some(handle));
+        self.grounds.push((added, ground.bounce, ground.grip));
         let name = if number == 0 { "ground" } else { "second" };
         self.names.insert(added.into_raw_parts(), name);
     }
@@ -334,10 +381,31 @@ impl Bodies {
                 body.set_next_kinematic_translation(vector(goal.place));
                 body.set_next_kinematic_rotation(rotation(goal.orientation));
             }
+            if let Some(numbers) = intake.numbers.get(step) {
+                self.set(numbers);
+            }
             self.world.step();
             self.listen(self.end_of(frame, step), &mut contacts);
         }
         contacts
+    }
+
+    /// Sets what acts from now on. Colliders are told only what is new to them.
+    fn set(&mut self, numbers: &Numbers) {
+        self.world.gravity = vector(numbers.gravity / self.unit);
+        let handles: Vec<ColliderHandle> = self.world.colliders.iter().map(|(handle, _)| handle).collect();
+        for handle in handles {
+            let ground = self.grounds.iter().find(|(ground, ..)| *ground == handle);
+            let (bounce, grip) = ground.map_or((1.0, 1.0), |(_, bounce, grip)| (*bounce, *grip));
+            let bounciness = (numbers.bounciness * bounce).min(1.0) as f32;
+            let friction = (numbers.friction * grip) as f32;
+            let collider = &self.world.colliders[handle];
+            if collider.restitution() != bounciness || collider.friction() != friction {
+                let collider = &mut self.world.colliders[handle];
+                collider.set_restitution(bounciness);
+                collider.set_friction(friction);
+            }
+        }
     }
 
     /// A spring that neither swings nor depends on mass: v̇ = (x′ − x)/τ² + 2(v′ − v)/τ, by its value at the step's end.
@@ -463,7 +531,14 @@ impl Simulated for Bodies {
         let pulled: Vec<Vec<Goal>> = all(self.setup.pulled.map(|_| &self.bodies));
         let moved: Vec<Vec<Goal>> = all(self.moved.as_ref());
         pulled.iter().chain(&moved).for_each(|goals| digest(&mut hash, goals));
-        self.intake = Intake { frame, pulled, moved };
+        // In the middle of each step: a number that jumps at its end is not of it.
+        let middle = |end: &f64| end - 0.5 / self.steps as f64;
+        let numbers: Vec<Numbers> =
+            self.change.iter().flat_map(|change| ends.iter().map(|end| change.at(middle(end)))).collect();
+        for number in numbers.iter().flat_map(|n| n.gravity.to_array().into_iter().chain([n.bounciness, n.friction])) {
+            hash.update(&number.to_bits().to_le_bytes());
+        }
+        self.intake = Intake { frame, pulled, moved, numbers };
         *hash.finalize().as_bytes()
     }
 

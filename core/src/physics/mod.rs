@@ -3,6 +3,7 @@
 mod aim;
 mod air;
 mod bodies;
+mod changing;
 mod coast;
 mod dormand_prince;
 mod launch;
@@ -20,7 +21,8 @@ mod trundle;
 
 pub use aim::{Aimed, Wanted, aimed, apex};
 pub use air::Air;
-pub use bodies::{Bodies, BodiesSetup};
+pub use bodies::{Bodies, BodiesChange, BodiesSetup};
+pub use changing::{Changing, Weather, thrown_while_changing};
 pub use coast::{Coast, CoastEnd, CoastFate, CoastSetup};
 pub use launch::Launch;
 pub use obstacle::{Bounds, Obstacle, Side};

@@ -12,6 +12,8 @@ pub struct Moving {
     pub velocity: DVec3,
     /// Radians per second, about world axes.
     pub spin: DVec3,
+    /// Seconds.
+    pub time: f64,
 }
 
 /// A moment between two steps.
@@ -28,6 +30,29 @@ pub struct Knot {
 }
 
 impl Knot {
+    /// The most acceleration on the quintic to another knot, metres per second squared, and not much more.
+    pub fn most_acceleration(&self, to: &Self) -> f64 {
+        let h = to.after;
+        if h <= 0.0 {
+            return self.acceleration.length();
+        }
+        let [c3, c4, c5] = self.cubed(to);
+        self.acceleration.length() + (c3.length() * 6.0 + c4.length() * 12.0 + c5.length() * 20.0) / (h * h)
+    }
+
+    /// What the quintic to another knot has of the third, fourth and fifth power of the part of the time, metres.
+    fn cubed(&self, to: &Self) -> [DVec3; 3] {
+        let h = to.after;
+        let (v0, v1) = (self.velocity * h, to.velocity * h);
+        let (a0, a1) = (self.acceleration * (h * h), to.acceleration * (h * h));
+        let rise = to.place - self.place;
+        [
+            rise * 10.0 - v0 * 6.0 - v1 * 4.0 - a0 * 1.5 + a1 * 0.5,
+            rise * -15.0 + v0 * 8.0 + v1 * 7.0 + a0 * 1.5 - a1,
+            rise * 6.0 - (v0 + v1) * 3.0 + (a1 - a0) * 0.5,
+        ]
+    }
+
     /// Place and velocity so many seconds after this knot, on the quintic through place, velocity and acceleration of
     /// both.
     pub fn between(&self, to: &Self, t: f64) -> (DVec3, DVec3) {
@@ -36,12 +61,8 @@ impl Knot {
             return (self.place, self.velocity);
         }
         let x = t / h;
-        let (v0, v1) = (self.velocity * h, to.velocity * h);
-        let (a0, a1) = (self.acceleration * (h * h), to.acceleration * (h * h));
-        let rise = to.place - self.place;
-        let c3 = rise * 10.0 - v0 * 6.0 - v1 * 4.0 - a0 * 1.5 + a1 * 0.5;
-        let c4 = rise * -15.0 + v0 * 8.0 + v1 * 7.0 + a0 * 1.5 - a1;
-        let c5 = rise * 6.0 - (v0 + v1) * 3.0 + (a1 - a0) * 0.5;
+        let (v0, a0) = (self.velocity * h, self.acceleration * (h * h));
+        let [c3, c4, c5] = self.cubed(to);
         let place = self.place + (v0 + (a0 * 0.5 + (c3 + (c4 + c5 * x) * x) * x) * x) * x;
         let velocity = v0 + (a0 + (c3 * 3.0 + (c4 * 4.0 + c5 * (5.0 * x)) * x) * x) * x;
         (place, velocity / h)
@@ -102,20 +123,21 @@ impl Stepper {
 
 /// After one step of `h` seconds, and the estimated error in metres.
 fn one(from: &Moving, h: f64, forces: &Forces<'_>) -> (Moving, f64) {
-    let (there, error) = dormand_prince::step(numbers(&[from.place, from.velocity, from.spin]), h, |there| {
-        let there = moving(there);
-        let (acceleration, turning) = forces(&there);
-        numbers(&[there.velocity, acceleration, turning])
-    });
+    let (there, error) =
+        dormand_prince::step(numbers(&[from.place, from.velocity, from.spin], from.time), h, |there| {
+            let there = moving(there);
+            let (acceleration, turning) = forces(&there);
+            numbers(&[there.velocity, acceleration, turning], 1.0)
+        });
     let Moving { place, velocity, .. } = moving(&error);
     (moving(&there), place.length().max(velocity.length() * h))
 }
 
-fn numbers(vectors: &[DVec3; 3]) -> [f64; 9] {
-    std::array::from_fn(|i| vectors[i / 3][i % 3])
+fn numbers(vectors: &[DVec3; 3], time: f64) -> [f64; 10] {
+    std::array::from_fn(|i| if i < 9 { vectors[i / 3][i % 3] } else { time })
 }
 
-fn moving(numbers: &[f64; 9]) -> Moving {
+fn moving(numbers: &[f64; 10]) -> Moving {
     let vector = |i: usize| DVec3::from_slice(&numbers[3 * i..]);
-    Moving { place: vector(0), velocity: vector(1), spin: vector(2) }
+    Moving { place: vector(0), velocity: vector(1), spin: vector(2), time: numbers[9] }
 }

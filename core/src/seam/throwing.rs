@@ -62,7 +62,7 @@ pub fn bounce_offers(launch: &Launch, frames: f64) -> Vec<ThrowOffer> {
     let up = -setup.air.gravity.normalize_or_zero();
     let rising = setup.velocity.dot(up);
     let upright = (setup.velocity - up * rising).length() <= 1e-12 * setup.velocity.length();
-    let calm = setup.air.linear == 0.0 && setup.air.quadratic == 0.0;
+    let calm = setup.air.linear == 0.0 && setup.air.quadratic == 0.0 && setup.changing.is_none();
     let touches = launch.contacts(Frames { from: setup.start_frame, to: setup.start_frame + frames.max(1.0) * 8.0 });
     let Some(first) =
         touches.first().filter(|touch| upright && calm && pull > 0.0 && touch.normal.dot(up) > 1.0 - 1e-12)

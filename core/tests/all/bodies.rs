@@ -8,9 +8,10 @@ use zickzack_core::motion::{
     Cancel, Columns, Earlier, Frames, Kept, Kind, Kinds, Motion, Recording, Row, Sample, Simulated, Take, Together,
     WithLooks, record,
 };
-use zickzack_core::physics::{Air, Bodies, BodiesSetup, BodyForm, Hull, Launch, LaunchSetup};
+use zickzack_core::physics::{Air, Bodies, BodiesChange, BodiesSetup, BodyForm, Hull, Launch, LaunchSetup};
 use zickzack_core::pose::{Axis, angle_between};
 use zickzack_core::schema::Values;
+use zickzack_core::signal::{Beyond, Clock, Driven, Handles, Key, keyed};
 use zickzack_core::surface::{Shape, Surface};
 
 const FPS: f64 = 24.0;
@@ -457,4 +458,76 @@ fn a_crowd_of_kinds_falls_as_it_looks_and_keeps_its_looks() {
         seen[crowd.kind(object)] += 1;
     }
     assert!(seen[0] > 0 && seen[1] > 0, "{seen:?}");
+}
+
+fn held(first: f64, then: f64, from: f64) -> Driven {
+    let key = |frame, value| Key { handles: Handles::Held, ..Key::new(frame, value) };
+    let clock = Clock { fps: FPS, frames: 96.0 };
+    Driven::signal(keyed(&[key(-1.0, first), key(from, then)], Beyond::Holds), clock, -1e7, 1e7)
+}
+
+fn while_changing(
+    setup: &BodiesSetup,
+    change: &BodiesChange,
+    frames: usize,
+    bodies: Things<'_>,
+    grounds: &[Surface],
+) -> Recording {
+    let mut bodies = Bodies::new(setup.clone(), bodies.clone(), None, grounds).changing(Some(change.clone()));
+    record(&mut bodies, (0.0, frames + 1), &[], &Cancel::default(), &mut |_| ()).recording().unwrap()
+}
+
+/// Metres per second.
+fn going(recording: &Recording, frame: f64) -> DVec3 {
+    let mut sample = Sample::default();
+    recording.sample(frame, Columns::VELOCITY, &mut sample);
+    sample.velocities[0] * FPS
+}
+
+proptest! {
+    #![proptest_config(cases(12))]
+
+    /// In free fall the velocity is the sum of what pulled, from the very frame on at which that jumps.
+    #[test]
+    fn bodies_fall_by_the_gravity_of_each_moment(first in -12.0..12.0f64, then in -12.0..12.0f64, at in 4usize..30) {
+        let setup = BodiesSetup { gravity: DVec3::NEG_Y * first.abs().max(then.abs()), ..setup(BodyForm::Ball(0.5)) };
+        let change = BodiesChange {
+            down: DVec3::NEG_Y, gravity: held(first, then, at as f64), bounciness: Driven::Fixed(0.3), friction: Driven::Fixed(0.5),
+        };
+        let recording = while_changing(&setup, &change, 48, &flying(&[(DVec3::ZERO, DVec3::X)]), &[]);
+        for frame in 0..=48usize {
+            let pulled = first * frame.min(at) as f64 + then * frame.saturating_sub(at) as f64;
+            let velocity = going(&recording, frame as f64);
+            prop_assert!((velocity.y + pulled / FPS).abs() < 1e-4, "{} {} at {frame}", velocity.y, -pulled / FPS);
+        }
+    }
+
+    /// On ice a box goes on as fast as it was; from the frame on at which friction comes it slows by μ·g.
+    #[test]
+    fn bodies_slide_by_the_friction_of_each_moment(speed in 3.0..6.0f64, grip in 0.1..0.4f64, at in 8usize..20) {
+        let setup = setup(BodyForm::Box(DVec3::splat(0.5)));
+        let change = BodiesChange {
+            down: DVec3::NEG_Y, gravity: Driven::Fixed(9.81), bounciness: Driven::Fixed(0.0), friction: held(0.0, grip, at as f64),
+        };
+        let recording = while_changing(&setup, &change, 40, &flying(&[(DVec3::Y * 0.5, DVec3::X * speed)]), &[floor()]);
+        prop_assert!((going(&recording, at as f64).x - speed).abs() < 0.01 * speed);
+        let later = 12.0;
+        let wanted = (speed - grip * 9.81 * later / FPS).max(0.0);
+        let found = going(&recording, at as f64 + later).x;
+        prop_assert!((found - wanted).abs() < 0.03 * speed, "{found} {wanted}");
+    }
+
+    /// What changes later changes nothing that was worked out before, so that it is not worked out again.
+    #[test]
+    fn what_bodies_take_in_is_the_same_until_a_number_changes(at in 4usize..30) {
+        let change = |then: f64| BodiesChange {
+            down: DVec3::NEG_Y, gravity: held(9.0, then, at as f64), bounciness: Driven::Fixed(0.3), friction: Driven::Fixed(0.5),
+        };
+        let work = |then: f64| Bodies::new(setup(BodyForm::Ball(0.5)), flying(&[(DVec3::ZERO, DVec3::X)]), None, &[]).changing(Some(change(then)));
+        let (mut one, mut other) = (work(3.0), work(4.0));
+        prop_assert_eq!(one.kind(), other.kind());
+        for frame in 0..40usize {
+            prop_assert_eq!(one.takes_in(frame) == other.takes_in(frame), frame <= at, "{}", frame);
+        }
+    }
 }

@@ -4,6 +4,7 @@ mod amounts;
 mod anything;
 mod bodies;
 mod cases;
+mod changing;
 mod coast;
 mod common;
 mod compare;

@@ -151,14 +151,16 @@ fn hindrances() -> Vec<Param> {
             Group::Form,
             (Unit::None, 0.8, 0.0, 1.0),
             "Speed after a bounce by speed before it, straight off the side.",
-        ),
+        )
+        .per_thing(),
         number(
             "friction",
             "friction",
             Group::Form,
             (Unit::None, 0.0, 0.0, 100.0),
             "How much a side slows it along the side, in bounces and when it slides.",
-        ),
+        )
+        .per_thing(),
         Param::flag(
             "rolls",
             "friction turns it",
@@ -177,7 +179,8 @@ fn air() -> Vec<Param> {
             Group::Form,
             (Unit::Acceleration, 9.81, -1e7, 1e7),
             "How strongly it is pulled down; 0 for straight flight.",
-        ),
+        )
+        .per_thing(),
         Param::vector("down", "down", Group::Form, (Unit::None, [0.0, -1.0, 0.0]), "Which way gravity pulls."),
         number(
             "drag",
@@ -185,21 +188,24 @@ fn air() -> Vec<Param> {
             Group::Form,
             (Unit::None, 0.0, 0.0, 1e3),
             "How much the air slows it, per second: as much as it is fast.",
-        ),
+        )
+        .per_thing(),
         number(
             "thick-drag",
             "drag by square",
             Group::Form,
             (Unit::None, 0.0, 0.0, 1e3),
             "How much the air slows it, per metre: as the square of its speed.",
-        ),
+        )
+        .per_thing(),
         Param::vector(
             "wind",
             "wind",
             Group::Form,
             (Unit::Speed, [0.0; 3]),
             "How the air moves; it needs drag to be felt.",
-        ),
+        )
+        .per_thing(),
     ]
 }
 

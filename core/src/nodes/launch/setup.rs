@@ -2,7 +2,10 @@
 
 use super::params::{BY_HEIGHT, BY_SLOPE, BY_SPEED, BY_THROW, BY_TIME, COMES_BACK, PICTURE, STANDS, STAYS, TURNS};
 use crate::graph::{Context, Timing};
-use crate::physics::{Aimed, Air, Bounds, LaunchSetup, Obstacle, Scatter, Side, TossSetup, Wanted, aimed, scattered};
+use crate::physics::{
+    Aimed, Air, Bounds, Changing, LaunchSetup, Obstacle, Scatter, Side, TossSetup, Wanted, aimed, scattered,
+    thrown_while_changing,
+};
 use crate::scene::{Params, Space};
 use crate::signal::{Driven, Thing};
 use crate::surface::Touch;
@@ -32,16 +35,24 @@ struct Throw {
 pub(super) fn thrown(context: &Context<'_>) -> Result<Thrown, String> {
     let (params, timing) = (&context.params, context.timing);
     let count = usize::try_from(params.whole("things")).unwrap_or(1).max(1);
-    let air = air(params, timing);
+    let changing = Arc::new(changing(params, timing));
     let comes_back = params.text("aim") != BY_THROW && params.text("then") == COMES_BACK;
     if comes_back {
+        if changing.air_over_time() || changing.air_per_thing() {
+            return Err("What comes back is thrown in the same way each time: give gravity, drag and wind as numbers that stay the same.".to_owned());
+        }
+        let air = changing.at(params.number("begin"), Thing { index: 0, count }).air;
         return to_and_fro(context, count, air).map(Thrown::ToAndFro);
     }
-    let base = hindered(context, air)?;
+    if changing.air_over_time() && ![BY_THROW, BY_TIME].contains(&params.text("aim").as_str()) {
+        return Err("While gravity, drag or wind change, a throw can be aimed by landing and time only: choose that, or let them stay the same.".to_owned());
+    }
+    let base = hindered(context, &changing)?;
     let stays = params.text("aim") != BY_THROW && params.text("then") == STAYS;
-    if air.is_stepped() && count as f64 * timing.frames / timing.fps > MOST_STEPPED {
+    let stepped = |index: usize| changing.at(params.number("begin"), Thing { index, count }).air.is_stepped();
+    if (changing.over_time() || (0..count).any(stepped)) && count as f64 * timing.frames / timing.fps > MOST_STEPPED {
         return Err(format!(
-            "Drag by the square of speed is worked out in small steps: throw at most {:.0} things in a loop of this length, or use drag by speed.",
+            "Drag by the square of speed, and numbers that change over time, are worked out in small steps: throw at most {:.0} things in a loop of this length, or use drag by speed and numbers that stay the same.",
             (MOST_STEPPED * timing.fps / timing.frames).floor().max(1.0)
         ));
     }
@@ -49,11 +60,13 @@ pub(super) fn thrown(context: &Context<'_>) -> Result<Thrown, String> {
     // Things that are thrown alike are aimed once.
     let mut known = None;
     for index in 0..count {
-        let throw = throw(context, &air, Thing { index, count }, &mut known)?;
+        let thing = Thing { index, count };
+        let throw = throw(context, &base, &changing, thing, &mut known)?;
+        let weather = changing.at(throw.frame, thing);
         let turns = params.fraction("turns").value();
         let way = throw.seconds.unwrap_or(timing.frames / timing.fps);
         let rate = match params.text("turning") {
-            by if by == TURNS[1] => params.driven("spin").at(throw.frame, Thing { index, count }).to_radians(),
+            by if by == TURNS[1] => params.driven("spin").at(throw.frame, thing).to_radians(),
             by if by == TURNS[2] => TAU * turns / way,
             _ => 0.0,
         };
@@ -63,11 +76,15 @@ pub(super) fn thrown(context: &Context<'_>) -> Result<Thrown, String> {
             spin: axis(params, timing) * rate,
             start_frame: throw.frame,
             stays: throw.seconds.filter(|_| stays),
+            air: weather.air,
+            bounciness: weather.bounciness,
+            friction: weather.friction,
+            thing,
             ..base.clone()
         });
     }
     let mut warnings = warnings(&setups);
-    if params.number("gravity") < 0.0 {
+    if params.driven("gravity").fixed().is_some_and(|gravity| gravity < 0.0) {
         warnings.push(
             "Gravity is below 0 and pulls against \"down\": give it above 0, or turn \"down\" round if that is wanted."
                 .to_owned(),
@@ -97,15 +114,19 @@ fn warnings(setups: &[LaunchSetup]) -> Vec<String> {
     warnings
 }
 
-fn air(params: &Params<'_>, timing: Timing) -> Air {
+/// What acts on it and how it bounces, as it is given.
+fn changing(params: &Params<'_>, timing: Timing) -> Changing {
     let flat = timing.space == Space::Flat;
-    let level = |v: DVec3| if flat { v.with_z(0.0) } else { v };
-    let down = level(params.vector("down")).normalize_or(DVec3::NEG_Y);
-    Air {
-        gravity: down * params.number("gravity"),
-        wind: level(params.vector("wind")),
-        linear: params.number("drag"),
-        quadratic: params.number("thick-drag"),
+    let down = params.vector("down");
+    Changing {
+        down: (if flat { down.with_z(0.0) } else { down }).normalize_or(DVec3::NEG_Y),
+        gravity: params.driven("gravity"),
+        drag: params.driven("drag"),
+        thick_drag: params.driven("thick-drag"),
+        wind: params.driven_vector("wind"),
+        flat,
+        bounciness: params.driven("bounciness"),
+        friction: params.driven("friction"),
     }
 }
 
@@ -114,7 +135,7 @@ fn axis(params: &Params<'_>, timing: Timing) -> DVec3 {
 }
 
 /// All but what differs from thing to thing.
-fn hindered(context: &Context<'_>, air: Air) -> Result<LaunchSetup, String> {
+fn hindered(context: &Context<'_>, changing: &Arc<Changing>) -> Result<LaunchSetup, String> {
     let (params, timing) = (&context.params, context.timing);
     let flat = timing.space == Space::Flat;
     let level = |v: DVec3| if flat { v.with_z(0.0) } else { v };
@@ -149,13 +170,12 @@ fn hindered(context: &Context<'_>, air: Air) -> Result<LaunchSetup, String> {
         obstacles: Arc::new(obstacles),
         radius: size,
         rolling_radius: if rolls { size } else { 0.0 },
-        bounciness: params.number("bounciness"),
-        friction: params.number("friction"),
+        changing: changing.over_time().then(|| changing.clone()),
         fps: timing.fps,
         every: params.flag("again").then_some(timing.frames),
         waits: params.flag("waits"),
         life: Some(params.number("life")).filter(|life| *life > 0.0).unwrap_or(f64::INFINITY),
-        ..LaunchSetup::free(DVec3::ZERO, DVec3::ZERO, air)
+        ..LaunchSetup::free(DVec3::ZERO, DVec3::ZERO, Air::still(DVec3::ZERO))
     })
 }
 
@@ -191,7 +211,13 @@ fn on_field(context: &Context<'_>, scatter: &Scatter, frame: f64) -> Option<Touc
     Some(if flat { Touch { point: touch.point.with_z(0.0), ..touch } } else { touch })
 }
 
-fn throw(context: &Context<'_>, air: &Air, thing: Thing, known: &mut Option<(DVec3, Aimed)>) -> Result<Throw, String> {
+fn throw(
+    context: &Context<'_>,
+    base: &LaunchSetup,
+    changing: &Changing,
+    thing: Thing,
+    known: &mut Option<(DVec3, Aimed)>,
+) -> Result<Throw, String> {
     let (params, timing) = (&context.params, context.timing);
     let flat = timing.space == Space::Flat;
     let seed = params.whole("seed").unsigned_abs();
@@ -209,10 +235,17 @@ fn throw(context: &Context<'_>, air: &Air, thing: Thing, known: &mut Option<(DVe
         Aimed { velocity: turn * velocity, seconds: 0.0 }
     } else {
         let by = place(context, "land", thing, frame) - start;
-        match known.filter(|(before, _)| *before == by) {
+        let alike = !changing.air_over_time() && !changing.air_per_thing();
+        match known.filter(|(before, _)| alike && *before == by) {
             Some((_, aimed)) => aimed,
             None => {
-                let aimed = landing(params, timing, air, by)?;
+                let air = changing.at(frame, thing).air;
+                let aimed = if changing.air_over_time() {
+                    let setup = LaunchSetup { start_frame: frame, thing, air, ..base.clone() };
+                    landing_while_changing(params, &setup, by)?
+                } else {
+                    landing(params, timing, &air, by)?
+                };
                 *known = Some((by, aimed));
                 aimed
             }
@@ -244,6 +277,18 @@ fn landing(params: &Params<'_>, timing: Timing, air: &Air, by: DVec3) -> Result<
         };
         format!("No throw lands there: {why}.")
     })
+}
+
+/// The throw that lands so far away after the time that is given.
+fn landing_while_changing(params: &Params<'_>, setup: &LaunchSetup, by: DVec3) -> Result<Aimed, String> {
+    let seconds = params.number("time") / setup.fps;
+    let found = setup
+        .air
+        .thrown(by, seconds)
+        .or(Some(by / seconds))
+        .and_then(|guess| thrown_while_changing(setup, by, seconds, guess));
+    let velocity = found.ok_or("No throw lands there: change what slows it, or the time.")?;
+    Ok(Aimed { velocity, seconds })
 }
 
 fn to_and_fro(context: &Context<'_>, things: usize, air: Air) -> Result<TossSetup, String> {

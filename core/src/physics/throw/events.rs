@@ -33,19 +33,19 @@ impl Solver<'_> {
         }
     }
 
-    pub(super) fn friction(&self, support: Support) -> f64 {
+    pub(super) fn friction(&self, support: Support, time: f64) -> f64 {
+        let friction = self.forecast.at(time).friction;
         match support {
-            Support::Side(_) => self.setup.friction,
-            Support::Face(i) => self.setup.friction * self.setup.obstacles[self.faces[i].obstacle].surface.grip,
+            Support::Side(_) => friction,
+            Support::Face(i) => friction * self.setup.obstacles[self.faces[i].obstacle].surface.grip,
         }
     }
 
     pub(super) fn bounciness(&self, support: Support) -> f64 {
+        let bounciness = self.forecast.at(self.time).bounciness;
         match support {
-            Support::Side(_) => self.setup.bounciness,
-            Support::Face(i) => {
-                (self.setup.bounciness * self.setup.obstacles[self.faces[i].obstacle].surface.bounce).min(1.0)
-            }
+            Support::Side(_) => bounciness,
+            Support::Face(i) => (bounciness * self.setup.obstacles[self.faces[i].obstacle].surface.bounce).min(1.0),
         }
     }
 

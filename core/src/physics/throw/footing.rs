@@ -73,9 +73,14 @@ impl Seat {
 }
 
 impl Solver<'_> {
-    /// How it lies. Two supports whose normals are alike count as the first.
+    /// How it lies now. Two supports whose normals are alike count as the first.
     pub(super) fn seat(&self, footing: Footing, place: DVec3, velocity: DVec3) -> Seat {
-        let free = self.setup.air.acceleration(velocity);
+        self.seat_at(footing, self.time, place, velocity)
+    }
+
+    /// How it lies so many seconds after it was let go.
+    pub(super) fn seat_at(&self, footing: Footing, time: f64, place: DVec3, velocity: DVec3) -> Seat {
+        let free = self.forecast.at(time).air.acceleration(velocity);
         let single = |support: Support| {
             let (_, normal) = self.gap(support, place);
             (normal, self.pressed(support, place, velocity, free, normal))
@@ -86,7 +91,7 @@ impl Solver<'_> {
             line: None,
             lever: 1.0,
             free,
-            friction: self.friction(footing.one) * press.max(0.0),
+            friction: self.friction(footing.one, time) * press.max(0.0),
             presses: [press, 0.0],
             normals: [one, DVec3::ZERO],
         };
@@ -104,7 +109,8 @@ impl Solver<'_> {
             line: Some(cross.normalize()),
             lever: 0.5 * middle.length(),
             free,
-            friction: self.friction(footing.one) * presses[0].max(0.0) + self.friction(second) * presses[1].max(0.0),
+            friction: self.friction(footing.one, time) * presses[0].max(0.0)
+                + self.friction(second, time) * presses[1].max(0.0),
             presses,
             normals: [one, other],
         }
@@ -131,7 +137,7 @@ impl Solver<'_> {
                 let seat = self.seat(footing, self.place, along);
                 seat.free + seat.held()
             }
-            None => self.setup.air.acceleration(along),
+            None => self.forecast.at(self.time).air.acceleration(along),
         };
         self.pressed(support, self.place, along, free, normal)
     }

@@ -1,6 +1,8 @@
 //! How a thing that is thrown goes on until something happens: through the air, or along what it lies on.
 
-use super::super::steps::{Forces, Knot, Moving};
+use super::super::air::Air;
+use super::super::changing::{Weather, Window};
+use super::super::steps::{Knot, Moving};
 use super::{BALL, Course, Event, Footing, Going, Mode, Solver};
 use glam::DVec3;
 
@@ -10,31 +12,51 @@ const SHORTEST_SLIDE: f64 = 1e-6;
 const CREEPS: f64 = 1e-7;
 /// The same of slipping, below which a ball grips.
 const GRIPS: f64 = 1e-6;
+/// Seconds for which something that stands still is looked ahead at, how often, and the halvings in between.
+const LIES: f64 = 1.0;
+const LOOKS: u32 = 64;
+const HALVINGS: u32 = 50;
+/// Seconds below which what is let go again at once is not taken to stand still.
+const SHORTEST_REST: f64 = 1e-6;
 /// Times that it is brought back onto two things at once.
 const ONTO_BOTH: usize = 8;
 
 impl Solver<'_> {
     /// How it goes on, how its spin changes, and the event that ends that by itself.
     pub(super) fn course(&mut self) -> Going {
-        let air = self.setup.air;
+        let window = self.forecast.window(self.time);
+        let left = window.until - self.time;
+        let (course, turning, own) = self.course_within(window, left);
+        let own = match own {
+            Some((after, event)) if after <= left => Some((after, event)),
+            // Then something changes.
+            _ if left.is_finite() && self.mode != Mode::Lies => Some((left, Event::Goes)),
+            own => own,
+        };
+        (course, turning, own)
+    }
+
+    fn course_within(&mut self, window: Window, left: f64) -> Going {
         match self.mode {
             Mode::Lies => (lies(), DVec3::ZERO, None),
-            Mode::Flies if !air.is_stepped() => (air.course(self.velocity), DVec3::ZERO, None),
-            Mode::Flies => self.stepped(&|m| (air.acceleration(m.velocity), DVec3::ZERO)),
+            Mode::Flies => match window.steady {
+                Some(Weather { air, .. }) if !air.is_stepped() => (air.course(self.velocity), DVec3::ZERO, None),
+                _ => self.stepped(left),
+            },
             Mode::Slides(footing) | Mode::Rolls(footing) => {
                 let Some(still) = self.still_on(footing) else {
                     self.mode = Mode::Flies;
-                    return self.course();
+                    return self.course_within(window, left);
                 };
                 self.mode = if matches!(self.mode, Mode::Rolls(_)) { Mode::Rolls(still) } else { Mode::Slides(still) };
-                self.evenly(still).unwrap_or_else(|| self.along(still))
+                let even = window.steady.and_then(|weather| self.evenly(still, &weather.air));
+                even.unwrap_or_else(|| self.along(still, left))
             }
         }
     }
 
     /// Along what is flat, where the acceleration stays the same.
-    fn evenly(&self, footing: Footing) -> Option<Going> {
-        let air = &self.setup.air;
+    fn evenly(&self, footing: Footing, air: &Air) -> Option<Going> {
         if !footing.supports().all(|support| self.is_flat(support)) || air.linear != 0.0 || air.is_stepped() {
             return None;
         }
@@ -89,8 +111,36 @@ impl Solver<'_> {
         place
     }
 
-    /// A step along what bends, or against the air.
-    fn along(&mut self, footing: Footing) -> Going {
+    /// Seconds, of at most so many, for which it lies where it is when it stands still.
+    fn lies_for(&self, footing: Footing, most: f64, rolls: bool) -> f64 {
+        let holds = |after: f64| {
+            let seat = self.seat_at(footing, self.time + after, self.place, DVec3::ZERO);
+            let downhill = seat.level(seat.free).length();
+            let held = downhill <= 1e-9 * seat.free.length() || (!rolls && downhill <= seat.friction);
+            seat.stays() && held
+        };
+        if !holds(0.0) {
+            return 0.0;
+        }
+        let most = most.min(LIES);
+        let mut low = 0.0;
+        for i in 1..=LOOKS {
+            let at = most * f64::from(i) / f64::from(LOOKS);
+            if !holds(at) {
+                let mut high = at;
+                for _ in 0..HALVINGS {
+                    let middle = 0.5 * (low + high);
+                    if holds(middle) { low = middle } else { high = middle }
+                }
+                return high;
+            }
+            low = at;
+        }
+        most
+    }
+
+    /// A step along what bends, against the air, or while something changes, of at most so many seconds.
+    fn along(&mut self, footing: Footing, left: f64) -> Going {
         let seat = self.seat(footing, self.place, self.velocity);
         let downhill = seat.level(seat.free);
         let friction = seat.friction;
@@ -100,24 +150,35 @@ impl Solver<'_> {
         let held = downhill.length() <= 1e-9 * seat.free.length() || (!rolls && downhill.length() <= friction);
         // Where friction all but holds it, it creeps ever more slowly.
         let creeps = speed <= CREEPS * seat.free.length() && !rolls && downhill.length() <= friction * (1.0 + 1e-4);
-        if creeps || (held && speed <= 1e-9 * (1.0 + self.setup.air.gravity.length())) {
+        let rests = creeps || (held && speed <= 1e-9 * (1.0 + self.forecast.at(self.time).air.gravity.length()));
+        if rests && self.forecast.changes() {
+            // Until something lets it go again.
+            let lasts = self.lies_for(footing, left, rolls);
+            if lasts > SHORTEST_REST {
+                self.velocity = DVec3::ZERO;
+                self.spin = DVec3::ZERO;
+                return (lies(), DVec3::ZERO, Some((lasts, Event::Goes)));
+            }
+        } else if rests {
             self.mode = Mode::Lies;
             self.velocity = DVec3::ZERO;
             self.spin = DVec3::ZERO;
             return (lies(), DVec3::ZERO, None);
         }
-        let mut most = f64::INFINITY;
+        let mut most = left;
         // Up to where sliding or slipping may end; friction turns round there, which no step may step over.
         let before = if self.balls() { self.slip(&seat, self.velocity, self.spin) } else { self.velocity };
-        if !rolls && friction > 0.0 {
+        // What goes downhill faster than friction holds it does not stop within a step.
+        let gains = !self.balls() && before.dot(downhill) >= 0.0 && downhill.length() > friction;
+        if !rolls && friction > 0.0 && !gains {
             let slipping = if self.balls() { before.length() / seat.gripping() } else { before.length() };
-            most = (slipping / (friction + downhill.length())).max(1e-6);
+            most = (slipping / (friction + downhill.length())).max(1e-6).min(left);
         }
         let radius = self.setup.rolling_radius;
         let (from, used, there, ends) = {
             let this = &*self;
             let forces = |m: &Moving| {
-                let seat = this.seat(footing, m.place, m.velocity);
+                let seat = this.seat_at(footing, m.time, m.place, m.velocity);
                 let (flat, held) = (seat.level(seat.free), seat.free + seat.held());
                 // What holds it also bends its way, along with what bends.
                 let held = held - seat.level(held);
@@ -132,16 +193,16 @@ impl Solver<'_> {
                 let way = seat.level(m.velocity).try_normalize().unwrap_or(flat.normalize_or_zero());
                 (flat + held - way * seat.friction, DVec3::ZERO)
             };
-            let from = Moving { place: this.place, velocity: this.velocity, spin: this.spin };
+            let from = Moving { place: this.place, velocity: this.velocity, spin: this.spin, time: this.time };
             let mut stepper = this.stepper.clone();
             let (used, there) = loop {
                 let (used, mut there) = stepper.step(&from, most, &forces);
                 // Kept on the ground, and its velocity along it.
                 there.place = this.onto(footing, there.place);
-                let seat = this.seat(footing, there.place, there.velocity);
+                let seat = this.seat_at(footing, there.time, there.place, there.velocity);
                 there.velocity = seat.level(there.velocity);
                 // Where it is about to leave the ground it comes up to that in small steps.
-                if used <= SHORTEST_SLIDE || this.seat(footing, there.place, there.velocity).stays() {
+                if used <= SHORTEST_SLIDE || this.seat_at(footing, there.time, there.place, there.velocity).stays() {
                     break (used, there);
                 }
                 most = 0.5 * used;
@@ -156,7 +217,7 @@ impl Solver<'_> {
             self.stepper = stepper;
             (from, used, there, ends)
         };
-        let seat = self.seat(footing, there.place, there.velocity);
+        let seat = self.seat_at(footing, there.time, there.place, there.velocity);
         if rolls {
             let spin = self.gripping(&seat, there.velocity, there.spin);
             return (ends, (spin - self.spin) / used, Some((used, Event::Goes)));
@@ -178,12 +239,16 @@ impl Solver<'_> {
         (ends, turning, Some((used, event)))
     }
 
-    /// A step of an integration in the air.
-    fn stepped(&mut self, forces: &Forces<'_>) -> Going {
-        let from = Moving { place: self.place, velocity: self.velocity, spin: self.spin };
-        let (used, there) = self.stepper.step(&from, f64::INFINITY, forces);
+    /// A step of an integration in the air, of at most so many seconds.
+    fn stepped(&mut self, left: f64) -> Going {
+        let from = Moving { place: self.place, velocity: self.velocity, spin: self.spin, time: self.time };
+        let mut stepper = self.stepper.clone();
+        let forces = |m: &Moving| (self.forecast.at(m.time).air.acceleration(m.velocity), DVec3::ZERO);
+        let (used, there) = stepper.step(&from, left, &forces);
         let knot = |after, m: &Moving| Knot { after, place: m.place, velocity: m.velocity, acceleration: forces(m).0 };
-        (Course::Step(Box::new((knot(0.0, &from), knot(used, &there)))), DVec3::ZERO, Some((used, Event::Goes)))
+        let ends = Course::Step(Box::new((knot(0.0, &from), knot(used, &there))));
+        self.stepper = stepper;
+        (ends, DVec3::ZERO, Some((used, Event::Goes)))
     }
 }
 

@@ -11,10 +11,12 @@ mod going;
 mod touching;
 
 use super::air::{Air, Course};
+use super::changing::{Changing, Forecast};
 use super::obstacle::{Bounds, Obstacle, Side};
 use super::steps::Stepper;
 use crate::motion::{Contact, Frames};
 use crate::pose::scaled_axis;
+use crate::signal::Thing;
 use crate::surface::{Shape, Travel};
 use glam::{DQuat, DVec3};
 use std::sync::Arc;
@@ -44,6 +46,10 @@ pub struct LaunchSetup {
     pub bounciness: f64,
     /// Coefficient of friction, at least 0.
     pub friction: f64,
+    /// What takes the place of air, bounciness and friction where any of it changes over time.
+    pub changing: Option<Arc<Changing>>,
+    /// Which thing it is, for what changes.
+    pub thing: Thing,
     /// Frame at which it is let go.
     pub start_frame: f64,
     /// Frames per second.
@@ -73,6 +79,8 @@ impl LaunchSetup {
             radius: 0.0,
             bounciness: 0.0,
             friction: 0.0,
+            changing: None,
+            thing: Thing { index: 0, count: 1 },
             start_frame: 0.0,
             fps: 1.0,
             stays: None,
@@ -214,11 +222,16 @@ impl Throw {
     pub fn solve(setup: LaunchSetup, until_frame: f64, most_contacts: usize) -> Self {
         let frames = (until_frame - setup.start_frame).min(setup.every.unwrap_or(f64::INFINITY));
         let until = (frames / setup.fps).max(0.0);
-        let mut solver = Solver::new(&setup, most_contacts);
+        let mut solver = Solver::new(&setup, until, most_contacts);
         while solver.time < until && solver.step() {}
         let Solver { pieces, struck, capped, .. } = solver;
         let begins = pieces.iter().map(|piece| piece.from).collect();
         Self { pieces, begins, struck, capped, setup }
+    }
+
+    /// Where it is so many seconds after it was let go, metres.
+    pub(super) fn place(&self, seconds: f64) -> DVec3 {
+        if self.pieces.is_empty() { self.setup.start } else { self.piece(seconds).place(seconds) }
     }
 
     /// How many contacts there are up to where it is solved.
@@ -307,6 +320,7 @@ fn size(setup: &LaunchSetup) -> f64 {
 
 struct Solver<'a> {
     setup: &'a LaunchSetup,
+    forecast: Forecast<'a>,
     pieces: Vec<Piece>,
     struck: Vec<Struck>,
     time: f64,
@@ -345,10 +359,11 @@ enum Event {
 }
 
 impl<'a> Solver<'a> {
-    fn new(setup: &'a LaunchSetup, most_contacts: usize) -> Self {
+    fn new(setup: &'a LaunchSetup, until: f64, most_contacts: usize) -> Self {
         let faces = faces(&setup.obstacles, setup.start);
         Self {
             setup,
+            forecast: Forecast::new(setup, until),
             pieces: Vec::new(),
             struck: Vec::new(),
             time: 0.0,

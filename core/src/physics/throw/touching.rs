@@ -14,7 +14,7 @@ impl Solver<'_> {
     /// Across × −e; along, at most μ(1+e) times the speed across is lost, and of a ball at most what makes it grip.
     pub(super) fn touch(&mut self, support: Support) -> bool {
         let (gap, normal) = self.gap(support, self.place);
-        let (e, friction) = (self.bounciness(support), self.friction(support));
+        let (e, friction) = (self.bounciness(support), self.friction(support, self.time));
         let before = self.velocity;
         let across = (-before.dot(normal)).max(0.0);
         match support {
@@ -88,7 +88,7 @@ impl Solver<'_> {
         self.velocity = DVec3::ZERO;
         self.spin = DVec3::ZERO;
         self.mode = Mode::Lies;
-        let up = (-self.setup.air.gravity).try_normalize().unwrap_or(-before.normalize_or_zero());
+        let up = (-self.forecast.at(self.time).air.gravity).try_normalize().unwrap_or(-before.normalize_or_zero());
         self.note(None, up, before);
     }
 
@@ -122,7 +122,7 @@ impl Solver<'_> {
             self.goes_on_for(flight / left);
         }
         if flight > 0.0 {
-            self.rub(normal, self.friction(support) * (1.0 + e) * leaving / left);
+            self.rub(normal, self.friction(support, self.time) * (1.0 + e) * leaving / left);
         }
     }
 
