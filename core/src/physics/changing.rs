@@ -68,16 +68,21 @@ impl Changing {
         self.parts()[..6].iter().any(|part| part.per_thing())
     }
 
+    /// What acts in flight at a frame on a thing.
+    pub fn air(&self, frame: f64, thing: Thing) -> Air {
+        let [x, y, z] = self.wind.each_ref().map(|part| part.at(frame, thing));
+        Air {
+            gravity: self.down * self.gravity.at(frame, thing),
+            wind: DVec3::new(x, y, if self.flat { 0.0 } else { z }),
+            linear: self.drag.at(frame, thing),
+            quadratic: self.thick_drag.at(frame, thing),
+        }
+    }
+
     /// What there is at a frame for a thing.
     pub fn at(&self, frame: f64, thing: Thing) -> Weather {
-        let [x, y, z] = self.wind.each_ref().map(|part| part.at(frame, thing));
         Weather {
-            air: Air {
-                gravity: self.down * self.gravity.at(frame, thing),
-                wind: DVec3::new(x, y, if self.flat { 0.0 } else { z }),
-                linear: self.drag.at(frame, thing),
-                quadratic: self.thick_drag.at(frame, thing),
-            },
+            air: self.air(frame, thing),
             bounciness: self.bounciness.at(frame, thing),
             friction: self.friction.at(frame, thing),
         }
@@ -164,10 +169,27 @@ impl<'a> Forecast<'a> {
         }
     }
 
-    /// What there is at a moment of the window that was asked for last.
-    pub fn at(&self, time: f64) -> Weather {
-        let Window { from, until, steady } = self.window;
-        steady.unwrap_or_else(|| self.at_frame(time.clamp(from + WITHIN, (until - WITHIN).max(from + WITHIN))))
+    /// What acts in flight at a moment of the window that was asked for last.
+    pub fn air(&self, time: f64) -> Air {
+        self.part(time, |weather| weather.air, |changing, frame| changing.air(frame, self.setup.thing))
+    }
+
+    /// The coefficient of friction then.
+    pub fn friction(&self, time: f64) -> f64 {
+        self.part(time, |weather| weather.friction, |changing, frame| changing.friction.at(frame, self.setup.thing))
+    }
+
+    /// The bounciness then.
+    pub fn bounciness(&self, time: f64) -> f64 {
+        self.part(time, |weather| weather.bounciness, |changing, frame| changing.bounciness.at(frame, self.setup.thing))
+    }
+
+    fn part<T>(&self, time: f64, steady: impl Fn(Weather) -> T, changing: impl Fn(&Changing, f64) -> T) -> T {
+        let (Window { from, until, steady: None }, Some(numbers)) = (self.window, &self.setup.changing) else {
+            return steady(self.window.steady.unwrap_or_else(|| self.at_frame(time)));
+        };
+        let within = time.clamp(from + WITHIN, (until - WITHIN).max(from + WITHIN));
+        changing(numbers, self.setup.start_frame + within * self.setup.fps)
     }
 }
 
@@ -191,7 +213,7 @@ pub fn thrown_while_changing(setup: &LaunchSetup, by: DVec3, seconds: f64, guess
         Throw::solve(free, setup.start_frame + seconds * setup.fps, MOST_STEPS).place(seconds)
     };
     let size = by.length() + guess.length() * seconds + 1.0;
-    let mut velocity = guess;
+    let (mut velocity, mut inverse, mut before) = (guess, DMat3::ZERO, 0.0);
     for _ in 0..ROUNDS {
         let off = by - flown(velocity);
         if !off.is_finite() {
@@ -200,10 +222,18 @@ pub fn thrown_while_changing(setup: &LaunchSetup, by: DVec3, seconds: f64, guess
         if off.length() <= 1e-10 * size {
             return Some(velocity);
         }
+        // Slopes hold as long as they bring it ten times nearer.
+        if off.length() <= 0.1 * before {
+            before = off.length();
+            velocity += inverse * off;
+            continue;
+        }
+        before = off.length();
         let step = 1e-4 * (1.0 + velocity.length());
         let column = |axis: DVec3| (flown(velocity + axis * step) - flown(velocity - axis * step)) / (2.0 * step);
         let slopes = DMat3::from_cols(column(DVec3::X), column(DVec3::Y), column(DVec3::Z));
-        velocity += slopes.inverse() * off;
+        inverse = slopes.inverse();
+        velocity += inverse * off;
     }
     None
 }

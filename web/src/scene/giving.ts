@@ -1,6 +1,6 @@
 import type { NodeSchema, Op, Param, Scene } from '../api/types';
 import { freshId, put, remove } from './edits';
-import { inserted, isKeyed, keyOps, keysOf, listOf, valueAtFrame, type Key, type NumberName } from './keyed';
+import { inserted, isKeyed, keyOps, keysOf, listOf, valueAtFrame, written, type Key, type NumberName } from './keyed';
 import type { TraceBlock } from './store';
 
 /** How a number is given. */
@@ -75,8 +75,13 @@ export function plain(param: Param, value: number): unknown {
   return param.values.kind === 'whole' ? Math.round(value) : value;
 }
 
-/** Gives a number by keys: one at a frame, with the value that it has there. */
-export const giveKeys = (document: Scene, number: NumberName, param: Param, frame: number, value: number): Op[] => give(document, number, param, { keys: [{ id: freshId('key'), frame, value }] });
+/** Gives a number by keys: those that it has by a thread, with one at a frame; else that one alone, with the value that it has there. */
+export function giveKeys(document: Scene, number: NumberName, param: Param, frame: number, value: number): Op[] {
+  const thread = threadTo(document, number);
+  const drawn = thread && keysOf(document, { node: thread[1].from, port: '' });
+  const keyed = drawn && drawn.keys.length > 0 ? written(inserted(drawn.keys, frame), drawn.beyond) : null;
+  return give(document, number, param, keyed ?? { keys: [{ id: freshId('key'), frame, value }] });
+}
 
 /** A key at a frame with a value: that of the curve where none is named. */
 export function keyAt(document: Scene, number: NumberName, frame: number, value?: number): { ops: Op[]; id: string } {

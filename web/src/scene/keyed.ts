@@ -61,6 +61,9 @@ function inOrder(keyed: Keyed): Keyed {
   return made;
 }
 
+/** Keys as a document holds them, however they lie beyond their ends. */
+export const written = (keys: Key[], beyond: string | undefined): Keyed => ({ keys, ...(beyond === undefined ? {} : { beyond }) });
+
 const ordered = (keys: readonly Key[]): Key[] => [...keys].sort((a, b) => a.frame - b.frame);
 
 /** The slope of joined handles, as the server has it. */

@@ -34,7 +34,7 @@ impl Solver<'_> {
     }
 
     pub(super) fn friction(&self, support: Support, time: f64) -> f64 {
-        let friction = self.forecast.at(time).friction;
+        let friction = self.forecast.friction(time);
         match support {
             Support::Side(_) => friction,
             Support::Face(i) => friction * self.setup.obstacles[self.faces[i].obstacle].surface.grip,
@@ -42,7 +42,7 @@ impl Solver<'_> {
     }
 
     pub(super) fn bounciness(&self, support: Support) -> f64 {
-        let bounciness = self.forecast.at(self.time).bounciness;
+        let bounciness = self.forecast.bounciness(self.time);
         match support {
             Support::Side(_) => bounciness,
             Support::Face(i) => (bounciness * self.setup.obstacles[self.faces[i].obstacle].surface.bounce).min(1.0),

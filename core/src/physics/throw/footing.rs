@@ -80,7 +80,7 @@ impl Solver<'_> {
 
     /// How it lies so many seconds after it was let go.
     pub(super) fn seat_at(&self, footing: Footing, time: f64, place: DVec3, velocity: DVec3) -> Seat {
-        let free = self.forecast.at(time).air.acceleration(velocity);
+        let free = self.forecast.air(time).acceleration(velocity);
         let single = |support: Support| {
             let (_, normal) = self.gap(support, place);
             (normal, self.pressed(support, place, velocity, free, normal))
@@ -137,7 +137,7 @@ impl Solver<'_> {
                 let seat = self.seat(footing, self.place, along);
                 seat.free + seat.held()
             }
-            None => self.forecast.at(self.time).air.acceleration(along),
+            None => self.forecast.air(self.time).acceleration(along),
         };
         self.pressed(support, self.place, along, free, normal)
     }

@@ -150,7 +150,7 @@ impl Solver<'_> {
         let held = downhill.length() <= 1e-9 * seat.free.length() || (!rolls && downhill.length() <= friction);
         // Where friction all but holds it, it creeps ever more slowly.
         let creeps = speed <= CREEPS * seat.free.length() && !rolls && downhill.length() <= friction * (1.0 + 1e-4);
-        let rests = creeps || (held && speed <= 1e-9 * (1.0 + self.forecast.at(self.time).air.gravity.length()));
+        let rests = creeps || (held && speed <= 1e-9 * (1.0 + self.forecast.air(self.time).gravity.length()));
         if rests && self.forecast.changes() {
             // Until something lets it go again.
             let lasts = self.lies_for(footing, left, rolls);
@@ -243,7 +243,7 @@ impl Solver<'_> {
     fn stepped(&mut self, left: f64) -> Going {
         let from = Moving { place: self.place, velocity: self.velocity, spin: self.spin, time: self.time };
         let mut stepper = self.stepper.clone();
-        let forces = |m: &Moving| (self.forecast.at(m.time).air.acceleration(m.velocity), DVec3::ZERO);
+        let forces = |m: &Moving| (self.forecast.air(m.time).acceleration(m.velocity), DVec3::ZERO);
         let (used, there) = stepper.step(&from, left, &forces);
         let knot = |after, m: &Moving| Knot { after, place: m.place, velocity: m.velocity, acceleration: forces(m).0 };
         let ends = Course::Step(Box::new((knot(0.0, &from), knot(used, &there))));

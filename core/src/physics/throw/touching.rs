@@ -88,7 +88,7 @@ impl Solver<'_> {
         self.velocity = DVec3::ZERO;
         self.spin = DVec3::ZERO;
         self.mode = Mode::Lies;
-        let up = (-self.forecast.at(self.time).air.gravity).try_normalize().unwrap_or(-before.normalize_or_zero());
+        let up = (-self.forecast.air(self.time).gravity).try_normalize().unwrap_or(-before.normalize_or_zero());
         self.note(None, up, before);
     }
 

@@ -7,7 +7,7 @@ import { select, useScene } from '../../scene/store';
 import { useLive } from '../live';
 import { FormulaField, isFormula, type FormulaMark } from './FormulaField';
 import { Given } from './Given';
-import { NumberField } from './NumberField';
+import { NumberField, TakesFormula } from './NumberField';
 import { shownNumber } from './number';
 
 interface Cell {
@@ -42,7 +42,9 @@ export function NumberCell(props: Cell) {
       ) : isFormula(part) ? (
         <FormulaField label={label} text={part.formula} mark={props.mark} onKeep={formula} />
       ) : (
-        <span className="plain">{props.children}</span>
+        <span className="plain">
+          <TakesFormula.Provider value={formula}>{props.children}</TakesFormula.Provider>
+        </span>
       )}
       <Given label={label} numbers={numbers} param={param} document={document} />
     </span>

@@ -2,7 +2,7 @@
 import { act } from 'react';
 import { createRoot, type Root } from 'react-dom/client';
 import { afterEach, beforeEach, describe, expect, it, vi } from 'vitest';
-import { NumberField } from './NumberField';
+import { NumberField, TakesFormula } from './NumberField';
 
 (globalThis as { IS_REACT_ACT_ENVIRONMENT?: boolean }).IS_REACT_ACT_ENVIRONMENT = true;
 
@@ -149,5 +149,33 @@ describe('a number in the Card', () => {
   it('shows a fraction as it was given', () => {
     const input = show({ unit: 'laps', text: '9/7', value: 9 / 7 });
     expect(input.value).toBe('9/7');
+  });
+});
+
+describe('a formula typed where a number stands', () => {
+  const takes = vi.fn();
+  const within = (props: object = {}) => {
+    act(() =>
+      root.render(
+        <TakesFormula.Provider value={takes}>
+          <NumberField label="size" value={2} unit="metres" min={0} max={10} onPreview={seen} onKeep={kept} {...props} />
+        </TakesFormula.Provider>,
+      ),
+    );
+    return host.querySelector('input')!;
+  };
+  beforeEach(() => takes.mockClear());
+
+  it('takes the place of the number, where formulas may stand', () => {
+    for (const text of ['2 * sin(frame)', 'time + 1', 'loop < 0.5 ? 1 : 2', 'dice']) {
+      type(within(), text, 'Enter');
+      expect(takes).toHaveBeenLastCalledWith(text);
+    }
+    expect(kept).not.toHaveBeenCalled();
+  });
+
+  it('is not made of arithmetic, of units, or of what is only wrong', () => {
+    for (const text of ['2 * 3', '25 cm', '3 parsec', '1 +', 'two']) type(within(), text, 'Enter');
+    expect(takes).not.toHaveBeenCalled();
   });
 });

@@ -1,6 +1,6 @@
-import { useRef, useState, type KeyboardEvent, type PointerEvent } from 'react';
+import { createContext, useContext, useRef, useState, type KeyboardEvent, type PointerEvent } from 'react';
 import type { Unit } from '../../api/types';
-import { measureOf, readNumber, shownNumber, useRuler } from './number';
+import { asksForFormula, measureOf, readNumber, shownNumber, useRuler } from './number';
 
 interface Props {
   label: string;
@@ -19,6 +19,9 @@ interface Props {
   /** `text` is what was typed, where something was typed. */
   onKeep: (value: number, text?: string) => void;
 }
+
+/** Takes a formula that was typed where a number stood, where one may stand there. */
+export const TakesFormula = createContext<((text: string) => void) | null>(null);
 
 /** Pixels that count as a click still. */
 const SLACK = 3;
@@ -39,6 +42,7 @@ export function NumberField(props: Props) {
   const input = useRef<HTMLInputElement>(null);
   const drag = useRef<{ x: number; value: number; moved: boolean } | null>(null);
   const ruler = useRuler();
+  const takesFormula = useContext(TakesFormula);
   const measure = measureOf(unit, ruler);
 
   const fitting = (next: number) => {
@@ -65,6 +69,7 @@ export function NumberField(props: Props) {
       if (next < min || next > max) throw new Error(`Choose from ${shownNumber(min)} to ${shownNumber(max)}${measure.suffix && ` ${measure.suffix}`}.`);
       if (props.sets || next !== value || (props.text !== undefined && text !== props.text)) props.onKeep(whole ? Math.round(next) : next, text);
     } catch (error) {
+      if (takesFormula && asksForFormula(text)) return takesFormula(text.trim());
       setRefused({ text, why: error instanceof Error ? error.message : String(error), value });
     }
   };

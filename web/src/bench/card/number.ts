@@ -145,6 +145,9 @@ export function readNumber(text: string, unit: Unit, ruler: Ruler = PLAIN): numb
   return new Reader(text.trim(), measureOf(unit, ruler).typed).read();
 }
 
+/** True of a text that is no number but uses what only formulas have: a variable, a function, a comparison. */
+export const asksForFormula = (text: string): boolean => /\b(frame|time|loop|along|index|count|dice|pi|tau)\b|[a-z]\w*\s*\(|[<>?]/i.test(text);
+
 /** For numbers that depend on neither frame rate nor picture. */
 const PLAIN: Ruler = { fps: 24, pixel: 1 / 120 };
 

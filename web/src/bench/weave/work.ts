@@ -1,7 +1,7 @@
 import type { NodeSchema, Op, PortKind, Scene, SceneNode, Thread } from '../../api/types';
 import { freshId, put, remove } from '../../scene/edits';
 import { portsOf } from '../../scene/giving';
-import type { NumberName } from '../../scene/keyed';
+import { keysOf, written, type NumberName } from '../../scene/keyed';
 
 /** What a node gives; an Output, which gives nothing, still shows a motion. */
 export const kindOf = (schemas: readonly NodeSchema[], scene: Scene, id: string): PortKind | null => schemas.find((schema) => schema.name === scene.nodes?.[id]?.type)?.output ?? null;
@@ -52,8 +52,10 @@ function choosing(document: Scene, schemas: readonly NodeSchema[], to: string, p
 export function giver(document: Scene, schema: NodeSchema, id: string, number: NumberName, now: { value: number; frame: number }): Op[] {
   const [x = 24, y = 0] = document.nodes?.[number.node]?.at ?? [];
   const at = freePlace(document, [x - SLIP.width - 24, y]);
-  // It takes over at the value that the number has.
-  const params: Record<string, unknown> = { keys: { keys: [{ id: freshId('key'), ...now }] }, wave: { middle: now.value }, noise: { middle: now.value }, ramp: { from: now.value, to: now.value + 1 } }[schema.name] ?? {};
+  // It takes over the keys that the number has, or its value.
+  const own = keysOf(document, number);
+  const keys = own ? written(own.keys, own.beyond) : { keys: [{ id: freshId('key'), ...now }] };
+  const params: object = { keys, wave: { middle: now.value }, noise: { middle: now.value }, ramp: { from: now.value, to: now.value + 1 } }[schema.name] ?? {};
   return [put(['nodes', id], { type: schema.name, name: freeName(document, schema.title), at, params })];
 }
 
