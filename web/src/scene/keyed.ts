@@ -361,6 +361,24 @@ export function pastedKeys(keys: readonly Key[], clip: CopiedKeys, frame: number
   return { keys: ordered([...kept, ...fresh]), ids: fresh.map((key) => key.id) };
 }
 
+/** Value by frame at any frame, seen from the right, their ways beyond the ends included. */
+export function slopeAtFrame({ keys, beyond = 'with the loop' }: Keyed, frames: number, frame: number): number {
+  const [first, last] = [keys[0]?.frame ?? 0, keys.at(-1)?.frame ?? 0];
+  const within = (at: number, from: number, length: number) => slopeOn(keys, at - Math.floor((at - from) / length) * length);
+  if (beyond === 'with the loop') return within(frame, 0, frames);
+  if (last <= first || (frame >= first && frame < last)) return slopeOn(keys, frame);
+  if (beyond === 'repeats' || beyond === 'climbs') return within(frame, first, last - first);
+  if (beyond === 'turns back') {
+    const length = last - first;
+    const back = Math.floor((frame - first) / length) % 2 !== 0;
+    const along = frame - first - Math.floor((frame - first) / length) * length;
+    // Backwards what is on the left comes next.
+    return back ? -slopeOn(keys, last - along - 1e-6 * length) : slopeOn(keys, first + along);
+  }
+  if (beyond === 'runs on') return frame < first ? slopeOn(keys, first) : slopeOn(keys, last - 1e-6 * (last - first));
+  return 0;
+}
+
 /** What keys give at any frame of a loop of so many frames, their ways beyond the ends included. */
 export function valueAtFrame({ keys, beyond = 'with the loop' }: Keyed, frames: number, frame: number): number {
   const [first, last] = [keys[0]?.frame ?? 0, keys.at(-1)?.frame ?? 0];

@@ -14,8 +14,8 @@ import { useLive } from '../live';
 import { AS_IT_WAS, commands, type Command } from './commands';
 import { draggedTo, frameOf, grasp, hitAt, within, type Grasp, type Ground } from './editing';
 import { insideOf, paint, scaleOf, spanOfKeys, valueAtHeight, valueUnder } from './paint';
-import { ends, flips, told } from './read';
-import { laidRows, rowsOf, type Row } from './rows';
+import { flips, told } from './read';
+import { laidRows, reach, rowsOf, type Row } from './rows';
 import { choose, movedBy, shifted, toggled, useTraceSettings, zoomed, type Window } from './settings';
 
 const LABELS = 132;
@@ -50,9 +50,10 @@ export function Traces() {
   const own = traces && thing && traces.header.node === thing.node ? traces : null;
   const block = own ?? signals;
   const [frames, first, fps] = [document?.frames ?? 1, document?.first_frame ?? 0, rateOf(document?.fps ?? '24')];
-  const whole: Window = block ? { from: ends(block)[0], to: ends(block)[1] } : { from: 0, to: 1 };
-  const seen = near ? shifted(zoomed(near, whole, near.from, 1), whole, 0) : whole;
   const rows = document && block ? laidRows(rowsOf(document, signals, own, chosen), height || 1) : [];
+  const [from, to] = block ? reach(block, rows) : [0, 1];
+  const whole: Window = { from, to };
+  const seen = near ? shifted(zoomed(near, whole, near.from, 1), whole, 0) : whole;
   const ground = (): Ground => ({ width: canvas.current?.clientWidth ?? 1, window: seen, frames, fps });
 
   useEffect(() => {
@@ -383,7 +384,7 @@ function Labels({ rows, frames, fps, active, onCommand }: LabelProps) {
       {rows.map((row) => (
         <div key={`${row.number?.port ?? 'thing'} ${row.name}`} className={`trace-label${row.height < LINES && !row.keyed ? ' tight' : ''}${row.keyed ? ' keyed-label' : ''}`} style={{ top: row.top, height: row.height }}>
           <strong>{row.name}</strong>
-          {(row.name !== 'turn' || flips(row.block).length === 0 || row.height >= LINES) && <span className="mono">{told(valueUnder(row, frame, frames, fps), row.unit)}</span>}
+          {(row.name !== 'turn' || flips(row.block).length === 0 || row.height >= LINES) && <span className="mono">{told(valueUnder(row, frame, frames), row.unit)}</span>}
           {row.name === 'turn' && flips(row.block).length > 0 && <span className="flips">{flips(row.block).length === 1 ? '1 flip' : `${flips(row.block).length} flips`}</span>}
           {row.keyed && <Pace row={row} fps={fps} />}
           {row.keyed && row === active && <Commands name={row.name} onCommand={(command) => onCommand(row, command)} />}

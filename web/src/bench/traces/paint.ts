@@ -1,5 +1,5 @@
 import { clock } from '../../scene/clock';
-import { handleOf, type Key, type NumberName } from '../../scene/keyed';
+import { handleOf, valueAtFrame, type Key, type NumberName } from '../../scene/keyed';
 import type { TraceBlock } from '../../scene/store';
 import type { Tokens } from '../../theme/tokens';
 import { flips, told, valueAt, nearest } from './read';
@@ -80,9 +80,14 @@ export function paint(element: HTMLCanvasElement, what: Painted, t: Tokens): voi
     ribbon(pen, pace, row.keyed ? mostPace(row, frames, fps) : mostOf(row.block, row.index), x, { bottom: row.top + row.height - 1, high: row.keyed ? RIBBON : Math.min(12, inside.height * 0.35) }, t);
     if (under) curve(pen, under, x, y, row.unit === '°', `${t.mulberry}88`, 1.2);
     curve(pen, over, x, y, row.unit === '°' && row.number === null, t.ink, 1.6);
-    if (row.keyed) beads(pen, row, x, y, what, t);
+    if (row.keyed) {
+      pen.setLineDash([2, 3]);
+      for (const lead of keyedCurve(row.keyed, row.block, frames, fps).astray) curve(pen, lead, x, y, false, t.soft, 1.2);
+      pen.setLineDash([]);
+      beads(pen, row, x, y, what, t);
+    }
     if (row.name === 'turn') for (const frame of flips(row.block)) flip(pen, x(frame), inside, t);
-    if (hover !== null) readOut(pen, told(valueUnder(row, hover, frames, fps), row.unit), x(hover), inside, width, t);
+    if (hover !== null) readOut(pen, told(valueUnder(row, hover, frames), row.unit), x(hover), inside, width, t);
   }
   pen.setLineDash([2, 2]);
   pen.strokeStyle = t.green;
@@ -119,9 +124,8 @@ export function valuesOf(row: Row, seen: Window, frames: number, fps: number): S
 }
 
 /** The value of a row at a frame. */
-export function valueUnder(row: Row, frame: number, frames: number, fps: number): number {
-  const step = nearest(row.block, frame);
-  return row.keyed ? (keyedCurve(row.keyed, row.block, frames, fps).value.values[step] ?? 0) : valueAt(row.block, row.index, step);
+export function valueUnder(row: Row, frame: number, frames: number): number {
+  return row.keyed ? valueAtFrame(row.keyed, frames, frame) : valueAt(row.block, row.index, nearest(row.block, frame));
 }
 
 /** The steps that are seen, one more on either side. */
@@ -297,7 +301,8 @@ export function spanOf(all: readonly Stretch[]): Span {
 
 /** Least and largest value that a row with keys is drawn for; where it is level there is room on both sides. */
 export function spanOfKeys(row: Row, { window: seen, frames, fps }: Pick<Painted, 'window' | 'frames' | 'fps'>): Span {
-  const { low, high } = spanOf([valuesOf(row, seen, frames, fps)]);
+  const astray = row.keyed ? keyedCurve(row.keyed, row.block, frames, fps).astray.map((lead) => part(lead, seen)) : [];
+  const { low, high } = spanOf([valuesOf(row, seen, frames, fps), ...astray]);
   const room = high - low > 1e-6 * Math.max(1, Math.abs(high)) ? 0 : 0.5 * Math.max(1, Math.abs(high));
   return { low: low - room, high: high + room };
 }

@@ -1,7 +1,8 @@
 import type { Scene } from '../../api/types';
-import { keysOf, valueAtFrame, slopeOn, type Keyed, type NumberName } from '../../scene/keyed';
+import { keysOf, slopeAtFrame, valueAtFrame, valueOn, type Keyed, type NumberName } from '../../scene/keyed';
 import type { TraceBlock } from '../../scene/store';
 import { RULER, type Stretch } from './paint';
+import { ends } from './read';
 import { shownChannels } from './settings';
 
 /** One channel as it is drawn. */
@@ -54,17 +55,49 @@ export function laidRows(rows: readonly Omit<Row, 'top' | 'height'>[], height: n
   });
 }
 
-const curves = new WeakMap<Keyed, { frames: number; value: Stretch; pace: Stretch }>();
+/** The curves of a row's keys. */
+export interface KeyedCurve {
+  value: Stretch;
+  /** By second. */
+  pace: Stretch;
+  /** What leads to keys that lie beyond the loop, where it is not what is shown there; each on one side. */
+  astray: Stretch[];
+}
 
-/** The curve of keys and its pace by second, at the frames of a block; beyond the loop as it goes on. */
-export function keyedCurve(keyed: Keyed, block: TraceBlock, frames: number, fps: number): { value: Stretch; pace: Stretch } {
+const curves = new WeakMap<Keyed, { frames: number; steps: number; made: KeyedCurve }>();
+
+/** First and last frame at which there is something to see: those of the block, and with some room the keys of the rows. */
+export function reach(block: TraceBlock, rows: readonly Pick<Row, 'keyed'>[]): [number, number] {
+  const [from, to] = ends(block);
+  const room = 0.02 * (to - from);
+  const keys = rows.flatMap((row) => row.keyed?.keys ?? []);
+  return keys.reduce<[number, number]>(([low, high], { frame }) => [frame < low ? Math.min(low, frame - room) : low, frame > high ? Math.max(high, frame + room) : high], [from, to]);
+}
+
+/** The curve of keys and its pace, at the frames of a block, and as far as its own keys lie beyond them. */
+export function keyedCurve(keyed: Keyed, block: TraceBlock, frames: number, fps: number): KeyedCurve {
   const known = curves.get(keyed);
-  if (known && known.frames === frames && known.value.frames.length === block.header.steps) return known;
-  const at = block.numbers.subarray(0, block.header.steps);
-  const wrapped = (frame: number) => (frame < 0 || frame > frames ? frame - Math.floor(frame / frames) * frames : frame);
-  const values = Float32Array.from(at, (frame) => valueAtFrame(keyed, frames, wrapped(frame)));
-  const paces = Float32Array.from(at, (frame) => slopeOn(keyed.keys, wrapped(frame)) * fps);
-  const made = { frames, value: { frames: at, values }, pace: { frames: at, values: paces } };
-  curves.set(keyed, made);
+  if (known && known.frames === frames && known.steps === block.header.steps) return known.made;
+  const own = block.numbers.subarray(0, block.header.steps);
+  const [first, last] = [own[0] ?? 0, own.at(-1) ?? 0];
+  const [from, to] = reach(block, [{ keyed }]);
+  const step = Math.max((to - from) / MOST_BEYOND, (last - first) / Math.max(1, own.length - 1));
+  const stepped = (low: number, high: number) => Float32Array.from({ length: Math.max(0, Math.ceil((high - low) / step)) + 1 }, (_, i) => Math.min(high, low + i * step));
+  const at = Float32Array.from([...(from < first ? stepped(from, first - step) : []), ...own, ...(to > last ? stepped(last + step, to) : [])]);
+  const ordered = keyed.keys.map((key) => key.frame);
+  const sides: [number, number][] = [
+    [Math.min(...ordered), 0],
+    [frames, Math.max(...ordered)],
+  ];
+  const astray = (keyed.beyond ?? 'with the loop') === 'with the loop' ? sides.filter(([low, high]) => high > low).map(([low, high]) => stepped(low, high)) : [];
+  const made = {
+    value: { frames: at, values: Float32Array.from(at, (frame) => valueAtFrame(keyed, frames, frame)) },
+    pace: { frames: at, values: Float32Array.from(at, (frame) => slopeAtFrame(keyed, frames, frame) * fps) },
+    astray: astray.map((frames) => ({ frames, values: frames.map((frame) => valueOn(keyed.keys, frame)) })),
+  };
+  curves.set(keyed, { frames, steps: block.header.steps, made });
   return made;
 }
+
+/** Steps at which keys beyond a block are drawn at most. */
+const MOST_BEYOND = 4000;
