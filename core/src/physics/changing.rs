@@ -194,9 +194,9 @@ impl<'a> Forecast<'a> {
 }
 
 /// Steps of a flight that is aimed.
-const MOST_STEPS: usize = 100_000;
+const MOST_STEPS: usize = 2000;
 /// Rounds of Newton's method; without drag by the square of speed one is enough.
-const ROUNDS: usize = 24;
+const ROUNDS: usize = 40;
 
 /// The velocity with which a free flight goes `by` metres in so many seconds, above 0, while things change; `guess` to
 /// begin with, metres per second. Nothing where none was found.
@@ -213,19 +213,25 @@ pub fn thrown_while_changing(setup: &LaunchSetup, by: DVec3, seconds: f64, guess
         Throw::solve(free, setup.start_frame + seconds * setup.fps, MOST_STEPS).place(seconds)
     };
     let size = by.length() + guess.length() * seconds + 1.0;
-    let (mut velocity, mut inverse, mut before) = (guess, DMat3::ZERO, 0.0);
+    let (mut velocity, mut inverse, mut before) = (guess, DMat3::ZERO, f64::INFINITY);
+    let mut by_then = DVec3::ZERO;
     for _ in 0..ROUNDS {
         let off = by - flown(velocity);
-        if !off.is_finite() {
-            return None;
-        }
         if off.length() <= 1e-10 * size {
             return Some(velocity);
         }
+        let nearer = off.length() < before;
+        if !nearer {
+            // Too far: half as far from where it came.
+            by_then *= 0.5;
+            velocity -= by_then;
+            continue;
+        }
         // Slopes hold as long as they bring it ten times nearer.
-        if off.length() <= 0.1 * before {
+        if off.length() <= 0.1 * before && before.is_finite() {
             before = off.length();
-            velocity += inverse * off;
+            by_then = inverse * off;
+            velocity += by_then;
             continue;
         }
         before = off.length();
@@ -233,7 +239,8 @@ pub fn thrown_while_changing(setup: &LaunchSetup, by: DVec3, seconds: f64, guess
         let column = |axis: DVec3| (flown(velocity + axis * step) - flown(velocity - axis * step)) / (2.0 * step);
         let slopes = DMat3::from_cols(column(DVec3::X), column(DVec3::Y), column(DVec3::Z));
         inverse = slopes.inverse();
-        velocity += inverse * off;
+        by_then = inverse * off;
+        velocity += by_then;
     }
     None
 }

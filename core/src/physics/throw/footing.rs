@@ -1,6 +1,6 @@
 //! What a thing lies on: one surface, or two between which it goes along where they meet.
 
-use super::{BALL, Face, Footing, Solver, Support};
+use super::{BALL, Face, Footing, Mode, Solver, Support};
 use glam::DVec3;
 
 /// Part of the speed below which something neither goes into what it touches nor leaves it.
@@ -128,18 +128,44 @@ impl Solver<'_> {
         -free.dot(normal) - bend
     }
 
-    /// What presses it onto something when it goes on as it lies, metres per second squared.
+    /// What rubs along one support does to it, metres per second squared.
+    fn rubbed(&self, seat: &Seat, velocity: DVec3, spin: DVec3) -> DVec3 {
+        let slips = if !self.balls() {
+            seat.level(velocity)
+        } else if matches!(self.mode, Mode::Rolls(_)) {
+            DVec3::ZERO
+        } else {
+            self.slip(seat, velocity, spin)
+        };
+        slips.normalize_or_zero() * -seat.friction
+    }
+
+    /// True where it stays on all that it lies on: pressed onto it by what acts, or onto one by what rubs along the
+    /// other, as a ball that spins in a corner.
+    pub(super) fn stays(&self, footing: Footing, seat: &Seat, (time, place): (f64, DVec3), velocity: DVec3) -> bool {
+        let Some(other) = footing.other.filter(|_| !seat.stays()) else { return seat.stays() };
+        let pushed = |onto: Support, from: Support| {
+            let alone = self.seat_at(Footing::on(from), time, place, velocity);
+            let going = alone.free + alone.held() + self.rubbed(&alone, velocity, self.spin);
+            alone.stays() && going.dot(self.gap(onto, place).1) < 0.0
+        };
+        let [one, two] = seat.presses;
+        (one >= 0.0 || pushed(footing.one, other)) && (two >= 0.0 || pushed(other, footing.one))
+    }
+
+    /// What presses it onto something when it goes on as it lies, metres per second squared; where that would take it
+    /// away, together with what rubs along the rest.
     pub(super) fn pressing(&self, support: Support, footing: Option<Footing>) -> f64 {
         let (_, normal) = self.gap(support, self.place);
         let along = self.velocity - normal * self.velocity.dot(normal);
-        let free = match footing {
-            Some(footing) => {
-                let seat = self.seat(footing, self.place, along);
-                seat.free + seat.held()
-            }
-            None => self.forecast.air(self.time).acceleration(along),
-        };
-        self.pressed(support, self.place, along, free, normal)
+        let pressed = |free: DVec3| self.pressed(support, self.place, along, free, normal);
+        let Some(footing) = footing else { return pressed(self.forecast.air(self.time).acceleration(along)) };
+        let seat = self.seat(footing, self.place, along);
+        let by_itself = pressed(seat.free + seat.held());
+        if by_itself >= 0.0 {
+            return by_itself;
+        }
+        pressed(seat.free + seat.held() + self.rubbed(&seat, along, self.spin))
     }
 
     /// What is left of a footing at a place: what it is pressed onto.
@@ -147,7 +173,7 @@ impl Solver<'_> {
         let seat = self.seat(footing, self.place, self.velocity);
         match (footing.other, seat.presses) {
             (None, [press, _]) => (press >= 0.0).then_some(footing),
-            (Some(_), [one, two]) if one >= 0.0 && two >= 0.0 => Some(footing),
+            (Some(_), _) if self.stays(footing, &seat, (self.time, self.place), self.velocity) => Some(footing),
             (Some(other), [one, _]) => self.still_on(footing.without(if one < 0.0 { footing.one } else { other })),
         }
     }
@@ -159,7 +185,8 @@ impl Solver<'_> {
         let pair = |other: Support| {
             let pair = Footing { one: support, other: Some(other) };
             let seat = self.seat(pair, self.place, self.velocity);
-            (seat.line.is_some() && seat.stays()).then_some(pair)
+            let stays = seat.line.is_some() && self.stays(pair, &seat, (self.time, self.place), self.velocity);
+            stays.then_some(pair)
         };
         let Some(second) = footing.other else { return Some(pair(footing.one).unwrap_or(Footing::on(support))) };
         // Of three only two may be needed: those on which it then leaves the third.

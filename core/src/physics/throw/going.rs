@@ -2,7 +2,7 @@
 
 use super::super::air::Air;
 use super::super::changing::{Weather, Window};
-use super::super::steps::{Knot, Moving};
+use super::super::steps::{Knot, Moving, Stepper};
 use super::{BALL, Course, Event, Footing, Going, Mode, Solver};
 use glam::DVec3;
 
@@ -16,6 +16,8 @@ const GRIPS: f64 = 1e-6;
 const LIES: f64 = 1.0;
 const LOOKS: u32 = 64;
 const HALVINGS: u32 = 50;
+/// Seconds of friction to which a speed amounts at which its direction is that of the pull.
+const ALIGNS: f64 = 1e-5;
 /// Seconds below which what is let go again at once is not taken to stand still.
 const SHORTEST_REST: f64 = 1e-6;
 /// Times that it is brought back onto two things at once.
@@ -44,7 +46,12 @@ impl Solver<'_> {
                 _ => self.stepped(left),
             },
             Mode::Slides(footing) | Mode::Rolls(footing) => {
-                let Some(still) = self.still_on(footing) else {
+                let still = self.still_on(footing);
+                if still != Some(footing) {
+                    // It came up to this in small steps; in such ones rounding hides which way it goes now.
+                    self.stepper = Stepper::default();
+                }
+                let Some(still) = still else {
                     self.mode = Mode::Flies;
                     return self.course_within(window, left);
                 };
@@ -165,6 +172,16 @@ impl Solver<'_> {
             self.spin = DVec3::ZERO;
             return (lies(), DVec3::ZERO, None);
         }
+        // What is let go goes where it is pulled as good as at once: friction turns it there, the faster the slower it is.
+        let slow = ALIGNS * friction;
+        let aligned = self.forecast.changes()
+            && !self.balls()
+            && downhill.length() > friction
+            && speed <= slow
+            && self.velocity.dot(downhill) >= 0.0;
+        if aligned {
+            self.velocity = self.velocity.project_onto(downhill);
+        }
         let mut most = left;
         // Up to where sliding or slipping may end; friction turns round there, which no step may step over.
         let before = if self.balls() { self.slip(&seat, self.velocity, self.spin) } else { self.velocity };
@@ -190,7 +207,9 @@ impl Solver<'_> {
                     return (flat + held + pull, seat.normal.cross(pull) * (-seat.lever / (BALL * radius)));
                 }
                 // What begins to slide is held back against where it begins to.
-                let way = seat.level(m.velocity).try_normalize().unwrap_or(flat.normalize_or_zero());
+                let way = seat.level(m.velocity).try_normalize();
+                let way = way.filter(|_| !aligned || m.velocity.length() > 2.0 * slow);
+                let way = way.unwrap_or(flat.normalize_or_zero());
                 (flat + held - way * seat.friction, DVec3::ZERO)
             };
             let from = Moving { place: this.place, velocity: this.velocity, spin: this.spin, time: this.time };
@@ -202,7 +221,8 @@ impl Solver<'_> {
                 let seat = this.seat_at(footing, there.time, there.place, there.velocity);
                 there.velocity = seat.level(there.velocity);
                 // Where it is about to leave the ground it comes up to that in small steps.
-                if used <= SHORTEST_SLIDE || this.seat_at(footing, there.time, there.place, there.velocity).stays() {
+                let seat = this.seat_at(footing, there.time, there.place, there.velocity);
+                if used <= SHORTEST_SLIDE || this.stays(footing, &seat, (there.time, there.place), there.velocity) {
                     break (used, there);
                 }
                 most = 0.5 * used;
