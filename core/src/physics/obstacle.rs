@@ -53,11 +53,6 @@ pub struct Bounds {
 }
 
 impl Bounds {
-    /// True when a place lies in it or on its border.
-    pub fn contains(&self, place: DVec3) -> bool {
-        place.cmpge(self.min).all() && place.cmple(self.max).all()
-    }
-
     /// Metres by which a place lies beyond a side; below 0 inside it.
     pub fn beyond(&self, side: Side, place: DVec3) -> f64 {
         let (axis, sign) = side.axis();

@@ -350,7 +350,7 @@ impl Profile {
         self.spans.iter().flat_map(of).chain(end).collect()
     }
 
-    /// Straight stretches of it, and whether they bend.
+    /// Its pieces, in order.
     pub(super) fn pieces(&self) -> impl Iterator<Item = &Piece> {
         self.spans.iter().map(|span| &span.piece)
     }

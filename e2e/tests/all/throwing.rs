@@ -152,6 +152,19 @@ async fn a_throw_is_pulled_its_side_left_out_and_its_landing_chosen() -> Result<
     assert!(land[0] < 1.2, "{land:?}");
     let landed = visit.pose("ball", 0, 200).await?;
     assert!(apart(&landed, &land) < 1e-4, "{landed:?} {land:?}");
+    // Gravity is typed as a formula: by a height it cannot be aimed then and says so, by a time it lands there all the same.
+    visit.fill("gravity", "9.81 + 4 * sin(frame / 9)").await?;
+    visit.kept().await?;
+    assert_eq!(visit.document().await?["nodes"]["jump"]["params"]["gravity"]["formula"], "9.81 + 4 * sin(frame / 9)");
+    let wrong = "return document.querySelector('.card-body .wrong')?.textContent.includes('landing and time')";
+    visit.until("a sentence", wrong).await?;
+    visit.choose("aimed by", "landing and time").await?;
+    visit.kept().await?;
+    let landed = visit.pose("ball", 0, 200).await?;
+    assert!(apart(&landed, &land) < 1e-4, "{landed:?} {land:?}");
+    visit.give("gravity", "Number").await?;
+    visit.choose("aimed by", "landing and height").await?;
+    visit.kept().await?;
     // Higher than it rises nothing lands, and that is said with what to do.
     visit.fill("landing y", "4").await?;
     visit.kept().await?;
