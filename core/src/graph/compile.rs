@@ -3,6 +3,7 @@ use super::memo::{Key, Memo};
 use super::moving;
 use super::node::{Assets, Closing, Context, Looks, Mend, NodeType, Offer, Outcome, Product, Timing};
 use super::recorder::Recorder;
+use super::shown;
 use crate::motion::{Cancel, Motion};
 use crate::scene::{Mark, Node, Params, Resolved, Scene, Signals, Space, resolve};
 use crate::schema::{PortKind, Schema, Values};
@@ -73,7 +74,8 @@ pub struct Compiled {
     pub ends: Vec<End>,
     /// Ids of the nodes that only hand on what they take.
     pub bypassed: BTreeSet<String>,
-    /// What would mend a node in another than itself, by the node that asks for it.
+    /// What would mend a node by what it does not see itself, the makers of its path and what shows its things; by the
+    /// node that asks for it.
     pub mends: BTreeMap<String, Vec<Mend>>,
     /// The settings it was compiled with.
     pub timing: Timing,
@@ -110,7 +112,10 @@ pub fn compile(scene: &Scene, workshop: &Workshop<'_>) -> Compiled {
     let mut ends: Vec<End> = scene.nodes.iter().filter_map(|(id, node)| end(scene, id, node, &nodes)).collect();
     ends.sort_by_key(|end| !end.output);
     let bypassed = scene.nodes.iter().filter(|(_, node)| node.bypassed).map(|(id, _)| id.clone()).collect();
-    let mends = fitting::mends(scene, &nodes, timing, workshop);
+    let mut mends = fitting::mends(scene, &nodes, timing, workshop);
+    for (id, more) in shown::mends(scene, timing, workshop) {
+        mends.entry(id).or_default().extend(more);
+    }
     Compiled { nodes, ends, bypassed, mends, timing }
 }
 

@@ -9,6 +9,7 @@ mod moving;
 mod node;
 mod recorder;
 mod report;
+mod shown;
 mod tried;
 
 pub use channels::Channel;

@@ -31,6 +31,13 @@ pub trait NodeType: Send + Sync {
         false
     }
 
+    /// The number that says how large a thing is, and what part that is of its size from end to end; of three numbers
+    /// the first.
+    fn sized_by(&self, params: &Params<'_>) -> Option<(&'static str, f64)> {
+        let _ = params;
+        None
+    }
+
     /// The number by which a path that it makes is brought to another length, where there is such a one.
     fn fitted_by(&self, params: &Params<'_>) -> Option<&'static str> {
         let _ = params;

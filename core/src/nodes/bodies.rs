@@ -153,6 +153,10 @@ impl NodeType for BodiesNode {
         }
     }
 
+    fn sized_by(&self, params: &Params<'_>) -> Option<(&'static str, f64)> {
+        ["ball", LOOKS, MODEL].contains(&params.text("form").as_str()).then_some(("size", 1.0))
+    }
+
     fn evaluate(&self, context: &Context<'_>) -> Result<Outcome, String> {
         let (params, timing) = (&context.params, context.timing);
         let flat = timing.space == Space::Flat;

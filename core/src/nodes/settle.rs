@@ -1,7 +1,7 @@
 use super::placing::level;
 use crate::graph::{Context, NodeType, Outcome, Product};
 use crate::physics::{Settle, SettleSetup, scattered};
-use crate::scene::Space;
+use crate::scene::{Params, Space};
 use crate::schema::{Group, Param, PortKind, Role, Schema, Unit};
 use crate::signal::Thing;
 use glam::DVec3;
@@ -153,6 +153,10 @@ impl NodeType for SettleNode {
             ],
             uses_timing: true,
         }
+    }
+
+    fn sized_by(&self, _: &Params<'_>) -> Option<(&'static str, f64)> {
+        Some(("radius", 0.5))
     }
 
     fn evaluate(&self, context: &Context<'_>) -> Result<Outcome, String> {

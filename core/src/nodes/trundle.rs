@@ -64,6 +64,10 @@ impl NodeType for TrundleNode {
         }
     }
 
+    fn sized_by(&self, params: &Params<'_>) -> Option<(&'static str, f64)> {
+        ["ball", "cylinder"].contains(&params.text("shape").as_str()).then_some(("radius", 0.5))
+    }
+
     fn evaluate(&self, context: &Context<'_>) -> Result<Outcome, String> {
         let (params, inner) = (&context.params, context.motion("motion")?);
         let path = inner.path().ok_or("It needs what travels on a path: thread a Ride or a Coast to it.")?.clone();

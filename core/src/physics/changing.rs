@@ -39,11 +39,11 @@ pub struct Changing {
 
 /// Seconds by which what is asked at an end of a window is asked within it, so that it is of one side.
 const WITHIN: f64 = 1e-9;
-/// Where in a window a number must be the same to count as one that does not change there: of what is smooth between
-/// its bends, nothing else is the same at places that have no measure in common.
-const PARTS: [f64; 7] = [0.031, 0.127, 0.293, 0.4721, 0.6180, 0.8319, 0.9764];
-/// Seconds of the last window as far as it is looked at.
-const LAST: [f64; 7] = [1.3e-3, 0.0217, 0.139, 0.917, 3.77, 23.3, 131.0];
+/// Looks a frame at which a number must be the same to count as one that does not change: what is kept at an end of its
+/// range, or brought to levels, stays the same for a while and bends where nothing tells of it.
+const LOOKS: f64 = 16.0;
+/// Frames of the longest window.
+const LONGEST: f64 = 48.0;
 /// Frames beyond the last that is asked for whose bends are known.
 const BEYOND: f64 = 240.0;
 
@@ -152,12 +152,11 @@ impl<'a> Forecast<'a> {
 
     fn window_at(&self, time: f64) -> Window {
         let next = self.bends.partition_point(|bend| *bend <= time + WITHIN);
-        let until = self.bends.get(next).copied().unwrap_or(f64::INFINITY);
-        let of = |at: f64| self.at_frame(at);
-        let looks =
-            if until.is_finite() { PARTS.map(|part| time + (until - time) * part) } else { LAST.map(|s| time + s) };
-        let first = of(looks[0]);
-        let steady = (self.known && looks.iter().all(|at| of(*at) == first)).then_some(first);
+        let until = self.bends.get(next).copied().unwrap_or(f64::INFINITY).min(time + LONGEST / self.setup.fps);
+        let looks = ((until - time) * self.setup.fps * LOOKS).ceil().max(4.0) as u32;
+        let of = |i: u32| self.at_frame(time + (until - time) * (f64::from(i) + 0.5) / f64::from(looks));
+        let first = of(0);
+        let steady = (self.known && (1..looks).all(|i| of(i) == first)).then_some(first);
         Window { from: time, until, steady }
     }
 

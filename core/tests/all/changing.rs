@@ -331,3 +331,27 @@ fn each_thing_may_have_a_gravity_of_its_own() {
         assert!((place.y - (9.0 - (index as f64 + 1.0))).abs() < 1e-12, "{place}");
     }
 }
+
+proptest! {
+    #![proptest_config(cases(24))]
+
+    /// A drag that is kept at 0 most of the time acts while it is above, however short that is of its period.
+    #[test]
+    fn what_is_kept_at_the_end_of_its_range_acts_where_it_leaves_it(over in 0.02..0.4f64, period in 20.0..90.0f64, phase in 0.0..1.0f64, speed in 3.0..9.0f64) {
+        let drag = Given::Wave(over - 1.0, 1.0, period, phase);
+        let fixed = || Given::Fixed(0.0);
+        let sky = Sky {
+            gravity: fixed(), drag: drag.clone(), thick: fixed(), wind: [0.0; 3].map(Given::Fixed), bounciness: fixed(), friction: fixed(),
+        };
+        let launch = Launch::solve(thrown(&sky, DVec3::X * speed), 192.0);
+        // v = v₀·exp(−∫ drag dt), by the midpoint rule.
+        let mut lost = 0.0;
+        for frame in 1..=190u32 {
+            for i in 0..64 {
+                lost += drag.at(f64::from(frame - 1) + (f64::from(i) + 0.5) / 64.0, 0.0) / 64.0 / FPS;
+            }
+            let (wanted, found) = (speed * libm::exp(-lost), state(&launch, f64::from(frame)).1.x);
+            prop_assert!((wanted - found).abs() < 1e-4 * speed, "{found}, not {wanted}, at {frame}");
+        }
+    }
+}

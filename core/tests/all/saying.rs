@@ -197,4 +197,45 @@ proptest! {
         let said = messages(document(48, &nodes, &threads), "roll");
         prop_assert_eq!(said.iter().any(|said| said.contains("on an edge")), over > 0.0, "{:?} over {}", said, length);
     }
+
+    /// What asks how large a thing is is offered what the Output shows, until it agrees, and where that is certain.
+    #[test]
+    fn sizes_that_the_output_knows_are_offered(size in 0.01..9.0f64, other in 0.01..9.0f64, asks in prop::sample::select(vec!["launch", "settle", "trundle", "bodies"])) {
+        let own = |asks: &str, value: f64| match asks {
+            "launch" => json!({ "size": value }),
+            "bodies" => json!({ "size": [value, 0.7, 0.8] }),
+            _ => json!({ "radius": value }),
+        };
+        let nodes = |value: f64, sizes: &[f64]| {
+            let mut nodes = vec![
+                ("path", "figure", json!({})),
+                ("ride", "ride", json!({})),
+                ("asks", asks, own(asks, value)),
+                ("waver", "waver", json!({})),
+            ];
+            let outs = ["one", "two"].into_iter().zip(sizes).map(|(id, size)| (id, "output", json!({ "size": size })));
+            nodes.extend(outs);
+            nodes
+        };
+        let mut threads = vec![("path", "ride", "path"), ("asks", "waver", "motion"), ("waver", "one", "motion")];
+        if ["trundle", "bodies"].contains(&asks) {
+            threads.push(("ride", "asks", "motion"));
+        }
+        let mends = |value: f64, sizes: &[f64]| {
+            let mut threads = threads.clone();
+            threads.extend((sizes.len() > 1).then_some(("waver", "two", "motion")));
+            let made = compiled(document(48, &nodes(value, sizes), &threads));
+            made.mends.get("asks").cloned().unwrap_or_default()
+        };
+        let part = if asks == "bodies" { 1.0 } else { 0.5 };
+        prop_assume!((size * part - other).abs() > 1e-3 && (size - other).abs() > 1e-3);
+        let offered = mends(other, &[size]);
+        prop_assert_eq!(offered.len(), 1, "{:?}", offered);
+        let value = offered[0].value.get(0).unwrap_or(&offered[0].value).as_f64().unwrap();
+        prop_assert!((value - size * part).abs() < 1e-8);
+        prop_assert_eq!(offered[0].value.get(1).map(|width| width.as_f64().unwrap()), (asks == "bodies").then_some(0.7));
+        prop_assert_eq!(mends(value, &[size]).len(), 0);
+        prop_assert_eq!(mends(other, &[size, size]).len(), 1);
+        prop_assert_eq!(mends(other, &[size, size * 1.5]).len(), 0, "which of two");
+    }
 }

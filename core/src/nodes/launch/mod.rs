@@ -6,6 +6,7 @@ mod setup;
 use crate::graph::{Closing, Context, Looks, NodeType, Outcome, Timing};
 use crate::motion::Motion;
 use crate::physics::{Launch, LaunchSetup, Toss, TossSetup};
+use crate::scene::Params;
 use crate::schema::{Port, PortKind, Schema};
 use crate::seam::{ThrowOffer, bounce_offers, toss_offers};
 use glam::DVec3;
@@ -43,6 +44,10 @@ impl NodeType for LaunchNode {
             params: params::params(),
             uses_timing: true,
         }
+    }
+
+    fn sized_by(&self, _: &Params<'_>) -> Option<(&'static str, f64)> {
+        Some(("size", 0.5))
     }
 
     fn evaluate(&self, context: &Context<'_>) -> Result<Outcome, String> {

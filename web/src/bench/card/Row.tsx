@@ -13,6 +13,7 @@ import { KindsField, type Kind } from './KindsField';
 import { Bead, NumberCell } from './NumberCell';
 import { NumberField } from './NumberField';
 import { exactDecimal, readFraction } from './number';
+import { listed, ranksOf } from './own';
 
 /** Name, value, help; a double click on the name resets. */
 export function RowFrame(props: { label: string; help: string; changed: boolean; onReset?: () => void; tall?: boolean; children: ReactNode }) {
@@ -41,14 +42,17 @@ interface RowProps {
   document: Scene;
 }
 
-/** Other parameters change with every step of a drag; a row looks at its own only. */
-const sameRow = (a: RowProps, b: RowProps): boolean =>
+/** What a row looks at beside its own parameter: what is listed for each follower, how many there are. */
+const besides = (param: Param): string[] => (param.role?.kind === 'delays' || param.values.kind === 'looks' ? ['followers', 'lead'] : []);
+
+/** Other parameters change with every step of a drag; a row looks at few of them. */
+export const sameRow = (a: RowProps, b: RowProps): boolean =>
   a.param === b.param &&
   a.document.space === b.document.space &&
   a.document.threads === b.document.threads &&
   a.document.frames === b.document.frames &&
   a.nodes.length === b.nodes.length &&
-  a.nodes.every((id, i) => id === b.nodes[i] && a.document.nodes?.[id]?.params?.[a.param.name] === b.document.nodes?.[id]?.params?.[a.param.name]);
+  a.nodes.every((id, i) => id === b.nodes[i] && [a.param.name, ...besides(a.param)].every((name) => a.document.nodes?.[id]?.params?.[name] === b.document.nodes?.[id]?.params?.[name]));
 
 /** One parameter of one node, or of several that are changed together. */
 export const Row = memo(function Row({ nodes, param, document }: RowProps) {
@@ -300,26 +304,17 @@ interface OwnLook {
   scale?: number;
 }
 
-/** The ranks of followers, without the lead. */
-function ranksOf(document: Scene, node: string): string[] {
-  const params = document.nodes?.[node]?.params ?? {};
-  const lead = params['lead'] !== false;
-  return Array.from({ length: Math.min(MOST_LISTED, Number(params['followers'] ?? 8)) }, (_, i) => String(i + (lead ? 1 : 0)));
-}
-
 /** The things that have a number of their own; of followers all. */
 function OwnNumbers(props: ValueProps & { unit: Extract<Param['values'], { kind: 'per-thing' }>['unit']; min: number; max: number }) {
   const live = useLive();
   const list = (Array.isArray(props.value) ? props.value : []) as { id: string; value: number }[];
-  const every = props.param.role?.kind === 'delays' ? ranksOf(props.document, props.nodes.at(-1) ?? '') : [];
-  const known = new Set(list.map(({ id }) => id));
-  const shown = [...list, ...every.filter((id) => !known.has(id)).map((id) => ({ id, value: 0 }))];
-  if (shown.length === 0) return <span className="counted soft">none</span>;
+  const ranks = props.param.role?.kind === 'delays' ? ranksOf(props.document, props.nodes.at(-1) ?? '') : null;
+  const { shown, absent } = listed(list, ranks, (id) => ({ id, value: 0 }));
+  if (shown.length === 0 && absent === 0) return <span className="counted soft">none</span>;
   const ops = (id: string, value: number) => props.nodes.map((node) => put(['nodes', node, 'params', props.param.name, id], { id, value }));
-  const sorted = [...shown].sort((a, b) => Number(a.id) - Number(b.id));
   return (
     <span className="vector">
-      {sorted.slice(0, MOST_LISTED).map(({ id, value }) => (
+      {shown.slice(0, MOST_LISTED).map(({ id, value }) => (
         <span key={id} className="axis own">
           <span className="mono axis-name">{Number(id) + 1}</span>
           <NumberField
@@ -333,7 +328,8 @@ function OwnNumbers(props: ValueProps & { unit: Extract<Param['values'], { kind:
           />
         </span>
       ))}
-      {sorted.length > MOST_LISTED && <span className="soft">{`and ${sorted.length - MOST_LISTED} more`}</span>}
+      {shown.length > MOST_LISTED && <span className="soft">{`and ${shown.length - MOST_LISTED} more`}</span>}
+      <Absent count={absent} />
       {list.length > 0 && (
         <Button variant="outlined" onClick={props.reset}>
           Put back
@@ -343,16 +339,19 @@ function OwnNumbers(props: ValueProps & { unit: Extract<Param['values'], { kind:
   );
 }
 
+/** What is kept for followers that are not there now. */
+function Absent({ count }: { count: number }) {
+  return count > 0 ? <span className="soft">{`${count} more kept for ${count === 1 ? 'one that is' : 'some that are'} not there`}</span> : null;
+}
+
 /** The looks of single followers: what each is, its colour and its size. */
 function OwnLooks(props: ValueProps & { things: string[] }) {
   const live = useLive();
   const node = props.nodes.at(-1) ?? '';
   const at = (id: string) => ['nodes', node, 'params', props.param.name, id];
   const list = (Array.isArray(props.value) ? props.value : []) as OwnLook[];
-  const known = new Set(list.map(({ id }) => id));
-  const every = ranksOf(props.document, node).filter((id) => !known.has(id));
-  const shown = [...list, ...every.map((id): OwnLook => ({ id }))].sort((a, b) => Number(a.id) - Number(b.id));
-  if (shown.length === 0) return <span className="counted soft">none</span>;
+  const { shown, absent } = listed(list, ranksOf(props.document, node), (id): OwnLook => ({ id }));
+  if (shown.length === 0 && absent === 0) return <span className="counted soft">none</span>;
   const ops = (look: OwnLook) => [put(at(look.id), look)];
   const keep = (what: string, look: OwnLook) => live.edit(`set ${what} of a follower`, ops(look));
   return (
@@ -387,6 +386,8 @@ function OwnLooks(props: ValueProps & { things: string[] }) {
           </span>
         );
       })}
+      {shown.length > MOST_LISTED && <span className="soft">{`and ${shown.length - MOST_LISTED} more`}</span>}
+      <Absent count={absent} />
       {list.length > 0 && (
         <Button variant="outlined" onClick={props.reset}>
           Put back
