@@ -41,3 +41,4 @@ pub mod schema;
 pub mod seam;
 pub mod signal;
 pub mod surface;
+pub mod work;

@@ -4,11 +4,14 @@
 //! space, and two in which a circle stands for the time of a loop, so that its end runs into its start.
 
 use crate::random;
+use crate::work::spend;
 use glam::DVec3;
 use std::f64::consts::TAU;
 
 /// Dimensions.
 const DIMENSIONS: usize = 5;
+/// Looks that a layer counts as.
+const OF_A_LAYER: u64 = 2;
 /// Corners of a cell of the lattice.
 const CORNERS: usize = 1 << DIMENSIONS;
 
@@ -149,6 +152,7 @@ impl LineNoise {
 
     fn layers(&self, cells: f64, of: impl Fn(u64, [f64; DIMENSIONS], i64, f64) -> f64) -> f64 {
         let octaves = self.octaves.clamp(1, LINE_PEAKS.len() as u32);
+        spend(OF_A_LAYER * u64::from(octaves));
         let (mut sum, mut strength, mut finer, mut whole) = (0.0, 1.0, 1.0, 0.0);
         for octave in 0..octaves {
             let at = [cells * finer, self.place[0] * finer, self.place[1] * finer, 0.0, 0.0];
@@ -205,6 +209,7 @@ impl LoopingNoise {
         part: f64,
         of: impl Fn(u64, [f64; DIMENSIONS], [f64; 2]) -> f64,
     ) -> f64 {
+        spend(OF_A_LAYER * u64::from(self.octaves.max(1)));
         let (sine, cosine) = libm::sincos(TAU * (part - part.floor()));
         let (mut sum, mut strength, mut finer, mut whole) = (0.0, 1.0, 1.0, 0.0);
         for octave in 0..self.octaves.max(1) {

@@ -2,6 +2,7 @@
 
 use std::io::Write;
 use zickzack_core::motion::{Cancel, Columns, Frames, Motion, MotionError, Sample, prepared};
+use zickzack_core::work::OF_A_FILE;
 
 /// The columns, in order.
 pub const HEADER: [&str; 14] =
@@ -47,6 +48,10 @@ pub fn write(table: &Table<'_>, out: impl Write, cancel: &Cancel) -> Result<(), 
     if !(table.step > 0.0 && (0.0..=MOST_FRAMES).contains(&steps)) {
         return Err(CsvError::Range);
     }
+    cancel.within(OF_A_FILE, |cancel| rows(table, steps as u64, out, cancel))
+}
+
+fn rows(table: &Table<'_>, steps: u64, out: impl Write, cancel: &Cancel) -> Result<(), CsvError> {
     let mut ready = Vec::new();
     for (name, motion) in table.outputs {
         ready.push((name, prepared(motion, table.range.widened(1.0), cancel)?));
@@ -54,14 +59,12 @@ pub fn write(table: &Table<'_>, out: impl Write, cancel: &Cancel) -> Result<(), 
     let mut writer = csv::Writer::from_writer(out);
     writer.write_record(HEADER)?;
     let mut sample = Sample::default();
-    for i in 0..=steps as u64 {
-        if cancel.cancelled() {
-            return Err(MotionError::Cancelled.into());
-        }
+    for i in 0..=steps {
         let frame = table.range.from + i as f64 * table.step;
         let shown = (frame + table.first_frame as f64).to_string();
         for (name, motion) in &ready {
             motion.sample(frame, Columns::POSE, &mut sample);
+            cancel.going()?;
             for object in 0..motion.len() {
                 let pose = sample.pose(object);
                 let (p, q, s) = (pose.position, pose.orientation, pose.scale);

@@ -2,6 +2,7 @@
 
 use super::segment::Segment;
 use crate::quadrature::{Leaf, adaptive, gauss};
+use crate::work::spend;
 
 /// Length of a segment and the way back from a length to the parameter.
 #[derive(Debug, Clone)]
@@ -27,13 +28,18 @@ const LARGEST_TABLE: usize = 2048;
 /// Radians of turning up to which a Bézier is plain.
 const PLAIN: f64 = 0.5;
 
+/// Looks that measuring a segment counts as.
+const OF_A_CUBIC: u64 = 200;
+const OF_A_LINE: u64 = 50;
+
 impl Measure {
     /// Measures a segment: exact for lines and arcs; adaptive 16-point Gauss–Legendre for Béziers,
     /// to 1e-13 of the length.
     pub fn new(segment: &Segment) -> Self {
-        let Segment::Cubic { .. } = segment else {
+        let bends = matches!(segment, Segment::Cubic { .. });
+        if !spend(if bends { OF_A_CUBIC } else { OF_A_LINE }) || !bends {
             return Self { length: segment.size(), inverse: Inverse::Proportional };
-        };
+        }
         let speed = |t: f64| segment.derivative(t).length();
         let mut start = 0.0;
         // What is nearly straight has no cusp, and needs no search for one.

@@ -2,6 +2,7 @@
 
 use super::segment::Segment;
 use crate::pose::bend;
+use crate::work::{here, spend};
 use glam::DVec3;
 use rayon::prelude::*;
 
@@ -73,10 +74,11 @@ pub fn follow(way: &impl Way, from: f64, to: f64, fineness: &Fineness) -> Vec<Se
     };
     // Sharing out a few takes longer than doing them.
     let few = fineness.pieces < FEW;
+    let counted = here();
     let ends: Vec<(f64, Jet)> = if few {
         (0..=fineness.pieces).map(end).collect()
     } else {
-        (0..=fineness.pieces).into_par_iter().map(end).collect()
+        (0..=fineness.pieces).into_par_iter().map(|piece| counted.on(|| end(piece))).collect()
     };
     let most = (MOST_SEGMENTS / fineness.pieces).max(4);
     let piece = |pair: &[(f64, Jet)]| {
@@ -87,11 +89,14 @@ pub fn follow(way: &impl Way, from: f64, to: f64, fineness: &Fineness) -> Vec<Se
     if few {
         return ends.windows(2).flat_map(piece).collect();
     }
-    ends.par_windows(2).map(piece).collect::<Vec<_>>().concat()
+    ends.par_windows(2).map(|pair| counted.on(|| piece(pair))).collect::<Vec<_>>().concat()
 }
 
 /// Fewer pieces than this are followed one after another.
 const FEW: usize = 16;
+
+/// Looks that following one piece counts as.
+const OF_A_PIECE: u64 = 4;
 
 fn halve(
     way: &impl Way,
@@ -101,6 +106,10 @@ fn halve(
     segments: &mut Vec<Segment>,
 ) {
     let segment = hermite(left, right);
+    if !spend(OF_A_PIECE) {
+        segments.push(segment);
+        return;
+    }
     let at = 0.5 * (left.0 + right.0);
     let middle = way.place(at);
     let off = |t: f64, there: DVec3| segment.at(t).distance(there);

@@ -8,6 +8,7 @@ use crate::noise::LoopingNoise;
 use crate::pose::{bend, perpendicular};
 use crate::random;
 use crate::surface::Surface;
+use crate::work::spend;
 use glam::{DQuat, DVec3};
 use std::f64::consts::PI;
 
@@ -229,12 +230,10 @@ pub fn joined(curve: &Curve, gap: f64, bridge: bool) -> Result<Curve, CurveError
             });
             let nearest = ways.min_by(|a, b| a.0.total_cmp(&b.0).then(a.1.cmp(&b.1)).then(a.2.cmp(&b.2)));
             let own = end.distance(start);
-            let Some((distance, index, way)) =
-                nearest.filter(|near| near.0 <= gap && near.0 < own.max(f64::MIN_POSITIVE))
-            else {
+            let near = |near: &(f64, usize, usize)| near.0 <= gap && near.0 < own.max(f64::MIN_POSITIVE);
+            let Some((_, index, way)) = nearest.filter(|nearest| near(nearest) && spend(1 + open.len() as u64)) else {
                 break;
             };
-            let _ = distance;
             let strand = open.remove(index);
             let forth = strand.segments().to_vec();
             let back = || strand.segments().iter().rev().map(Segment::reversed).collect::<Vec<_>>();

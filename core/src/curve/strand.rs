@@ -2,6 +2,7 @@ use super::arc_length::Measure;
 use super::axes::Node;
 use super::segment::Segment;
 use crate::pose::bend;
+use crate::work::here;
 use glam::DVec3;
 use rayon::prelude::*;
 
@@ -115,7 +116,8 @@ impl Strand {
         }
         // In order, whoever measures them.
         let measures: Vec<Measure> = if kept.len() > MANY {
-            kept.par_iter().map(Measure::new).collect()
+            let counted = here();
+            kept.par_iter().map(|segment| counted.on(|| Measure::new(segment))).collect()
         } else {
             kept.iter().map(Measure::new).collect()
         };

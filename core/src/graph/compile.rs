@@ -4,10 +4,12 @@ use super::moving;
 use super::node::{Assets, Closing, Context, Looks, Mend, NodeType, Offer, Outcome, Product, Timing};
 use super::recorder::Recorder;
 use super::shown;
-use crate::motion::{Cancel, Motion};
+use super::watched::watched;
+use crate::motion::{Cancel, Columns, Frames, Motion, Sample, prepared};
 use crate::scene::{Mark, Node, Params, Resolved, Scene, Signals, Space, resolve};
 use crate::schema::{PortKind, Schema, Values};
 use crate::seam::length_offers;
+use crate::work;
 use serde_json::Value;
 use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
@@ -117,6 +119,14 @@ pub fn compile(scene: &Scene, workshop: &Workshop<'_>) -> Compiled {
         mends.entry(id).or_default().extend(more);
     }
     Compiled { nodes, ends, bypassed, mends, timing }
+}
+
+impl Compiled {
+    /// Says of an end that it cannot be looked at, and why; it is no end any more.
+    pub fn refuse(&mut self, node: &str, why: String) {
+        self.ends.retain(|end| end.node != node);
+        self.nodes.insert(node.to_owned(), NodeResult::refused(why));
+    }
 }
 
 /// Nodes such that what gives comes before what takes.
@@ -246,25 +256,64 @@ fn evaluate_now(
         timing,
         assets: workshop.assets.clone(),
     });
+    let cancel = workshop.cancel.afresh(work::OF_A_NODE);
     let context = Context {
         params,
         inputs,
         frame: 0.0,
+        told: true,
         timing,
         assets: &**workshop.assets,
-        cancel: workshop.cancel,
+        cancel: &cancel,
         recorder: workshop.recorder,
         stands_for,
         unsettled,
     };
-    let mut outcome = kind.evaluate(&context).and_then(|outcome| within_budget(outcome, timing))?;
-    if timing.space == Space::Flat {
-        outcome.product = outcome.product.flattened();
+    let outcome = cancel.watched(|| -> Result<Outcome, String> {
+        let mut outcome = kind.evaluate(&context).and_then(|outcome| within_budget(outcome, timing))?;
+        if timing.space == Space::Flat {
+            outcome.product = outcome.product.flattened();
+        }
+        Ok(match again {
+            Some(again) => moving::over_time(again, outcome),
+            None => outcome,
+        })
+    });
+    if cancel.overworked() {
+        return Err(format!(
+            "It was given up, since it takes more than {} steps to work out: use fewer things or a shorter loop, or thread simpler nodes to it.",
+            work::count(workshop.cancel.limit(work::OF_A_NODE))
+        ));
     }
-    Ok(match again {
-        Some(again) => moving::over_time(again, outcome),
-        None => outcome,
-    })
+    let mut outcome = outcome?;
+    outcome.product = watched(outcome.product);
+    if let Product::Motion(motion) = &outcome.product {
+        affordable(motion, timing, workshop.cancel)?;
+    }
+    Ok(outcome)
+}
+
+/// How often every frame of a loop is looked at while pictures of it are made and its seam is measured, about.
+const PASSES: f64 = 4.0;
+
+/// Whether looking at one frame is so little that the whole loop can be looked at.
+fn affordable(motion: &Arc<dyn Motion>, timing: Timing, cancel: &Cancel) -> Result<(), String> {
+    let most = (work::OF_A_PICTURE as f64 / (PASSES * (timing.frames + 1.0))) as u64;
+    let cancel = cancel.afresh(most);
+    cancel.watched(|| {
+        // Why it cannot be made ready is said by who wants it.
+        if let Ok(ready) = prepared(motion, Frames { from: 0.0, to: 1.0 }, &cancel) {
+            ready.sample(0.0, Columns::POSE | Columns::VELOCITY, &mut Sample::default());
+        }
+    });
+    if !cancel.overworked() {
+        return Ok(());
+    }
+    Err(format!(
+        "A single frame of it asks what it is made from more than {} times, and the loop has {}: use fewer things or a shorter loop, or take some of the nodes before it out.",
+        work::count(cancel.limit(most)),
+        timing.frames
+    ))
 }
 
 /// What arrives at the first port that takes what the node gives.

@@ -4,6 +4,7 @@ use super::compile::{NodeResult, Workshop};
 use super::node::{Context, Mend, NodeType, Product, Timing};
 use crate::scene::{Node, Params, Scene, Signals, resolve};
 use crate::schema::{PortKind, Schema, Values};
+use crate::work::OF_A_NODE;
 use serde_json::json;
 use std::collections::BTreeMap;
 use std::sync::atomic::AtomicBool;
@@ -84,18 +85,20 @@ impl<'a> Maker<'a> {
         let (signals, clock) = (Signals::new(), self.timing.clock());
         let resolved = resolve(self.schema, &node, &signals, clock, (0.0, false)).ok()?;
         let params = Params::new(self.schema, &node, (&resolved.values, &signals), clock);
+        let cancel = self.workshop.cancel.afresh(OF_A_NODE);
         let context = Context {
             params,
             inputs: BTreeMap::new(),
             frame: 0.0,
+            told: false,
             timing: self.timing,
             assets: &**self.workshop.assets,
-            cancel: self.workshop.cancel,
+            cancel: &cancel,
             recorder: self.workshop.recorder,
             stands_for: (&self.id, [0; 32]),
             unsettled: &AtomicBool::new(false),
         };
-        match self.kind.evaluate(&context).ok()?.product {
+        match cancel.watched(|| self.kind.evaluate(&context)).ok().filter(|_| !cancel.cancelled())?.product {
             Product::Path(product) => Some(product.path.at(0.0).strands()[0].length()),
             _ => None,
         }

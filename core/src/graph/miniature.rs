@@ -8,6 +8,7 @@ use crate::motion::{Cancel, Columns, Frames, Motion, MotionError, Sample, prepar
 use crate::scene::{Picture, Space};
 use crate::signal::Signal;
 use crate::surface::{Surface, wires};
+use crate::work::OF_A_PICTURE;
 use serde::Serialize;
 use std::collections::BTreeMap;
 use std::sync::Arc;
@@ -111,13 +112,18 @@ impl Compiled {
         let drawn = self.nodes.iter().filter_map(|(id, result)| Some((id, result.product()?)));
         drawn
             .map(|(id, product)| {
-                let miniature = match product {
-                    Product::Path(product) => Miniature { lines: path_lines(&product.path.at(0.0)), dots: Vec::new() },
-                    Product::Motion(motion) => self.motion_miniature(motion, cancel)?,
-                    Product::Surface(ground) => Miniature { lines: surface_lines(&ground.at(0.0)), dots: Vec::new() },
-                    Product::Signal(signal) => signal_miniature(&**signal, self.timing.frames),
-                };
-                Ok((id.clone(), miniature))
+                let lines = |lines| Miniature { lines, dots: Vec::new() };
+                let drawn = cancel.within(OF_A_PICTURE, |cancel| match product {
+                    Product::Path(product) => Ok(lines(path_lines(&product.path.at(0.0)))),
+                    Product::Motion(motion) => self.motion_miniature(motion, cancel),
+                    Product::Surface(ground) => Ok(lines(surface_lines(&ground.at(0.0)))),
+                    Product::Signal(signal) => Ok(signal_miniature(&**signal, self.timing.frames)),
+                });
+                match drawn {
+                    // The end that shows it says so.
+                    Err(MotionError::TooMuch(_)) => Ok((id.clone(), Miniature::default())),
+                    drawn => Ok((id.clone(), drawn?)),
+                }
             })
             .collect()
     }
@@ -151,17 +157,20 @@ impl Compiled {
         }
         let mut sample = Sample::default();
         for end in &self.ends {
-            let ready = prepared(&end.motion, range, cancel)?;
-            if ready.path().is_none() {
-                living.lines.extend(wakes(&*ready, range));
-            }
-            let shown = ready.len().min(MOST_THINGS);
-            for (step, places) in living.steps.iter_mut().enumerate() {
-                let frame = frames * step as f64 / count as f64;
-                let at: Vec<(usize, f64)> = (0..shown).map(|object| (object, frame)).collect();
-                ready.sample_at(&at, Columns::POSITION, &mut sample);
-                places.extend(sample.positions.iter().flat_map(|p| p.as_vec3().to_array()));
-            }
+            cancel.within(OF_A_PICTURE, |cancel| {
+                let ready = prepared(&end.motion, range, cancel)?;
+                if ready.path().is_none() {
+                    living.lines.extend(wakes(&*ready, range));
+                }
+                let shown = ready.len().min(MOST_THINGS);
+                for (step, places) in living.steps.iter_mut().enumerate() {
+                    let frame = frames * step as f64 / count as f64;
+                    let at: Vec<(usize, f64)> = (0..shown).map(|object| (object, frame)).collect();
+                    ready.sample_at(&at, Columns::POSITION, &mut sample);
+                    places.extend(sample.positions.iter().flat_map(|p| p.as_vec3().to_array()));
+                }
+                Ok(())
+            })?;
             let told = super::report::EndReport::of(end, frames, self.timing.fps, cancel)?;
             living.things += told.things;
             living.contacts += told.contact_count;

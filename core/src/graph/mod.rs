@@ -11,6 +11,7 @@ mod recorder;
 mod report;
 mod shown;
 mod tried;
+mod watched;
 
 pub use channels::Channel;
 pub use compile::{Compiled, End, NodeResult, Workshop, compile};

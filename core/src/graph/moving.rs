@@ -9,6 +9,7 @@ use crate::scene::{Node, Params, Signals, Space, resolve};
 use crate::schema::Schema;
 use crate::signal::Signal;
 use crate::surface::{Ground, Surface};
+use crate::work::spend;
 use std::collections::BTreeMap;
 use std::sync::Arc;
 use std::sync::atomic::AtomicBool;
@@ -21,6 +22,9 @@ pub(super) fn moves(product: &Product) -> bool {
         Product::Motion(_) | Product::Signal(_) => false,
     }
 }
+
+/// Looks that it counts as to evaluate a node again, beside those that are counted within.
+const REMADE: u64 = 64;
 
 /// What is needed to evaluate a node again.
 pub(super) struct Again {
@@ -35,6 +39,9 @@ pub(super) struct Again {
 
 impl Again {
     fn at(&self, frame: f64) -> Result<Product, String> {
+        if !spend(REMADE) {
+            return Err("It was given up.".to_owned());
+        }
         let clock = self.timing.clock();
         let resolved = resolve(&self.schema, &self.node, &self.signals, clock, (frame, false))
             .map_err(|marks| marks.into_iter().map(|mark| mark.message).collect::<Vec<_>>().join(" "))?;
@@ -42,6 +49,7 @@ impl Again {
             params: Params::new(&self.schema, &self.node, (&resolved.values, &self.signals), clock),
             inputs: self.inputs.clone(),
             frame,
+            told: false,
             timing: self.timing,
             assets: &*self.assets,
             cancel: &Cancel::default(),

@@ -116,6 +116,8 @@ pub struct Context<'a> {
     pub inputs: BTreeMap<String, Product>,
     /// The frame for which paths and surfaces are made.
     pub frame: f64,
+    /// Whether somebody reads what is said of it, or only its product is taken.
+    pub told: bool,
     /// Settings of the scene.
     pub timing: Timing,
     /// Files.

@@ -62,7 +62,12 @@ fn seam_after(
     let compiled = compile(&taken, workshop);
     let Some(end) = compiled.ends.iter().find(|end| end.node == node) else { return Ok(None) };
     let timing = compiled.timing;
-    Ok(Some(SeamReport::from(&measure(&end.motion, timing.frames, timing.fps, workshop.cancel)?)))
+    match measure(&end.motion, timing.frames, timing.fps, workshop.cancel) {
+        Ok(seam) => Ok(Some(SeamReport::from(&seam))),
+        // What takes too much is not tried.
+        Err(MotionError::TooMuch(_)) => Ok(None),
+        Err(stopped) => Err(stopped),
+    }
 }
 
 fn left(seam: &SeamReport) -> String {

@@ -6,6 +6,7 @@ use super::reduce::{Error, Source, reduce};
 use super::track::{Instant, State, Track};
 use crate::motion::{BreakKind, Cancel, Columns, Frames, Motion, MotionError, Sample, prepared};
 use crate::pose::{Pose, angle_between};
+use crate::work::OF_A_FILE;
 use glam::{DQuat, DVec3};
 use rayon::prelude::*;
 use std::sync::Arc;
@@ -37,9 +38,8 @@ pub struct Keys {
 /// Keys at every `step` frames from the start of the range, joined straight; where a thing jumps or
 /// turns at once, a pair of keys.
 pub fn bake_dense(motion: &Arc<dyn Motion>, range: Frames, step: f64, cancel: &Cancel) -> Result<Keys, MotionError> {
-    let ready = prepared(motion, range.widened(1.0), cancel)?;
-    each_object(&*ready, range, cancel, |object| {
-        let track = Track::new(&*ready, object, range)?;
+    each_object(motion, range, cancel, |ready, object| {
+        let track = Track::new(ready, object, range)?;
         let on_step = |frame: f64| {
             let steps = (frame - range.from) / step;
             (steps - steps.round()).abs() < 1e-9
@@ -59,7 +59,7 @@ pub fn bake_dense(motion: &Arc<dyn Motion>, range: Frames, step: f64, cancel: &C
             off: (0.0, range.from),
             turned_off: (0.0, range.from),
         };
-        Ok(measured(&*ready, object, &track, range, keys, (f64::INFINITY, f64::INFINITY)).0)
+        Ok(measured(ready, object, &track, range, keys, (f64::INFINITY, f64::INFINITY)).0)
     })
 }
 
@@ -79,9 +79,8 @@ pub fn bake_reduced(
     (tolerance, turn): (f64, f64),
     cancel: &Cancel,
 ) -> Result<Keys, MotionError> {
-    let ready = prepared(motion, range.widened(1.0), cancel)?;
-    each_object(&*ready, range, cancel, |object| {
-        let mut track = Track::within(&*ready, object, range, (tolerance, turn))?;
+    each_object(motion, range, cancel, |ready, object| {
+        let mut track = Track::within(ready, object, range, (tolerance, turn))?;
         // What moves along several axes is off by the root of the sum of their squares.
         let moving = (0..3).filter(|&axis| moves(&track, axis, tolerance)).count().max(1);
         let along = HELD * tolerance / (moving as f64).sqrt();
@@ -95,13 +94,13 @@ pub fn bake_reduced(
                 off: (0.0, range.from),
                 turned_off: (0.0, range.from),
             };
-            let (keys, missed) = measured(&*ready, object, &track, range, keys, (tolerance, turn));
+            let (keys, missed) = measured(ready, object, &track, range, keys, (tolerance, turn));
             let over = |missed: &Missed| missed.far > SEEN * tolerance || missed.turned > SEEN * turn;
             let missed: Vec<f64> = missed.iter().filter(|missed| over(missed)).map(|missed| missed.frame).collect();
             if missed.is_empty() || round + 1 == MOST_ROUNDS {
                 return Ok(keys);
             }
-            track.look_at(&*ready, object, &missed);
+            track.look_at(ready, object, &missed);
         }
         unreachable!("the last round returns")
     })
@@ -115,14 +114,19 @@ pub(super) fn moves(track: &Track, axis: usize, tolerance: f64) -> bool {
 }
 
 fn each_object(
-    ready: &dyn Motion,
+    motion: &Arc<dyn Motion>,
     range: Frames,
     cancel: &Cancel,
-    bake: impl Fn(usize) -> Result<ObjectKeys, MotionError> + Sync,
+    bake: impl Fn(&dyn Motion, usize) -> Result<ObjectKeys, MotionError> + Sync,
 ) -> Result<Keys, MotionError> {
-    let one = |object| if cancel.cancelled() { Err(MotionError::Cancelled) } else { bake(object) };
-    let objects = (0..ready.len()).into_par_iter().map(one).collect::<Result<Vec<ObjectKeys>, MotionError>>()?;
-    Ok(Keys { objects, range })
+    cancel.within(OF_A_FILE, |cancel| {
+        let ready = prepared(motion, range.widened(1.0), cancel)?;
+        let one = |object| {
+            if cancel.cancelled() { Err(MotionError::Cancelled) } else { cancel.watched(|| bake(&*ready, object)) }
+        };
+        let objects = (0..ready.len()).into_par_iter().map(one).collect::<Result<Vec<ObjectKeys>, MotionError>>()?;
+        Ok(Keys { objects, range })
+    })
 }
 
 pub(super) fn position(state: &State, axis: usize) -> ([f64; 1], [f64; 1]) {

@@ -1,6 +1,7 @@
 //! What a file of keys cannot say of a motion.
 
 use crate::motion::{Cancel, Columns, Cut, Frames, Motion, MotionError, Sample, prepared};
+use crate::work::OF_A_FILE;
 use std::sync::Arc;
 
 /// What a motion has at its whole frames that goes into a file or not, in words.
@@ -21,6 +22,10 @@ pub struct Beyond {
 impl Beyond {
     /// Of a motion within a range. Errors as of preparing it.
     pub fn of(motion: &Arc<dyn Motion>, range: Frames, cancel: &Cancel) -> Result<Self, MotionError> {
+        cancel.within(OF_A_FILE, |cancel| Self::found(motion, range, cancel))
+    }
+
+    fn found(motion: &Arc<dyn Motion>, range: Frames, cancel: &Cancel) -> Result<Self, MotionError> {
         let ready = prepared(motion, range.widened(1.0), cancel)?;
         let columns = Columns::ALIVE | Columns::TINT | Columns::BRIGHTNESS | Columns::CUT;
         let mut found = Self { kinds: ready.kinds().len() > 1, ..Self::default() };

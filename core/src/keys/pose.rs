@@ -8,6 +8,7 @@ use super::fit::Point;
 use super::track::{State, Track};
 use crate::motion::{Cancel, Frames, Motion, MotionError, prepared};
 use crate::pose::from_degrees;
+use crate::work::OF_A_FILE;
 use glam::{DMat3, DQuat, DVec3};
 use std::sync::Arc;
 
@@ -35,17 +36,19 @@ pub fn bake_pose(
     (tolerance, angle): (f64, f64),
     cancel: &Cancel,
 ) -> Result<PoseKeys, MotionError> {
-    let ready = prepared(motion, range.widened(1.0), cancel)?;
-    let mut track = Track::within(&*ready, object, range, (tolerance, angle))?;
-    for round in 0.. {
-        let keys = reduced(&track, range, (tolerance, angle));
-        let (keys, missed) = measured(&*ready, (object, &track), range, keys, (tolerance, angle));
-        if missed.is_empty() || round + 1 == MOST_ROUNDS {
-            return Ok(keys);
+    cancel.within(OF_A_FILE, |cancel| {
+        let ready = prepared(motion, range.widened(1.0), cancel)?;
+        let mut track = Track::within(&*ready, object, range, (tolerance, angle))?;
+        for round in 0.. {
+            let keys = reduced(&track, range, (tolerance, angle));
+            let (keys, missed) = measured(&*ready, (object, &track), range, keys, (tolerance, angle));
+            if missed.is_empty() || round + 1 == MOST_ROUNDS {
+                return Ok(keys);
+            }
+            track.look_at(&*ready, object, &missed);
         }
-        track.look_at(&*ready, object, &missed);
-    }
-    unreachable!("the last round returns")
+        unreachable!("the last round returns")
+    })
 }
 
 fn reduced(track: &Track, range: Frames, (tolerance, angle): (f64, f64)) -> PoseKeys {
@@ -98,8 +101,10 @@ pub fn pose_numbers(
     cancel: &Cancel,
 ) -> Result<[(f64, f64); 7], MotionError> {
     let range = Frames { from: frame, to: frame + 1.0 };
-    let ready = prepared(motion, range.widened(1.0), cancel)?;
-    let track = Track::new(&*ready, object, range)?;
+    let track = cancel.within(OF_A_FILE, |cancel| {
+        let ready = prepared(motion, range.widened(1.0), cancel)?;
+        Track::new(&*ready, object, range)
+    })?;
     let here = &track.instants[0].right;
     let turn = nearest_turns(here.pose.orientation, near.map(f64::to_radians));
     let rate = rates(turn, here.spin);

@@ -56,31 +56,41 @@ pub fn fill_poses(motion: &dyn Motion, frames: &[f64], out: &mut [f32], cancel: 
         if cancel.cancelled() {
             return Err(MotionError::Cancelled);
         }
-        for (index, part) in row.chunks_mut(AT_A_TIME * floats).enumerate() {
-            let first = index * AT_A_TIME;
-            motion.sample_range(frame, first..first + part.len() / floats, columns, sample);
-            match floats {
-                POSE_FLOATS => write::<POSE_FLOATS>(sample, part),
-                LOOK_FLOATS => write::<LOOK_FLOATS>(sample, part),
-                BRIGHT_FLOATS => write::<BRIGHT_FLOATS>(sample, part),
-                _ => write::<CUT_FLOATS>(sample, part),
-            }
-            if floats > POSE_FLOATS {
-                for (row, out) in part.chunks_exact_mut(floats).enumerate() {
-                    out[KIND] = motion.kind(first + row) as f32;
-                    out[TINT] = sample.tints[row] as f32;
-                    if let (Some(out), Some(bright)) = (out.get_mut(BRIGHTNESS), sample.brightness.get(row)) {
-                        *out = *bright as f32;
-                    }
-                    if let (Some(out), Some(cut)) = (out.get_mut(CUT..), sample.cuts.get(row)) {
-                        let normal = cut.normal.as_vec3();
-                        out.copy_from_slice(&[normal.x, normal.y, normal.z, cut.beyond as f32]);
-                    }
+        cancel.watched(|| write_frame(motion, (frame, columns), (row, floats), sample));
+        Ok(())
+    })
+}
+
+/// The poses of all things at a frame, so many floats each.
+fn write_frame(
+    motion: &dyn Motion,
+    (frame, columns): (f64, Columns),
+    (row, floats): (&mut [f32], usize),
+    sample: &mut Sample,
+) {
+    for (index, part) in row.chunks_mut(AT_A_TIME * floats).enumerate() {
+        let first = index * AT_A_TIME;
+        motion.sample_range(frame, first..first + part.len() / floats, columns, sample);
+        match floats {
+            POSE_FLOATS => write::<POSE_FLOATS>(sample, part),
+            LOOK_FLOATS => write::<LOOK_FLOATS>(sample, part),
+            BRIGHT_FLOATS => write::<BRIGHT_FLOATS>(sample, part),
+            _ => write::<CUT_FLOATS>(sample, part),
+        }
+        if floats > POSE_FLOATS {
+            for (row, out) in part.chunks_exact_mut(floats).enumerate() {
+                out[KIND] = motion.kind(first + row) as f32;
+                out[TINT] = sample.tints[row] as f32;
+                if let (Some(out), Some(bright)) = (out.get_mut(BRIGHTNESS), sample.brightness.get(row)) {
+                    *out = *bright as f32;
+                }
+                if let (Some(out), Some(cut)) = (out.get_mut(CUT..), sample.cuts.get(row)) {
+                    let normal = cut.normal.as_vec3();
+                    out.copy_from_slice(&[normal.x, normal.y, normal.z, cut.beyond as f32]);
                 }
             }
         }
-        Ok(())
-    })
+    }
 }
 
 /// Columns that were not asked for are as they always are.

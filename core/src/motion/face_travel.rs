@@ -171,7 +171,7 @@ impl FaceTravel {
                 if cancel.cancelled() {
                     return Err(MotionError::Cancelled);
                 }
-                self.runs(object, range, sample)
+                cancel.watched(|| self.runs(object, range, sample))
             })
             .collect();
         let (runs, open): (Vec<Runs>, Vec<bool>) = made?.into_iter().unzip();

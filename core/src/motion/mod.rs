@@ -2,7 +2,6 @@
 
 mod attach;
 mod block;
-mod cancel;
 mod compare;
 mod contact;
 mod dressed;
@@ -41,7 +40,6 @@ mod wheel;
 
 pub use attach::Attached;
 pub use block::{POSE_FLOATS, fill_poses, pose_floats};
-pub use cancel::Cancel;
 pub use compare::{Apart, largest_distance};
 pub use contact::Contact;
 pub use dressed::{Dressed, Look};
@@ -77,6 +75,8 @@ pub use two_shots::{Apartness, TwoShots};
 pub use wake::wake;
 pub use waver::{Waver, Wavering};
 pub use wheel::{Touch, Wheel, touch};
+
+pub use crate::work::Cancel;
 
 use crate::curve::Path;
 use crate::pose::Axis;

@@ -5,6 +5,7 @@ use super::{Break, BreakKind, Columns, Extent, Frames, MOST_BREAKS, Motion, Moti
 use crate::curve::{AxesTable, Curve, OnStrand, Path, Strand, UpRule};
 use crate::fraction::Fraction;
 use crate::signal::{Accumulated, Driven, Thing, velocity_of};
+use crate::work::whole as done_whole;
 use glam::DVec3;
 use std::collections::BTreeMap;
 use std::ops::Range;
@@ -243,7 +244,7 @@ impl Ride {
 
     /// Each rider's seat, without what is added to every phase.
     pub fn seats(&self) -> &[Seat] {
-        self.seats.get_or_init(|| self.seating.seats(&self.path.at(0.0)))
+        self.seats.get_or_init(|| done_whole(|| self.seating.seats(&self.path.at(0.0))))
     }
 
     /// Laps that the first rider goes in a loop by what drives it over time.

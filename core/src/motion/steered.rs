@@ -197,7 +197,7 @@ impl Steered {
                 if cancel.cancelled() {
                     return Err(MotionError::Cancelled);
                 }
-                self.steer(inner, object, &table)
+                cancel.watched(|| self.steer(inner, object, &table))
             })
             .collect();
         let (turns, jumps): (Vec<Vec<DQuat>>, _) = made?.into_iter().unzip();

@@ -1,7 +1,11 @@
 use super::placing::sentence;
-use crate::curve::{joined, together};
+use crate::curve::{Curve, joined, together};
 use crate::graph::{Context, NodeType, Outcome};
 use crate::schema::{Group, Param, Port, PortKind, Schema, Unit};
+use crate::work::spend;
+
+/// Looks that taking over a segment counts as, before there is room for it.
+const OF_A_SEGMENT: u64 = 50;
 
 /// Paths made one.
 pub struct Join;
@@ -30,7 +34,12 @@ impl NodeType for Join {
     fn evaluate(&self, context: &Context<'_>) -> Result<Outcome, String> {
         let params = &context.params;
         let other = context.path_if_any("other").map(|path| path.at(context.frame));
-        let curves = [Some(context.curve("path")?), other].into_iter().flatten().map(|curve| (*curve).clone());
+        let curves: Vec<_> = [Some(context.curve("path")?), other].into_iter().flatten().collect();
+        let segments = |curve: &Curve| curve.strands().iter().map(|strand| strand.segments().len()).sum::<usize>();
+        if !spend(OF_A_SEGMENT * curves.iter().map(|curve| segments(curve)).sum::<usize>() as u64) {
+            return Err("It was given up before it was joined.".to_owned());
+        }
+        let curves = curves.into_iter().map(|curve| (*curve).clone());
         let bridge = params.text("between") != "move together";
         let made = together(curves).and_then(|curve| joined(&curve, params.number("gap"), bridge));
         Ok(Outcome::of_curve(made.map_err(|error| sentence(&error.to_string()))?))

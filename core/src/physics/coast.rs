@@ -8,6 +8,7 @@
 use super::dormand_prince;
 use crate::curve::{OnStrand, Path, Strand};
 use crate::motion::{Break, BreakKind, Columns, Extent, Frames, Motion, MotionError, Outside, Place, Sample};
+use crate::work::spend;
 use glam::DVec3;
 use std::sync::Arc;
 
@@ -432,7 +433,7 @@ fn follow(run: &mut Run<'_>, seconds: f64) -> CoastFate {
     let mut h = 1e-4;
     // What nothing takes from repeats itself, and that is found out.
     let seconds = if lossless { LONGEST } else { seconds };
-    while run.now().t < seconds && run.nodes.len() < MOST_NODES {
+    while run.now().t < seconds && run.nodes.len() < MOST_NODES && spend(1) {
         let goal = (closed && lossless).then_some(first.s + run.sign * length);
         match run.advance(&mut h, goal) {
             Event::None => {}
@@ -487,7 +488,7 @@ fn short_of(run: &Run<'_>) -> Option<f64> {
 /// Goes on to the end of a period, which is to the bit where it began.
 fn finish(run: &mut Run<'_>, period: f64, h: &mut f64) {
     let first = run.nodes[0];
-    while run.now().t < period && run.nodes.len() < MOST_NODES {
+    while run.now().t < period && run.nodes.len() < MOST_NODES && spend(1) {
         *h = h.min(period - run.now().t);
         match run.advance(h, None) {
             Event::None | Event::Passes => {}

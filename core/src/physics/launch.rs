@@ -3,6 +3,7 @@
 use super::throw::{LaunchSetup, Throw};
 use crate::motion::MOST_BREAKS;
 use crate::motion::{Break, BreakKind, Cancel, Columns, Contact, Extent, Frames, Motion, MotionError, Outside, Sample};
+use crate::work::here;
 use glam::DVec3;
 use rayon::prelude::*;
 use std::sync::Arc;
@@ -30,7 +31,8 @@ impl Launch {
     /// Things, at least one, solved up to a frame.
     pub fn solve_all(setups: Vec<LaunchSetup>, until_frame: f64) -> Self {
         let most = (MOST_CONTACTS / setups.len().max(1)).max(LEAST_CONTACTS);
-        let throws: Vec<Throw> = setups.into_par_iter().map(|setup| Throw::solve(setup, until_frame, most)).collect();
+        let (counted, solve) = (here(), |setup| Throw::solve(setup, until_frame, most));
+        let throws: Vec<Throw> = setups.into_par_iter().map(|setup| counted.on(|| solve(setup))).collect();
         let turns = throws.iter().any(|throw| throw.setup.spin != DVec3::ZERO || throw.setup.rolling_radius > 0.0);
         Self { throws: Arc::new(throws), solved_until: until_frame, turns }
     }

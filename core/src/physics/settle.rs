@@ -7,6 +7,7 @@
 use crate::motion::{Break, BreakKind, Columns, Contact, Extent, Frames, Motion, MotionError, Outside, Sample};
 use crate::pose::{about, turn_between};
 use crate::quadrature::{gauss, gauss_vector};
+use crate::work::here;
 use glam::{DQuat, DVec2, DVec3};
 use rayon::prelude::*;
 use std::f64::consts::{FRAC_PI_2, TAU};
@@ -263,7 +264,8 @@ const STEP: f64 = 1e-4;
 impl Settle {
     /// Of setups with finite numbers, radius, time and gravity above 0 and tilts between 0 and a quarter turn.
     pub fn new(setups: Vec<SettleSetup>) -> Self {
-        Self { things: Arc::new(setups.into_par_iter().map(Settling::new).collect()) }
+        let counted = here();
+        Self { things: Arc::new(setups.into_par_iter().map(|setup| counted.on(|| Settling::new(setup))).collect()) }
     }
 
     /// How many times as fast as gravity makes it the touching point of a thing runs.

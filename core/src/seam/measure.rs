@@ -3,6 +3,7 @@
 use super::leaps::{Leaps, leaps};
 use crate::motion::{Cancel, Columns, Frames, Motion, MotionError, Sample, Symmetry, prepared};
 use crate::pose::{angle_between, angle_between_alike};
+use crate::work::OF_A_PICTURE;
 use glam::{DQuat, DVec3};
 use std::collections::BTreeSet;
 use std::sync::Arc;
@@ -59,6 +60,10 @@ const COLUMNS: Columns = Columns::POSE;
 /// Measures how the motion at `frames` + δ misses the motion at δ, for δ in [0, 1), after things
 /// that look the same were matched on position, velocity and orientation together.
 pub fn measure(motion: &Arc<dyn Motion>, frames: f64, fps: f64, cancel: &Cancel) -> Result<Seam, MotionError> {
+    cancel.within(OF_A_PICTURE, |cancel| measured(motion, frames, fps, cancel))
+}
+
+fn measured(motion: &Arc<dyn Motion>, frames: f64, fps: f64, cancel: &Cancel) -> Result<Seam, MotionError> {
     let motion = prepared(motion, Frames { from: -1.0, to: frames + 2.0 }, cancel)?;
     let columns = COLUMNS | Columns::VELOCITY | Columns::SPIN;
     let (mut start, mut end) = (Sample::default(), Sample::default());

@@ -190,7 +190,7 @@ fn params(schema: &Schema, chance: f64) -> BoxedStrategy<Map<String, Value>> {
 }
 
 /// A drawn path, then some nodes of any type, each threaded to any of those before it that fit.
-fn document() -> impl Strategy<Value = Value> {
+pub fn document() -> impl Strategy<Value = Value> {
     document_with(3..9, &[])
 }
 

@@ -29,4 +29,5 @@ mod scene;
 mod simulated;
 mod staying;
 mod throwing;
+mod work;
 mod workshop;

@@ -11,6 +11,7 @@ use uuid::Uuid;
 use zickzack_core::graph::{Compiled, Memo};
 use zickzack_core::motion::{Cancel, Frames, MotionError, largest_distance, prepared};
 use zickzack_core::scene::{Difference, Op, Scene, differences, edit_between};
+use zickzack_core::work::OF_A_PICTURE;
 use zickzack_formats::files::Files;
 
 /// A state of a scene that was kept under a name.
@@ -147,7 +148,7 @@ pub async fn compare(shop: web::Data<Shop>, path: web::Path<(Uuid, Uuid)>) -> Re
         Ok::<_, MotionError>(Comparison {
             differences: differences(&then, &now.scene, &registry.schemas),
             back: edit_between(&now.scene, &then, &registry.schemas),
-            outputs: outputs_apart(&old, &new, frames, &cancel)?,
+            outputs: cancel.within(OF_A_PICTURE, |cancel| outputs_apart(&old, &new, frames, cancel))?,
         })
     });
     let compared = compared.await.map_err(|_| Refusal::bad("The two states could not be compared."))?;

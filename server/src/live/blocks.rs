@@ -8,6 +8,7 @@ use std::sync::Arc;
 use zickzack_core::curve::{AxesTable, Curve, PointKind, Strand, UpRule, tessellate, thinned};
 use zickzack_core::graph::{Channel, PathProduct};
 use zickzack_core::motion::{Cancel, Frames, Motion, MotionError, fill_poses, pose_floats, prepared, trace};
+use zickzack_core::work::OF_A_PICTURE;
 
 /// Most bytes of poses in one block, so that the one on screen is never long behind another.
 const BLOCK_BYTES: usize = 1 << 20;
@@ -49,6 +50,16 @@ pub fn pose_blocks(
     motion: &Arc<dyn Motion>,
     frames: u32,
     now: f64,
+    stamp: Stamp,
+    cancel: &Cancel,
+    send: &mut dyn FnMut(Vec<u8>) -> bool,
+) -> Result<(), MotionError> {
+    cancel.within(OF_A_PICTURE, |cancel| every_block((node, motion), (frames, now), stamp, cancel, send))
+}
+
+fn every_block(
+    (node, motion): (&str, &Arc<dyn Motion>),
+    (frames, now): (u32, f64),
     stamp: Stamp,
     cancel: &Cancel,
     send: &mut dyn FnMut(Vec<u8>) -> bool,
@@ -226,7 +237,6 @@ pub fn trace_block(
     cancel: &Cancel,
 ) -> Result<Vec<u8>, MotionError> {
     let length = f64::from(frames);
-    let ready = prepared(motion, Frames { from: -1.0, to: length + 1.0 }, cancel)?;
     let shown = trace_frames(length);
     let next = partners.get(object).copied().unwrap_or(object);
     let before = partners.iter().position(|&partner| partner == object).unwrap_or(object);
@@ -240,7 +250,10 @@ pub fn trace_block(
             f => (object, f),
         })
         .collect();
-    let channels = trace(&*ready, &at, fps, flat);
+    let channels = cancel.within(OF_A_PICTURE, |cancel| {
+        let ready = prepared(motion, Frames { from: -1.0, to: length + 1.0 }, cancel)?;
+        Ok(trace(&*ready, &at, fps, flat))
+    })?;
     let mut numbers: Vec<f32> = shown.iter().map(|&frame| frame as f32).collect();
     for channel in &channels {
         numbers.extend(channel.values.iter().map(|&x| x as f32));

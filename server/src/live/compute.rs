@@ -151,23 +151,27 @@ impl Work {
         let _ = self.rounds();
     }
 
-    fn rounds(&self) -> Result<(), MotionError> {
-        let compiled = self.compiled(&self.scene, &self.files, &self.desks.0)?;
-        let now = Side { scene: &self.scene, compiled: &compiled, stamp: self.stamp, named: "" };
-        self.signals(&now)?;
-        self.paths(&now)?;
-        self.poses(&now)?;
-        self.nodes(&compiled)?;
-        let ends = self.ends(&compiled)?;
-        self.traces(&now, &ends)?;
-        self.offers(&compiled, ends)?;
+    fn rounds(&self) -> Result<(), Unlooked> {
+        let mut compiled = self.compiled(&self.scene, &self.files, &self.desks.0)?;
+        affording(&mut compiled, |compiled| {
+            let now = Side { scene: &self.scene, compiled, stamp: self.stamp, named: "" };
+            self.signals(&now)?;
+            self.paths(&now)?;
+            self.poses(&now)?;
+            self.nodes(compiled)?;
+            let ends = self.ends(compiled)?;
+            self.traces(&now, &ends)?;
+            Ok(self.offers(compiled, ends)?)
+        })?;
         let Some(Compared { scene, files }) = &self.compared else { return Ok(()) };
-        let compiled = self.compiled(scene, files, &self.desks.1)?;
-        let stamp = Stamp { compared: true, ..self.stamp };
-        let then = Side { scene, compiled: &compiled, stamp, named: COMPARED };
-        self.paths(&then)?;
-        self.poses(&then)?;
-        self.traces(&then, &[])
+        let mut compiled = self.compiled(scene, files, &self.desks.1)?;
+        affording(&mut compiled, |compiled| {
+            let stamp = Stamp { compared: true, ..self.stamp };
+            let then = Side { scene, compiled, stamp, named: COMPARED };
+            self.paths(&then)?;
+            self.poses(&then)?;
+            self.traces(&then, &[])
+        })
     }
 
     /// A scene as far as it is worked out; what it does not wait for any more is given up.
@@ -206,7 +210,7 @@ impl Work {
         Ok(())
     }
 
-    fn poses(&self, side: &Side<'_>) -> Result<(), MotionError> {
+    fn poses(&self, side: &Side<'_>) -> Result<(), Unlooked> {
         let frames = side.scene.frames;
         let begins = format!("{}poses ", side.named);
         let left: Vec<String> = side.compiled.ends.iter().map(|end| format!("{begins}{}", end.node)).collect();
@@ -218,7 +222,8 @@ impl Work {
             }
             let mut send = |block| self.send(Out::Block(block)).is_ok();
             let (frame, cancel) = (self.watched.frame, &self.cancel);
-            blocks::pose_blocks(&end.node, &end.motion, frames, frame, side.stamp, cancel, &mut send)?;
+            blocks::pose_blocks(&end.node, &end.motion, frames, frame, side.stamp, cancel, &mut send)
+                .map_err(of(end))?;
             self.has.now(what, key);
         }
         Ok(())
@@ -243,9 +248,9 @@ impl Work {
         self.send(Out::Json(Box::new(ToPage::Nodes { revision, preview, nodes })))
     }
 
-    fn ends(&self, compiled: &Compiled) -> Result<Vec<EndReport>, MotionError> {
-        let reports = compiled.ends.iter().map(|end| self.has.report(end, compiled.timing, &self.cancel));
-        let ends = reports.collect::<Result<Vec<EndReport>, MotionError>>()?;
+    fn ends(&self, compiled: &Compiled) -> Result<Vec<EndReport>, Unlooked> {
+        let report = |end: &End| self.has.report(end, compiled.timing, &self.cancel).map_err(of(end));
+        let ends = compiled.ends.iter().map(report).collect::<Result<Vec<EndReport>, Unlooked>>()?;
         let Stamp { revision, preview, .. } = self.stamp;
         self.send(Out::Json(Box::new(ToPage::Ends { revision, preview, ends: ends.clone() })))?;
         Ok(ends)
@@ -288,7 +293,7 @@ impl Work {
         Ok(())
     }
 
-    fn traces(&self, side: &Side<'_>, ends: &[EndReport]) -> Result<(), MotionError> {
+    fn traces(&self, side: &Side<'_>, ends: &[EndReport]) -> Result<(), Unlooked> {
         let Some((node, object)) = &self.watched.thing else { return Ok(()) };
         let found = side.compiled.ends.iter().find(|end| end.node == *node && *object < end.motion.len());
         let Some(end) = found else {
@@ -302,10 +307,36 @@ impl Work {
         }
         let partners = ends.iter().find(|end| end.node == *node).map_or(&[][..], |end| &end.seam.partners);
         let thing = (*object, partners);
-        let block = blocks::trace_block(node, &end.motion, thing, timing, side.stamp, &self.cancel)?;
+        let block = blocks::trace_block(node, &end.motion, thing, timing, side.stamp, &self.cancel).map_err(of(end))?;
         self.send(Out::Block(block))?;
         self.has.now(what, key);
         Ok(())
+    }
+}
+
+/// Why a round ended, and the end that could not be looked at.
+struct Unlooked {
+    node: Option<String>,
+    why: MotionError,
+}
+
+impl From<MotionError> for Unlooked {
+    fn from(why: MotionError) -> Self {
+        Self { node: None, why }
+    }
+}
+
+fn of(end: &End) -> impl Fn(MotionError) -> Unlooked {
+    move |why| Unlooked { node: Some(end.node.clone()), why }
+}
+
+/// Looks at what was compiled; again without an end that takes too much, which says so at its node.
+fn affording(compiled: &mut Compiled, mut look: impl FnMut(&Compiled) -> Result<(), Unlooked>) -> Result<(), Unlooked> {
+    loop {
+        match look(compiled) {
+            Err(Unlooked { node: Some(node), why: MotionError::TooMuch(why) }) => compiled.refuse(&node, why),
+            done => return done,
+        }
     }
 }
 
@@ -316,4 +347,54 @@ struct Side<'a> {
     stamp: Stamp,
     /// Begins the names of what was sent.
     named: &'static str,
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use zickzack_core::graph::{AtOnce, no_assets};
+
+    /// What cannot be looked at says so at its node, and all else is looked at all the same.
+    #[test]
+    fn an_end_that_takes_too_much_is_refused_and_the_others_are_shown() {
+        let registry = Registry::default();
+        let document = serde_json::json!({
+            "format": "zickzack-scene", "version": 1, "name": "Two", "fps": "24", "frames": 24, "space": "deep",
+            "nodes": {
+                "path": { "type": "figure", "name": "Path" },
+                "one": { "type": "ride", "name": "One" }, "two": { "type": "ride", "name": "Two" },
+            },
+            "threads": {
+                "a": { "from": "path", "to": "one", "port": "path" }, "b": { "from": "path", "to": "two", "port": "path" },
+            },
+        });
+        let scene = Scene::from_value(document, &registry.schemas).unwrap();
+        let workshop = Workshop {
+            types: &registry.types,
+            schemas: &registry.schemas,
+            memo: &Memo::default(),
+            assets: &no_assets(),
+            clock: &|| 0,
+            cancel: &Cancel::default(),
+            recorder: &AtOnce,
+        };
+        let mut compiled = compile(&scene, &workshop);
+        let mut seen = Vec::new();
+        let done = affording(&mut compiled, |compiled| {
+            seen.clear();
+            for end in &compiled.ends {
+                let looks = if end.node == "one" { 0 } else { 1_000_000 };
+                Cancel::default()
+                    .within(looks, |cancel| EndReport::of(end, 24.0, 24.0, cancel).and(cancel.going()))
+                    .map_err(of(end))?;
+                seen.push(end.node.clone());
+            }
+            Ok(())
+        });
+        assert!(done.is_ok());
+        assert_eq!(seen, ["two"]);
+        let told = &report(&compiled)["one"];
+        assert_eq!(told.state, "error");
+        assert!(told.messages[0].starts_with("It asks what it is made from more than 0 times"), "{:?}", told.messages);
+    }
 }

@@ -28,6 +28,6 @@ impl NodeType for CombineNode {
             "blend" => Arc::new(Blend { first, second, amount: context.params.number("amount") }),
             _ => Arc::new(Sum(first, second)),
         };
-        Ok(outcome(signal, context.timing))
+        Ok(outcome(signal, context))
     }
 }

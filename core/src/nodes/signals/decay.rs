@@ -40,6 +40,6 @@ impl NodeType for DecayNode {
             after: f64::INFINITY,
             way: RepeatWay::Again,
         };
-        Ok(outcome(if params.flag("again") { Arc::new(again) } else { inner }, timing))
+        Ok(outcome(if params.flag("again") { Arc::new(again) } else { inner }, context))
     }
 }

@@ -27,7 +27,7 @@ impl NodeType for FormulaNode {
 
     fn evaluate(&self, context: &Context<'_>) -> Result<Outcome, String> {
         let signal = formula(&context.params, context.timing)?;
-        Ok(outcome(Arc::new(signal), context.timing))
+        Ok(outcome(Arc::new(signal), context))
     }
 }
 

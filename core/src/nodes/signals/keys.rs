@@ -30,7 +30,7 @@ impl NodeType for KeysNode {
         let params = &context.params;
         let keys = params.keys("keys");
         let beyond = beyond_of(&params.text("beyond"), context.timing.frames);
-        let mut outcome = outcome(keyed(&keys, beyond), context.timing);
+        let mut outcome = outcome(keyed(&keys, beyond), context);
         let frames = || keys.iter().map(|key| key.frame);
         outcome.span = frames().reduce(f64::min).zip(frames().reduce(f64::max)).filter(|(from, to)| from < to);
         if keys.is_empty() {

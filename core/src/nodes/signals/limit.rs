@@ -26,6 +26,6 @@ impl NodeType for LimitNode {
         if least > most {
             return Err(format!("The least, {least}, is more than the most, {most}: change one of them."));
         }
-        Ok(outcome(Arc::new(Limit { inner, least, most }), context.timing))
+        Ok(outcome(Arc::new(Limit { inner, least, most }), context))
     }
 }

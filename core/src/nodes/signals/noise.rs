@@ -52,6 +52,6 @@ impl NodeType for NoiseNode {
             params.whole("seed").unsigned_abs(),
             params.flag("looping").then_some(timing.frames),
         );
-        Ok(outcome(Arc::new(noise), timing))
+        Ok(outcome(Arc::new(noise), context))
     }
 }

@@ -49,6 +49,6 @@ impl NodeType for PolynomialNode {
             _ => timing.frames,
         };
         let polynomial = Arc::new(Polynomial { coefficients, unit });
-        Ok(outcome(with_loops(polynomial, &params.text("beyond"), timing), timing))
+        Ok(outcome(with_loops(polynomial, &params.text("beyond"), timing), context))
     }
 }

@@ -41,6 +41,6 @@ impl NodeType for RampNode {
             if some { (params.number("start"), params.number("length")) } else { (0.0, timing.frames) };
         let soft = params.text("shape") == "soft";
         let ramp = Ramp { from: params.number("from"), to: params.number("to"), start, length, soft };
-        Ok(outcome(with_loops(Arc::new(ramp), &params.text("beyond"), timing), timing))
+        Ok(outcome(with_loops(Arc::new(ramp), &params.text("beyond"), timing), context))
     }
 }

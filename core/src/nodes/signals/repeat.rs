@@ -54,6 +54,6 @@ impl NodeType for RepeatNode {
         };
         let repeat =
             Repeat { inner, from: params.number("from"), length, before: times("before"), after: times("after"), way };
-        Ok(outcome(Arc::new(repeat), context.timing))
+        Ok(outcome(Arc::new(repeat), context))
     }
 }

@@ -29,6 +29,6 @@ impl NodeType for RescaleNode {
             return Err(format!("From low and from high are both {low}: choose two different values."));
         }
         let to = (params.number("to-low"), params.number("to-high"));
-        Ok(outcome(Arc::new(Rescale::new(inner, (low, high), to)), context.timing))
+        Ok(outcome(Arc::new(Rescale::new(inner, (low, high), to)), context))
     }
 }

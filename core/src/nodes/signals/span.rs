@@ -46,7 +46,7 @@ impl NodeType for SpanNode {
         };
         let every = again.then_some(loops);
         let span = Span { inner, from, length, fade: params.number("fade"), outside: params.number("outside"), every };
-        let mut outcome = outcome(Arc::new(span), context.timing);
+        let mut outcome = outcome(Arc::new(span), context);
         outcome.span = Some((from, from + length.max(0.0)));
         if length <= 0.0 {
             outcome.warnings.push("It begins and ends at the same frame, so nothing of the signal is left.".to_owned());

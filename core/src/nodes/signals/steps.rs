@@ -33,6 +33,6 @@ impl NodeType for StepsNode {
         } else {
             Arc::new(Steps { inner, every: params.number("every") })
         };
-        Ok(outcome(signal, context.timing))
+        Ok(outcome(signal, context))
     }
 }

@@ -70,7 +70,7 @@ impl NodeType for WaveNode {
             middle: params.number("middle"),
             amount: params.number("amount"),
         };
-        let mut outcome = outcome(Arc::new(wave), timing);
+        let mut outcome = outcome(Arc::new(wave), context);
         outcome.facts.push(format!("{} frames a period", plain(period)));
         if free {
             let period = Fraction::near(period);

@@ -18,6 +18,7 @@ use crate::motion::{Contact, Frames};
 use crate::pose::scaled_axis;
 use crate::signal::Thing;
 use crate::surface::{Shape, Travel};
+use crate::work::spend;
 use glam::{DQuat, DVec3};
 use std::sync::Arc;
 
@@ -215,6 +216,9 @@ const EDGE: f64 = 1e-9;
 /// Parts of the moment of inertia: a solid ball's, by mass and squared radius.
 const BALL: f64 = 0.4;
 
+/// Looks that a step counts as: what lies in its way is looked for.
+const OF_A_STEP: u64 = 8;
+
 impl Throw {
     /// Solves the throw up to a frame. All numbers of the setup must be finite (bounds aside), `fps` positive,
     /// bounciness in 0..=1, friction and drag not negative.
@@ -223,7 +227,7 @@ impl Throw {
         let frames = (until_frame - setup.start_frame).min(setup.every.unwrap_or(f64::INFINITY));
         let until = (frames / setup.fps).max(0.0);
         let mut solver = Solver::new(&setup, until, most_contacts);
-        while solver.time < until && solver.step() {}
+        while solver.time < until && spend(OF_A_STEP) && solver.step() {}
         let Solver { pieces, struck, capped, .. } = solver;
         let begins = pieces.iter().map(|piece| piece.from).collect();
         Self { pieces, begins, struck, capped, setup }

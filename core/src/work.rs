@@ -1,0 +1,217 @@
+//! How much work something takes: counted where it is done, so that what would go on for ever is given up, and told.
+//!
+//! The unit is a look: one value of a signal, one pose of a thing, one step of what is thrown or rolls. What is counted
+//! hangs on the work alone and never on the time that it takes, so that the same scene is given up on every machine.
+
+use crate::motion::MotionError;
+use std::cell::{Cell, RefCell};
+use std::sync::Arc;
+use std::sync::atomic::{AtomicBool, AtomicU64, Ordering};
+
+/// Most looks of one node while it is worked out.
+pub const OF_A_NODE: u64 = 100_000_000;
+/// Most looks at a motion while pictures of it are made or it is measured.
+pub const OF_A_PICTURE: u64 = 2_000_000_000;
+/// Most looks at a motion while it is brought into files.
+pub const OF_A_FILE: u64 = 20_000_000_000;
+
+/// Stops long work: when it was asked to from outside, and when it takes more looks than it may.
+#[derive(Debug, Clone)]
+pub struct Cancel {
+    stopped: Arc<AtomicBool>,
+    done: Arc<AtomicU64>,
+    most: u64,
+    patience: f64,
+}
+
+impl Default for Cancel {
+    fn default() -> Self {
+        Self::patient(1.0)
+    }
+}
+
+impl Cancel {
+    /// With other limits: so many times as many looks as are usual, above 0.
+    pub fn patient(patience: f64) -> Self {
+        Self { stopped: Arc::default(), done: Arc::default(), most: u64::MAX, patience }
+    }
+
+    /// Stopped together with this one, but counted by itself: `most` looks, by as much patience as there is.
+    #[must_use]
+    pub fn afresh(&self, most: u64) -> Self {
+        let most = self.limit(most);
+        Self { stopped: self.stopped.clone(), done: Arc::default(), most, patience: self.patience }
+    }
+
+    /// How many looks `most` are by as much patience as there is.
+    pub fn limit(&self, most: u64) -> u64 {
+        (most as f64 * self.patience) as u64
+    }
+
+    /// Asks the work to stop.
+    pub fn cancel(&self) {
+        self.stopped.store(true, Ordering::Relaxed);
+    }
+
+    /// True once it was asked to stop.
+    pub fn stopped(&self) -> bool {
+        self.stopped.load(Ordering::Relaxed)
+    }
+
+    /// True once it took more looks than it may.
+    pub fn overworked(&self) -> bool {
+        self.done.load(Ordering::Relaxed) > self.most
+    }
+
+    /// True where it is to end, for either reason.
+    pub fn cancelled(&self) -> bool {
+        self.stopped() || self.overworked()
+    }
+
+    /// Looks so far.
+    pub fn looks(&self) -> u64 {
+        self.done.load(Ordering::Relaxed)
+    }
+
+    /// Does `work` in at most so many looks, by as much patience as there is.
+    pub fn within<T, E: From<MotionError>>(&self, most: u64, work: impl FnOnce(&Self) -> Result<T, E>) -> Result<T, E> {
+        let own = self.afresh(most);
+        let done = own.watched(|| work(&own));
+        own.going()?;
+        done
+    }
+
+    /// Errors once it is to end, with why.
+    pub fn going(&self) -> Result<(), MotionError> {
+        if self.stopped() {
+            Err(MotionError::Cancelled)
+        } else if self.overworked() {
+            Err(MotionError::TooMuch(format!(
+                "It asks what it is made from more than {} times: use fewer things or frames, or fewer nodes before it.",
+                count(self.most)
+            )))
+        } else {
+            Ok(())
+        }
+    }
+
+    /// Counts what `work` does on this thread. What it gives counts only where this is not [`cancelled`](Self::cancelled)
+    /// afterwards.
+    pub fn watched<T>(&self, work: impl FnOnce() -> T) -> T {
+        let before = WATCH.with(|watch| watch.replace(Some(self.clone())));
+        let _restore = Restore { before, left: LEFT.replace(0), granted: GRANTED.replace(0) };
+        work()
+    }
+}
+
+/// A large number in words.
+pub fn count(looks: u64) -> String {
+    if looks >= 1_000_000 {
+        format!("{:.1} million", looks as f64 / 1e6).replace(".0 ", " ")
+    } else {
+        looks.to_string()
+    }
+}
+
+/// Looks that are counted before they are reckoned up with those of other threads.
+const GRANT: u64 = 1024;
+
+thread_local! {
+    /// Looks until the next reckoning; without end where nothing is counted.
+    static LEFT: Cell<u64> = const { Cell::new(u64::MAX) };
+    /// Of how many these are left.
+    static GRANTED: Cell<u64> = const { Cell::new(u64::MAX) };
+    /// True while nothing may be given up half way.
+    static WHOLE: Cell<bool> = const { Cell::new(false) };
+    static WATCH: RefCell<Option<Cancel>> = const { RefCell::new(None) };
+}
+
+/// Puts back what was counted for before.
+struct Restore {
+    before: Option<Cancel>,
+    left: u64,
+    granted: u64,
+}
+
+impl Drop for Restore {
+    fn drop(&mut self) {
+        let done = GRANTED.get() - LEFT.get();
+        let watch = WATCH.with(|watch| watch.replace(self.before.take()));
+        if let Some(watch) = watch {
+            watch.done.fetch_add(done, Ordering::Relaxed);
+        }
+        LEFT.set(self.left);
+        GRANTED.set(self.granted);
+    }
+}
+
+/// Counts looks. False where the work is to end: whatever is given then is not used.
+#[inline]
+pub fn spend(looks: u64) -> bool {
+    let left = LEFT.get();
+    if looks <= left {
+        LEFT.set(left - looks);
+        return true;
+    }
+    reckon(looks)
+}
+
+#[cold]
+fn reckon(looks: u64) -> bool {
+    WATCH.with(|watch| {
+        let watch = watch.borrow();
+        let Some(watch) = &*watch else {
+            LEFT.set(u64::MAX);
+            GRANTED.set(u64::MAX);
+            return true;
+        };
+        watch.done.fetch_add(GRANTED.get() - LEFT.get() + looks, Ordering::Relaxed);
+        let goes_on = WHOLE.get() || !watch.cancelled();
+        let grant = if goes_on { GRANT } else { 0 };
+        LEFT.set(grant);
+        GRANTED.set(grant);
+        goes_on
+    })
+}
+
+/// True where what was just made may be wrong, since the work was to end.
+pub fn given_up() -> bool {
+    WATCH.with(|watch| watch.borrow().as_ref().is_some_and(Cancel::cancelled)) && !WHOLE.get()
+}
+
+/// Does `work` to its end, whatever it takes: for what is made once and kept.
+pub fn whole<T>(work: impl FnOnce() -> T) -> T {
+    struct Back(bool);
+    impl Drop for Back {
+        fn drop(&mut self) {
+            WHOLE.set(self.0);
+            // What was granted meanwhile is reckoned up.
+            WATCH.with(|watch| {
+                if let Some(watch) = &*watch.borrow() {
+                    watch.done.fetch_add(GRANTED.replace(0) - LEFT.replace(0), Ordering::Relaxed);
+                }
+            });
+        }
+    }
+    let _back = Back(WHOLE.replace(true));
+    work()
+}
+
+/// What counts on this thread, for others that do a part of the work.
+#[derive(Debug, Clone)]
+pub struct Carried(Option<Cancel>);
+
+/// What counts on this thread.
+pub fn here() -> Carried {
+    Carried(WATCH.with(|watch| watch.borrow().clone()))
+}
+
+impl Carried {
+    /// Does a part of the work on this thread.
+    pub fn on<T>(&self, work: impl FnOnce() -> T) -> T {
+        match &self.0 {
+            Some(watch) => watch.watched(work),
+            None => work(),
+        }
+    }
+}
