@@ -1,15 +1,15 @@
 use crate::load;
-use anyhow::{Context, Result, bail};
+use anyhow::{Context, Result, anyhow, bail};
 use clap::Args;
 use std::fs::{self, File};
 use std::io::{self, BufWriter, Write};
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 use zickzack_core::fraction::greatest_common_divisor;
-use zickzack_core::graph::{LONGEST_ORBIT, SeamReport};
+use zickzack_core::graph::{End, LONGEST_ORBIT, SeamReport};
 use zickzack_core::keys::{Beyond, Keys, ObjectKeys, bake_dense, bake_reduced};
 use zickzack_core::motion::{Cancel, Frames, Motion};
-use zickzack_core::nodes::Registry;
+use zickzack_core::nodes::{ModelPlace, Registry, model_place};
 use zickzack_core::scene::Scene;
 use zickzack_core::seam::measure;
 use zickzack_formats::{csv, glb};
@@ -60,12 +60,12 @@ impl Bake {
             bail!("--angle must be a number of degrees above 0");
         }
         let cancel = Cancel::default();
-        let outputs = self.outputs(&scene, &registry, &cancel)?;
+        let (outputs, models) = self.outputs(&scene, &registry, &cancel)?;
         let loops = if self.orbit { orbit_of(&scene, &outputs, &cancel)? } else { 1 };
         let range = self.range(&scene, table, loops)?;
         for (name, motion) in &outputs {
             let beyond = Beyond::of(motion, range, &cancel)?;
-            let left_out = if table { beyond.not_in_csv() } else { beyond.not_in_glb() };
+            let left_out = beyond.left_out();
             if !left_out.is_empty() {
                 eprintln!("{name}: the file does not say {}", left_out.join(", "));
             }
@@ -73,7 +73,7 @@ impl Bake {
         if table {
             self.write_table(&scene, &outputs, range, &cancel)
         } else {
-            self.write_keys(&scene, &outputs, range, &cancel)
+            self.write_keys(&scene, (&outputs, &models), range, &cancel)
         }
     }
 
@@ -93,7 +93,8 @@ impl Bake {
         }
     }
 
-    fn outputs(&self, scene: &Scene, registry: &Registry, cancel: &Cancel) -> Result<Vec<(String, Arc<dyn Motion>)>> {
+    /// The names and motions of the Outputs, and how models lie in their things.
+    fn outputs(&self, scene: &Scene, registry: &Registry, cancel: &Cancel) -> Result<(Named, Models)> {
         let compiled = load::compiled(scene, &self.scene, registry, cancel);
         for (id, result) in &compiled.nodes {
             if let Err(why) = result.outcome.as_ref() {
@@ -101,12 +102,8 @@ impl Bake {
             }
         }
         let wanted = |name: &str| self.output.as_ref().is_none_or(|output| output == name);
-        let found: Vec<_> = compiled
-            .ends
-            .iter()
-            .filter(|end| end.output && wanted(&end.name))
-            .map(|end| (end.name.clone(), end.motion.clone()))
-            .collect();
+        let chosen = || compiled.ends.iter().filter(|end| end.output && wanted(&end.name));
+        let found: Named = chosen().map(|end| (end.name.clone(), end.motion.clone())).collect();
         if found.is_empty() {
             bail!(
                 "{} has no working output{}",
@@ -114,7 +111,15 @@ impl Bake {
                 self.output.as_ref().map_or(String::new(), |name| format!(" named \"{name}\""))
             );
         }
-        Ok(found)
+        if !self.to.ends_with(".glb") {
+            return Ok((found, Vec::new()));
+        }
+        let files = load::files(scene, &self.scene);
+        let place = |end: &End| {
+            model_place(scene, &end.node, &files)
+                .map_err(|why| anyhow!("the model of {} cannot be put in: {why}", end.name))
+        };
+        Ok((found, chosen().map(place).collect::<Result<_>>()?))
     }
 
     fn write_table(
@@ -139,7 +144,7 @@ impl Bake {
     fn write_keys(
         &self,
         scene: &Scene,
-        outputs: &[(String, Arc<dyn Motion>)],
+        (outputs, models): (&Named, &Models),
         range: Frames,
         cancel: &Cancel,
     ) -> Result<()> {
@@ -156,11 +161,15 @@ impl Bake {
             };
             baked.push((name, keys));
         }
-        let parts: Vec<glb::Part<'_>> = baked.iter().map(|(name, keys)| glb::Part { name, keys }).collect();
+        let parts: Vec<glb::Part<'_>> =
+            baked.iter().zip(models).map(|((name, keys), &model)| glb::Part { name, keys, model }).collect();
         let bytes = glb::write(&parts, &scene.name, scene.fps.value())?;
         whole_or_nothing(Path::new(&self.to), |mut file| Ok(file.write_all(&bytes)?))
     }
 }
+
+type Named = Vec<(String, Arc<dyn Motion>)>;
+type Models = Vec<Option<ModelPlace>>;
 
 /// How many keys are left and what they miss.
 fn told(name: &str, keys: &Keys, first: f64) -> String {

@@ -4,6 +4,7 @@ use gltf_json as json;
 use json::validation::{Checked::Valid, USize64};
 use json::{Index, Root};
 use zickzack_core::keys::{Channel, Interpolation, Key, Keys, merge};
+use zickzack_core::nodes::ModelPlace;
 
 /// Why there is no file.
 #[derive(Debug, thiserror::Error)]
@@ -20,25 +21,65 @@ pub struct Part<'a> {
     pub name: &'a str,
     /// Its keys.
     pub keys: &'a Keys,
+    /// How a model of one's own lies in its things.
+    pub model: Option<ModelPlace>,
 }
 
 /// The bytes of a GLB file. Time 0 is the start of each part's range; cubic keys are written as cubic
 /// splines, straight ones as linear; where a value jumps there are two keys, a single-precision step
-/// apart.
+/// apart. While a thing is not there its scale is 0, by which glTF 2.0 makes nodes invisible. Below a thing with a model
+/// stands a node for that, turned and scaled as it lies in the thing.
 pub fn write(parts: &[Part<'_>], scene: &str, fps: f64) -> Result<Vec<u8>, GlbError> {
     let mut file = File::new(fps);
     for part in parts {
         for (object, keys) in part.keys.objects.iter().enumerate() {
             let position = merge(&keys.position);
-            let rest = (position.keys[0].value, keys.orientation.keys[0].value, keys.scale.keys[0].value);
-            let node = file.node(&format!("{} {}", part.name, object + 1), rest);
+            let scale = while_there(&keys.scale, &keys.presence);
+            let rest = (position.keys[0].value, keys.orientation.keys[0].value, scale.keys[0].value);
+            let name = format!("{} {}", part.name, object + 1);
+            let model = part.model.map(|place| {
+                let rest = (place.at.to_array(), place.turn.to_array(), [place.scale; 3]);
+                file.node(&format!("{name} model"), rest, None)
+            });
+            let node = file.node(&name, rest, model);
+            file.roots.push(node);
             let start = part.keys.range.from;
             file.channel(node, json::animation::Property::Translation, &position, start);
             file.channel(node, json::animation::Property::Rotation, &unit(&keys.orientation), start);
-            file.channel(node, json::animation::Property::Scale, &keys.scale, start);
+            file.channel(node, json::animation::Property::Scale, &scale, start);
         }
     }
     file.finish(scene)
+}
+
+/// The scale, 0 while the thing is not there.
+fn while_there(scale: &Channel<3>, presence: &[(f64, bool)]) -> Channel<3> {
+    const NONE: [f64; 3] = [0.0; 3];
+    if presence.iter().all(|(_, there)| *there) {
+        return scale.clone();
+    }
+    let mut keys = Vec::new();
+    for (i, &(from, there)) in presence.iter().enumerate() {
+        let to = presence.get(i + 1).map_or(f64::INFINITY, |next| next.0);
+        if !there {
+            let gone = |frame| Key { frame, value: NONE, slope_in: NONE, slope_out: NONE };
+            keys.push(gone(from));
+            keys.extend(to.is_finite().then(|| gone(to)));
+            continue;
+        }
+        // A cubic that is cut in two stays the same cubic.
+        let cut = |frame: f64, before: bool| {
+            let (value, slope) = scale.at(if before { frame.next_down() } else { frame });
+            Key { frame, value, slope_in: slope, slope_out: slope }
+        };
+        keys.push(cut(from, false));
+        keys.extend(scale.keys.iter().filter(|key| key.frame > from && key.frame < to));
+        keys.extend(to.is_finite().then(|| cut(to, true)));
+    }
+    if keys.iter().all(|key| key.value == NONE) {
+        keys.truncate(1);
+    }
+    Channel { interpolation: scale.interpolation, keys }
 }
 
 /// With every value a unit quaternion, its slopes in proportion.
@@ -56,26 +97,44 @@ fn unit(channel: &Channel<4>) -> Channel<4> {
     Channel { interpolation: channel.interpolation, keys: keys.collect() }
 }
 
+/// Frames from a whole frame within which a jump is at it.
+const ON_IT: f64 = 1e-9;
+
 struct File {
     root: Root,
     bytes: Vec<u8>,
     channels: Vec<json::animation::Channel>,
     samplers: Vec<json::animation::Sampler>,
+    /// Nodes that stand below no other.
+    roots: Vec<Index<json::Node>>,
     fps: f64,
 }
 
 impl File {
     fn new(fps: f64) -> Self {
-        Self { root: Root::default(), bytes: Vec::new(), channels: Vec::new(), samplers: Vec::new(), fps }
+        Self {
+            root: Root::default(),
+            bytes: Vec::new(),
+            channels: Vec::new(),
+            samplers: Vec::new(),
+            roots: Vec::new(),
+            fps,
+        }
     }
 
-    fn node(&mut self, name: &str, (t, r, s): ([f64; 3], [f64; 4], [f64; 3])) -> Index<json::Node> {
+    fn node(
+        &mut self,
+        name: &str,
+        (t, r, s): ([f64; 3], [f64; 4], [f64; 3]),
+        below: Option<Index<json::Node>>,
+    ) -> Index<json::Node> {
         let length = r.iter().map(|x| x * x).sum::<f64>().sqrt();
         self.root.push(json::Node {
             name: Some(name.to_owned()),
             translation: Some(t.map(|x| x as f32)),
             rotation: Some(json::scene::UnitQuaternion(r.map(|x| (x / length) as f32))),
             scale: Some(s.map(|x| x as f32)),
+            children: below.map(|node| vec![node]),
             ..json::Node::default()
         })
     }
@@ -124,15 +183,23 @@ impl File {
         });
     }
 
-    /// Seconds, strictly growing in single precision. Of two keys at a jump the later lies at it or before it, so that
-    /// who reads at the time of that frame, in whatever precision, is after the jump.
+    /// Seconds, strictly growing in single precision. Of two keys at a jump on a whole frame the later lies at it or before
+    /// it, so that who reads at the time of that frame, in whatever precision, is after the jump; those of a jump that comes
+    /// after a whole frame lie after it.
     fn times<const N: usize>(&self, channel: &Channel<N>, start: f64) -> Vec<f32> {
         let exact = |i: usize| (channel.keys[i].frame - start) / self.fps;
         let mut times: Vec<f32> = (0..channel.keys.len()).map(|i| exact(i) as f32).collect();
         for i in (1..times.len()).rev() {
             let jumps = channel.keys[i - 1].frame == channel.keys[i].frame;
-            if jumps && f64::from(times[i]) > exact(i) {
-                times[i] = times[i].next_down();
+            let whole = (channel.keys[i].frame - start).round();
+            if jumps && (channel.keys[i].frame - start - whole).abs() <= ON_IT {
+                while f64::from(times[i]) > whole / self.fps {
+                    times[i] = times[i].next_down();
+                }
+            } else if jumps && channel.keys[i].frame - start > whole {
+                while f64::from(times[i]) <= whole / self.fps {
+                    times[i] = times[i].next_up();
+                }
             }
             if times[i - 1] >= times[i] {
                 times[i - 1] = times[i].next_down();
@@ -185,7 +252,7 @@ impl File {
     }
 
     fn finish(mut self, scene: &str) -> Result<Vec<u8>, GlbError> {
-        let nodes = (0..self.root.nodes.len() as u32).map(Index::new).collect();
+        let nodes = std::mem::take(&mut self.roots);
         let scene = self.root.push(json::Scene {
             name: Some(scene.to_owned()),
             nodes,

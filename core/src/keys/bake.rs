@@ -20,6 +20,8 @@ pub struct ObjectKeys {
     pub orientation: Channel<4>,
     /// Factors along the thing's own axes.
     pub scale: Channel<3>,
+    /// When the thing is there: frames in order from which on it is or is not, the first where the range begins.
+    pub presence: Vec<(f64, bool)>,
     /// Largest distance from the motion, metres, and its frame.
     pub off: (f64, f64),
     /// Largest angle from the motion, radians, and its frame.
@@ -56,6 +58,7 @@ pub fn bake_dense(motion: &Arc<dyn Motion>, range: Frames, step: f64, cancel: &C
             position: [0, 1, 2].map(|axis| linear(&chosen, |state| position(state, axis).0, &apart)),
             orientation: linear(&chosen, |state| orientation(state).0, &angle),
             scale: linear(&chosen, |state| scale(state).0, &apart),
+            presence: presence(ready, object, &track, range),
             off: (0.0, range.from),
             turned_off: (0.0, range.from),
         };
@@ -84,6 +87,7 @@ pub fn bake_reduced(
         // What moves along several axes is off by the root of the sum of their squares.
         let moving = (0..3).filter(|&axis| moves(&track, axis, tolerance)).count().max(1);
         let along = HELD * tolerance / (moving as f64).sqrt();
+        let presence = presence(ready, object, &track, range);
         for round in 0.. {
             let contacts = kept_contacts(&track, tolerance);
             let keys = ObjectKeys {
@@ -91,6 +95,7 @@ pub fn bake_reduced(
                     .map(|axis| reduced(&track, &contacts, along, |state| position(state, axis), &apart)),
                 orientation: reduced(&track, &contacts, HELD * turn, orientation, &angle),
                 scale: reduced(&track, &contacts, tolerance, scale, &apart),
+                presence: presence.clone(),
                 off: (0.0, range.from),
                 turned_off: (0.0, range.from),
             };
@@ -127,6 +132,42 @@ fn each_object(
         let objects = (0..ready.len()).into_par_iter().map(one).collect::<Result<Vec<ObjectKeys>, MotionError>>()?;
         Ok(Keys { objects, range })
     })
+}
+
+/// When a thing is there, found by as many looks as keys are compared at, and then to the moment.
+fn presence(motion: &dyn Motion, object: usize, track: &Track, range: Frames) -> Vec<(f64, bool)> {
+    if !motion.varies().contain(Columns::ALIVE) {
+        return vec![(range.from, true)];
+    }
+    let mut sample = Sample::default();
+    let mut there = |frames: &[f64]| -> Vec<bool> {
+        let at: Vec<(usize, f64)> = frames.iter().map(|&frame| (object, frame)).collect();
+        motion.sample_at(&at, Columns::ALIVE, &mut sample);
+        sample.alive.clone()
+    };
+    let count = ((range.to - range.from) * PARTS).floor() as usize;
+    let mut frames: Vec<f64> = (0..=count).map(|i| range.from + i as f64 / PARTS).collect();
+    frames.extend(track.instants.iter().flat_map(|instant| [instant.frame - MOMENT, instant.frame]));
+    frames.push(range.to);
+    frames.retain(|frame| range.holds(*frame));
+    frames.sort_by(f64::total_cmp);
+    let looked = there(&frames);
+    let mut found = vec![(range.from, looked[0])];
+    for i in 1..frames.len() {
+        if looked[i - 1] == looked[i] {
+            continue;
+        }
+        let (mut low, mut high) = (frames[i - 1], frames[i]);
+        while high - low > MOMENT {
+            let middle = 0.5 * (low + high);
+            if middle <= low || middle >= high {
+                break;
+            }
+            if there(&[middle])[0] == looked[i] { high = middle } else { low = middle }
+        }
+        found.push((high, looked[i]));
+    }
+    found
 }
 
 pub(super) fn position(state: &State, axis: usize) -> ([f64; 1], [f64; 1]) {
@@ -268,7 +309,7 @@ pub(super) fn compared(range: Frames, track: &Track, keys: impl Iterator<Item = 
     let mut frames: Vec<f64> =
         (0..=count).map(|i| range.from + i as f64 / PARTS).chain(beside).chain(within).chain(between).collect();
     // What comes at the very end may belong to what would come after it.
-    frames.retain(|frame| *frame >= range.from && *frame < range.to);
+    frames.retain(|frame| *frame >= range.from && (*frame < range.to || range.from == range.to));
     // At the moment of a leap either side is right.
     let leaps: Vec<f64> = track.instants.iter().filter(|i| i.broken.is_some()).map(|i| i.frame).collect();
     frames.retain(|frame| {

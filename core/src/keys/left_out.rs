@@ -43,14 +43,8 @@ impl Beyond {
         Ok(found)
     }
 
-    /// What of it a GLB leaves out.
-    pub fn not_in_glb(self) -> Vec<&'static str> {
-        let presence = self.presence.then_some("when things are there");
-        presence.into_iter().chain(self.not_in_csv()).collect()
-    }
-
-    /// What of it a CSV leaves out.
-    pub fn not_in_csv(self) -> Vec<&'static str> {
+    /// What of it neither a GLB nor a CSV says: both say when things are there.
+    pub fn left_out(self) -> Vec<&'static str> {
         let all = [
             (self.kinds, "of which kind things are"),
             (self.colours, "their colours"),

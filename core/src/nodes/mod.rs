@@ -19,6 +19,7 @@ mod lettering;
 mod links;
 mod meander;
 mod mimic;
+mod model;
 mod move_path;
 mod output;
 mod placing;
@@ -49,6 +50,8 @@ mod two_shots;
 mod wake;
 mod waver;
 mod wheel;
+
+pub use model::{ModelPlace, model_place};
 
 use crate::graph::NodeType;
 use crate::pose::Axis;

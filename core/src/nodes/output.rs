@@ -11,23 +11,15 @@ pub struct Output;
 
 /// How things may be shown.
 const THINGS: &[&str] = &[
-    "ball",
-    "box",
-    "cone",
-    "capsule",
-    "plate",
-    "ring",
-    "arrow",
-    "lantern",
-    "boat",
-    "puck",
-    "club",
-    "barrel",
-    "peg",
-    "letter",
-    "own model",
+    "ball", "box", "cone", "capsule", "plate", "ring", "arrow", "lantern", "boat", "puck", "club", "barrel", "peg",
+    "letter", MODEL,
 ];
-const MODEL: &[&str] = &["own model"];
+/// What shows a model of one's own, and the parameter that says so.
+pub(super) const MODEL: &str = "own model";
+pub(super) const THING: &str = "thing";
+/// Metres that a thing is large where nothing is said.
+pub(super) const SIZE: f64 = 0.5;
+const OWN_MODEL: &[&str] = &[MODEL];
 /// What kinds of a crowd may be shown as: all but a model of one's own, the last.
 pub const KIND_THINGS: &[&str] = THINGS.split_at(THINGS.len() - 1).0;
 
@@ -42,7 +34,7 @@ impl NodeType for Output {
             output: None,
             params: vec![
                 Param::new(
-                    "thing",
+                    THING,
                     "thing",
                     Group::Look,
                     Values::Choice { options: THINGS, default: "arrow" },
@@ -55,7 +47,7 @@ impl NodeType for Output {
                     Values::Text { default: "Z" },
                     "The letter that a thing is; only its first sign counts.",
                 )
-                .only_when("thing", &["letter"]),
+                .only_when(THING, &["letter"]),
                 Param::new(
                     "model",
                     "file",
@@ -63,7 +55,7 @@ impl NodeType for Output {
                     Values::Asset { media: "model/gltf-binary" },
                     "A binary glTF file that is shown as it is.",
                 )
-                .only_when("thing", MODEL),
+                .only_when(THING, OWN_MODEL),
                 Param::new(
                     "nose",
                     "model's nose",
@@ -71,7 +63,7 @@ impl NodeType for Output {
                     Values::Choice { options: AXIS_NAMES, default: "+x" },
                     "The side of the model that goes ahead; click an arrow on it in the View.",
                 )
-                .only_when("thing", MODEL),
+                .only_when(THING, OWN_MODEL),
                 Param::new(
                     "top",
                     "model's top",
@@ -79,12 +71,12 @@ impl NodeType for Output {
                     Values::Choice { options: AXIS_NAMES, default: "+y" },
                     "The side of the model that is up; click an arrow on it in the View.",
                 )
-                .only_when("thing", MODEL),
+                .only_when(THING, OWN_MODEL),
                 Param::new(
                     "size",
                     "size",
                     Group::Look,
-                    Values::Number { unit: Unit::Metres, default: 0.5, min: 1e-4, max: 1e4 },
+                    Values::Number { unit: Unit::Metres, default: SIZE, min: 1e-4, max: 1e4 },
                     "How large a thing is shown, from end to end.",
                 )
                 .role(Role::Size),
@@ -107,7 +99,7 @@ impl NodeType for Output {
             (context.motion("motion")?, level(context, params.vector("pivot")) * params.number("size"));
         let motion = if pivot == DVec3::ZERO { motion } else { Arc::new(Pivoted::new(motion, pivot)) };
         let mut outcome = Outcome::new(Product::Motion(motion));
-        if params.text("thing") == MODEL[0] {
+        if params.text(THING) == MODEL {
             let same_line = |a: &str, b: &str| a.chars().last() == b.chars().last();
             if params.text("model").is_empty() {
                 outcome.warnings.push("No model is chosen yet: bring in a binary glTF file in the Card.".to_owned());

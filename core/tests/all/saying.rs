@@ -179,7 +179,7 @@ proptest! {
         // A lap in 96 frames: it is out of sight from `seen` on.
         let presence = to.floor() / 96.0 > seen;
         prop_assert_eq!(beyond, Beyond { presence, kinds, colours, brightness: bright, cuts: false });
-        prop_assert_eq!(beyond.not_in_glb().len(), beyond.not_in_csv().len() + usize::from(presence));
+        prop_assert_eq!(beyond.left_out().len(), [kinds, colours, bright].into_iter().filter(|is| *is).count());
     }
 
     /// A prism of six sides stands still on one of them only after whole sides.

@@ -3,12 +3,18 @@
 use glam::{DQuat, DVec3};
 use gltf::animation::util::ReadOutputs;
 use gltf::animation::{Interpolation, Property};
+use proptest::prelude::*;
+use serde_json::{Value, json};
 use std::sync::Arc;
-use zickzack_core::curve::{Curve, Path, PathPoint, PointKind, through};
+use zickzack_core::curve::{Curve, Outline, Path, PathPoint, PointKind, through};
 use zickzack_core::fraction::Fraction;
+use zickzack_core::graph::{Assets, AtOnce, Compiled, Memo, Workshop, compile, no_assets};
 use zickzack_core::keys::{Keys, bake_dense, bake_reduced};
 use zickzack_core::motion::{Cancel, Columns, FaceTravel, FaceUp, Frames, Motion, Ride, Sample};
+use zickzack_core::nodes::{Registry, model_place};
 use zickzack_core::pose::{Axis, angle_between};
+use zickzack_core::scene::Scene;
+use zickzack_formats::csv;
 use zickzack_formats::glb::{Part, write};
 
 fn motion(closed: bool) -> Arc<dyn Motion> {
@@ -24,7 +30,7 @@ fn motion(closed: bool) -> Arc<dyn Motion> {
 
 const RANGE: Frames = Frames { from: 0.0, to: 48.0 };
 
-struct Track {
+pub struct Track {
     times: Vec<f64>,
     values: Vec<Vec<f64>>,
     cubic: bool,
@@ -32,7 +38,7 @@ struct Track {
 
 impl Track {
     /// glTF 2.0, appendix C.
-    fn at(&self, time: f64) -> Vec<f64> {
+    pub fn at(&self, time: f64) -> Vec<f64> {
         let after = self.times.partition_point(|&t| t <= time).clamp(1, self.times.len() - 1);
         let (t0, t1) = (self.times[after - 1], self.times[after]);
         let (x, d) = (((time - t0) / (t1 - t0)).clamp(0.0, 1.0), t1 - t0);
@@ -54,8 +60,14 @@ impl Track {
 }
 
 fn tracks(bytes: &[u8], node: usize) -> (Option<Track>, Option<Track>) {
+    let [moves, turns, _] = all_tracks(bytes, node);
+    (moves, turns)
+}
+
+/// Of places, turns and scales.
+pub fn all_tracks(bytes: &[u8], node: usize) -> [Option<Track>; 3] {
     let file = gltf::Gltf::from_slice(bytes).unwrap();
-    let (mut moves, mut turns) = (None, None);
+    let (mut moves, mut turns, mut scales) = (None, None, None);
     for channel in
         file.animations().flat_map(|animation| animation.channels()).filter(|c| c.target().node().index() == node)
     {
@@ -73,14 +85,15 @@ fn tracks(bytes: &[u8], node: usize) -> (Option<Track>, Option<Track>) {
         match channel.target().property() {
             Property::Translation => moves = track,
             Property::Rotation => turns = track,
-            _ => {}
+            Property::Scale => scales = track,
+            Property::MorphTargetWeights => {}
         }
     }
-    (moves, turns)
+    [moves, turns, scales]
 }
 
 fn compare(keys: &Keys, motion: &Arc<dyn Motion>, tolerance: f64, step: f64) {
-    let bytes = write(&[Part { name: "Out", keys }], "Fair", 24.0).unwrap();
+    let bytes = write(&[Part { name: "Out", keys, model: None }], "Fair", 24.0).unwrap();
     let mut sample = Sample::default();
     for object in 0..3 {
         let (moves, turns) = tracks(&bytes, object);
@@ -133,7 +146,124 @@ fn a_motion_that_stands_still_has_a_node_and_no_animation() {
     ));
     let still: Arc<dyn Motion> = Arc::new(Ride::new(path, 1, Fraction::ZERO, 48.0));
     let keys = bake_reduced(&still, RANGE, (1e-3, 1e-3), &Cancel::default()).unwrap();
-    let bytes = write(&[Part { name: "Still", keys: &keys }], "Fair", 24.0).unwrap();
+    let bytes = write(&[Part { name: "Still", keys: &keys, model: None }], "Fair", 24.0).unwrap();
     let file = gltf::Gltf::from_slice(&bytes).unwrap();
     assert_eq!((file.nodes().count(), file.animations().count()), (1, 0));
+}
+
+/// A scene of one Output, compiled.
+fn shown(fps: &str, nodes: Value, threads: Value) -> (Compiled, Scene) {
+    let registry = Registry::default();
+    let document = json!({
+        "format": "zickzack-scene", "version": 1, "name": "Fair", "fps": fps, "frames": 48, "space": "deep",
+        "nodes": nodes, "threads": threads,
+    });
+    let scene = Scene::from_value(document, &registry.schemas).unwrap();
+    let workshop = Workshop {
+        types: &registry.types,
+        schemas: &registry.schemas,
+        memo: &Memo::default(),
+        assets: &no_assets(),
+        clock: &|| 0,
+        cancel: &Cancel::default(),
+        recorder: &AtOnce,
+    };
+    (compile(&scene, &workshop), scene)
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(24))]
+
+    /// At every frame of the table the keys show the same: at kinks, where it leaps and where it comes and goes too.
+    #[test]
+    fn glb_and_csv_agree_at_every_frame(
+        corners in prop::sample::select(vec![2u32, 3, 4, 6]), laps in 1u32..5, seen in prop_oneof![Just(1.0), 0.1..0.9f64],
+        fps in prop::sample::select(vec!["24", "30000/1001", "24000/1001", "60"]), reduced: bool, closed: bool, turned: bool,
+    ) {
+        let points: Vec<Value> = (0..=corners)
+            .map(|i| json!({ "id": format!("p{i}"), "at": [i, i % 2, if closed { i * (corners - i) } else { 0 }], "kind": "corner" }))
+            .collect();
+        let nodes = json!({
+            "path": { "type": "drawn-path", "name": "Path", "params": { "points": points, "closed": closed } },
+            "ride": { "type": "ride", "name": "Ride", "params": { "laps": laps.to_string(), "to": seen } },
+            "face": { "type": "face-travel", "name": "Face" , "bypassed": !turned },
+            "out": { "type": "output", "name": "Out" },
+        });
+        let threads = json!({
+            "a": { "from": "path", "to": "ride", "port": "path" }, "b": { "from": "ride", "to": "face", "port": "motion" },
+            "c": { "from": "face", "to": "out", "port": "motion" },
+        });
+        let (compiled, scene) = shown(fps, nodes, threads);
+        let outputs = vec![("Out".to_owned(), compiled.ends[0].motion.clone())];
+        let (motion, cancel) = (&outputs[0].1, Cancel::default());
+        let keys = if reduced { bake_reduced(motion, RANGE, (1e-3, 1e-3), &cancel) } else { bake_dense(motion, RANGE, 1.0, &cancel) }.unwrap();
+        let bytes = write(&[Part { name: "Out", keys: &keys, model: None }], "Fair", scene.fps.value()).unwrap();
+        let [moves, turns, scales] = all_tracks(&bytes, 0);
+        let mut table = Vec::new();
+        let range = Frames { from: 0.0, to: 47.0 };
+        csv::write(&csv::Table { outputs: &outputs, range, step: 1.0, first_frame: 0 }, &mut table, &cancel).unwrap();
+        let rest = gltf::Gltf::from_slice(&bytes).unwrap().nodes().next().unwrap().transform().decomposed();
+        let mut gone = 0;
+        for line in String::from_utf8(table).unwrap().lines().skip(1) {
+            let cells: Vec<f64> = line.split(',').map(|cell| cell.parse().unwrap_or(0.0)).collect();
+            let (frame, there) = (cells[0], cells[3] == 1.0);
+            let at = |track: &Option<Track>, rest: &[f32]| match track {
+                Some(track) => track.at(frame / scene.fps.value()),
+                None => rest.iter().map(|x| f64::from(*x)).collect(),
+            };
+            let scale = at(&scales, &rest.2);
+            prop_assert_eq!(scale[0] > 0.5, there, "at {}: {:?}", frame, scale);
+            gone += usize::from(!there);
+            let place = DVec3::from_slice(&at(&moves, &rest.0));
+            let told = DVec3::from_slice(&cells[4..7]);
+            prop_assert!(place.distance(told) < 2e-3, "at {frame}: {place} against {told}");
+            let turn = DQuat::from_slice(&at(&turns, &rest.1)).normalize();
+            let told = DQuat::from_slice(&cells[7..11]);
+            prop_assert!(angle_between(turn, told) < 2e-3, "at {frame}: {turn} against {told}");
+        }
+        prop_assert_eq!(gone > 0, seen < 1.0 && (0..48).any(|frame| (frame * laps % 48) as f64 / 48.0 > seen));
+    }
+}
+
+/// A model is put as on the page: below a thing, its nose ahead, its longest side as long as the thing is large.
+#[test]
+fn a_model_lies_in_its_thing_as_it_is_shown() {
+    let nodes = json!({
+        "path": { "type": "figure", "name": "Path" }, "ride": { "type": "ride", "name": "Ride", "params": { "riders": 2 } },
+        "out": { "type": "output", "name": "Out", "params": { "thing": "own model", "model": "crate.glb", "nose": "-z", "top": "+x", "size": 3.0 } },
+    });
+    let threads = json!({
+        "a": { "from": "path", "to": "ride", "port": "path" }, "b": { "from": "ride", "to": "out", "port": "motion" },
+    });
+    let (compiled, scene) = shown("24", nodes, threads);
+    struct Crate;
+    impl Assets for Crate {
+        fn outlines(&self, _: &str) -> Result<Arc<Vec<Outline>>, String> {
+            Err("none".to_owned())
+        }
+        fn places(&self, _: &str) -> Result<Arc<Vec<DVec3>>, String> {
+            Err("none".to_owned())
+        }
+        fn corners(&self, name: &str) -> Result<Arc<Vec<DVec3>>, String> {
+            assert_eq!(name, "crate.glb");
+            // 2 by 4 by 6, with its middle at (11, 2, 3).
+            Ok(Arc::new(vec![DVec3::new(10.0, 0.0, 0.0), DVec3::new(12.0, 4.0, 6.0)]))
+        }
+    }
+    let model = model_place(&scene, "out", &Crate).unwrap();
+    let keys = bake_dense(&compiled.ends[0].motion, RANGE, 1.0, &Cancel::default()).unwrap();
+    let bytes = write(&[Part { name: "Out", keys: &keys, model }], "Fair", 24.0).unwrap();
+    let file = gltf::Gltf::from_slice(&bytes).unwrap();
+    let roots: Vec<_> = file.scenes().next().unwrap().nodes().collect();
+    assert_eq!(roots.iter().map(|node| node.name().unwrap()).collect::<Vec<_>>(), ["Out 1", "Out 2"]);
+    for root in roots {
+        let below = root.children().next().unwrap();
+        assert_eq!(below.name().unwrap(), format!("{} model", root.name().unwrap()));
+        let matrix = glam::Mat4::from_cols_array_2d(&below.transform().matrix());
+        let seen = |x: f32, y: f32, z: f32| matrix.transform_point3(glam::Vec3::new(x, y, z));
+        // Its longest side, along z, is 3 m long; its nose, at the far end of −z, points ahead; its top, +x, up.
+        assert!(seen(11.0, 2.0, 3.0).length() < 1e-5, "its middle is the thing's");
+        assert!(seen(11.0, 2.0, 0.0).distance(glam::Vec3::new(1.5, 0.0, 0.0)) < 1e-5);
+        assert!(seen(12.0, 2.0, 3.0).distance(glam::Vec3::new(0.0, 0.5, 0.0)) < 1e-5);
+    }
 }

@@ -3,6 +3,7 @@
 #[path = "../../../core/tests/all/cases.rs"]
 mod cases;
 mod csv;
+mod demo;
 mod glb;
 mod model;
 mod recording;

@@ -9,9 +9,10 @@ use serde::{Deserialize, Serialize};
 use std::sync::Arc;
 use utoipa::{IntoParams, ToSchema};
 use uuid::Uuid;
-use zickzack_core::graph::{Compiled, Memo};
+use zickzack_core::graph::{Assets, Compiled, End, Memo};
 use zickzack_core::keys::{Beyond, Keys, ObjectKeys, bake_dense, bake_reduced};
 use zickzack_core::motion::{Cancel, Columns, Frames, Motion, Sample, prepared};
+use zickzack_core::nodes::{ModelPlace, model_place};
 use zickzack_core::scene::Scene;
 use zickzack_formats::{csv, glb};
 
@@ -81,10 +82,8 @@ pub struct Look {
     channels: Vec<ChannelCount>,
     /// x, y, z of the thing looked at.
     plots: Vec<Plot>,
-    /// What of the motion is not in a GLB.
-    not_in_glb: Vec<&'static str>,
-    /// What of the motion is not in a CSV.
-    not_in_csv: Vec<&'static str>,
+    /// What of the motion is not in the file.
+    left_out: Vec<&'static str>,
 }
 
 /// Most poses of one hand-off.
@@ -116,10 +115,26 @@ fn range(wanted: &Wanted, scene: &Scene) -> Result<Frames, Refusal> {
 
 type Named = Vec<(String, Arc<dyn Motion>)>;
 
+fn chosen<'a>(compiled: &'a Compiled, wanted: &Wanted) -> impl Iterator<Item = &'a End> {
+    compiled.ends.iter().filter(|end| end.output && wanted.node.as_ref().is_none_or(|node| *node == end.node))
+}
+
+/// How models lie in the things of what is handed off.
+fn models(
+    compiled: &Compiled,
+    scene: &Scene,
+    files: &dyn Assets,
+    wanted: &Wanted,
+) -> Result<Vec<Option<ModelPlace>>, Refusal> {
+    let place = |end: &End| {
+        model_place(scene, &end.node, files)
+            .map_err(|why| Refusal::bad(format!("The model of \"{}\" cannot be put in: {why}.", end.name)))
+    };
+    chosen(compiled, wanted).map(place).collect()
+}
+
 fn outputs(compiled: &Compiled, wanted: &Wanted, range: Frames) -> Result<Named, Refusal> {
-    let chosen =
-        |end: &&zickzack_core::graph::End| end.output && wanted.node.as_ref().is_none_or(|node| *node == end.node);
-    let found: Named = compiled.ends.iter().filter(chosen).map(|end| (end.name.clone(), end.motion.clone())).collect();
+    let found: Named = chosen(compiled, wanted).map(|end| (end.name.clone(), end.motion.clone())).collect();
     if found.is_empty() {
         return Err(Refusal::bad(
             "There is no working Output to hand off: add an Output node and thread a motion to it.",
@@ -178,9 +193,8 @@ pub async fn look(
         let object = wanted.object.unwrap_or(0).min(motion.len().saturating_sub(1));
         let plots = plots(motion, &keys, object, first, &cancel)?;
         let beyond = Beyond::of(motion, range, &cancel).map_err(|error| Refusal::bad(error.to_string()))?;
-        let (not_in_glb, not_in_csv) = (beyond.not_in_glb(), beyond.not_in_csv());
         let channels = counts(&keys, wanted.step, first);
-        Ok(Look { things: motion.len(), channels, plots, not_in_glb, not_in_csv })
+        Ok(Look { things: motion.len(), channels, plots, left_out: beyond.left_out() })
     });
     look.await.map(web::Json)
 }
@@ -281,11 +295,13 @@ pub async fn write(
             csv::write(&table, &mut bytes, &cancel).map_err(|error| Refusal::bad(error.to_string()))?;
             return Ok(bytes);
         }
+        let models = models(&compiled, &state.scene, &*state.files, &wanted)?;
         let baked = outputs
             .iter()
             .map(|(name, motion)| Ok((name, keys(motion, range, &wanted, &cancel)?)))
             .collect::<Result<Vec<_>, Refusal>>()?;
-        let parts: Vec<glb::Part<'_>> = baked.iter().map(|(name, keys)| glb::Part { name, keys }).collect();
+        let parts: Vec<glb::Part<'_>> =
+            baked.iter().zip(models).map(|((name, keys), model)| glb::Part { name, keys, model }).collect();
         glb::write(&parts, &state.scene.name, state.scene.fps.value()).map_err(|error| Refusal::bad(error.to_string()))
     });
     Ok(HttpResponse::Ok()

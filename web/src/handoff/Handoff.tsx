@@ -148,7 +148,7 @@ function Sheet(props: SheetProps) {
         <Button variant="contained" component="a" href={file} download className="write" data-testid="write">
           Write file
         </Button>
-        {look.data && <LeftOut words={ending === 'csv' ? look.data.not_in_csv : look.data.not_in_glb} />}
+        {look.data && <LeftOut words={look.data.left_out} />}
         <h2>Channels</h2>
         {look.data && <Channels look={look.data} />}
         <p className="soft">The keys stand on their own: what made the motion can be deleted, and the motion stays.</p>

@@ -716,10 +716,8 @@ export interface components {
         /** @description What a hand-off would give. */
         Look: {
             channels: components["schemas"]["ChannelCount"][];
-            /** @description What of the motion is not in a CSV. */
-            not_in_csv: string[];
-            /** @description What of the motion is not in a GLB. */
-            not_in_glb: string[];
+            /** @description What of the motion is not in the file. */
+            left_out: string[];
             /** @description x, y, z of the thing looked at. */
             plots: components["schemas"]["Plot"][];
             things: number;
