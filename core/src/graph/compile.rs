@@ -79,6 +79,8 @@ pub struct Compiled {
     /// What would mend a node by what it does not see itself, the makers of its path and what shows its things; by the
     /// node that asks for it.
     pub mends: BTreeMap<String, Vec<Mend>>,
+    /// Where things of a node meet that are shown too large for how near they come, a sentence that says so.
+    pub meetings: BTreeMap<String, String>,
     /// The settings it was compiled with.
     pub timing: Timing,
 }
@@ -118,7 +120,8 @@ pub fn compile(scene: &Scene, workshop: &Workshop<'_>) -> Compiled {
     for (id, more) in shown::mends(scene, timing, workshop) {
         mends.entry(id).or_default().extend(more);
     }
-    Compiled { nodes, ends, bypassed, mends, timing }
+    let meetings = shown::meetings(scene, &nodes, workshop);
+    Compiled { nodes, ends, bypassed, mends, meetings, timing }
 }
 
 impl Compiled {

@@ -342,6 +342,8 @@ pub struct Outcome {
     pub progress: Option<Progress>,
     /// Values of parameters that a choice leaves out and that would say the same as those that are used.
     pub alike: Vec<(&'static str, Value)>,
+    /// The nearest that two of its things come to each other, metres, which two, and the frame; where that was looked at.
+    pub closest: Option<(f64, [usize; 2], f64)>,
 }
 
 impl Outcome {
@@ -360,6 +362,7 @@ impl Outcome {
             span: None,
             progress: None,
             alike: Vec::new(),
+            closest: None,
         }
     }
 

@@ -301,6 +301,10 @@ pub fn report(compiled: &Compiled) -> BTreeMap<String, NodeReport> {
     let told = |id: &String, result: &NodeResult| {
         let mut told = told(id, result);
         told.mends.extend(compiled.mends.get(id).into_iter().flatten().cloned());
+        if let Some(meeting) = compiled.meetings.get(id).filter(|_| ["worked", "warning"].contains(&told.state)) {
+            told.state = "warning";
+            told.messages.push(meeting.clone());
+        }
         told
     };
     compiled.nodes.iter().map(|(id, result)| (id.clone(), told(id, result))).collect()

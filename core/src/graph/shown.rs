@@ -1,6 +1,6 @@
 //! How large a thing is, taken from how large it is shown.
 
-use super::compile::Workshop;
+use super::compile::{NodeResult, Workshop};
 use super::node::{Mend, Timing};
 use crate::nodes::OUTPUT;
 use crate::scene::{Node, Params, Scene, Signals};
@@ -47,6 +47,27 @@ fn mend(scene: &Scene, id: &str, node: &Node, timing: Timing, workshop: &Worksho
     let text =
         format!("{} {now} → {to} m ({of} \"{by}\" {})", param.label, if part == 1.0 { "is shown" } else { "shows" });
     Some(Mend::new(name, wanted, text))
+}
+
+/// Of nodes whose things come nearer to each other than they are shown large, a sentence that says so.
+pub(super) fn meetings(
+    scene: &Scene,
+    nodes: &BTreeMap<String, NodeResult>,
+    workshop: &Workshop<'_>,
+) -> BTreeMap<String, String> {
+    let meeting = |(id, result): (&String, &NodeResult)| {
+        let (near, [a, b], frame) = result.outcome.as_ref().as_ref().ok()?.closest?;
+        let (size, _) = shown(scene, id, workshop)?;
+        let first = scene.first_frame as f64;
+        let told = format!(
+            "Things {} and {} may touch at frame {:.1}: their middles come within {near:.3} m, and each is shown {size} m large. Catch them aside, or let fewer fly.",
+            a + 1,
+            b + 1,
+            frame + first
+        );
+        (near < size).then(|| (id.clone(), told))
+    };
+    nodes.iter().filter_map(meeting).collect()
 }
 
 /// How large the things of a node are shown, from end to end, and the name of the Output; nothing where several show

@@ -74,7 +74,7 @@ pub use trace::{Channel as TraceChannel, trace};
 pub use two_shots::{Apartness, TwoShots};
 pub use wake::wake;
 pub use waver::{Waver, Wavering};
-pub use wheel::{Touch, Wheel, touch};
+pub use wheel::{Touch, Wheel, bend, touch};
 
 pub use crate::work::Cancel;
 

@@ -20,6 +20,8 @@ pub struct Blow {
     pub pivot: DVec3,
     /// Hits count by their change of speed in metres per second: 1 m/s counts as one.
     pub by_momentum: bool,
+    /// It is pushed along the normal where it was hit, and only by as much of the impulse as goes that way.
+    pub straight: bool,
     /// It was the thing itself that hit, so that it is pushed the way of the impulse and not against it.
     pub itself: bool,
 }
@@ -45,7 +47,9 @@ impl Rattle {
         for hit in self.hits.between(object, frame - self.ringing.frames(), frame) {
             let (value, slope) = self.ringing.with_slope(frame - hit.frame);
             let strength = if self.blow.by_momentum { hit.impulse.length() } else { 1.0 };
-            let way = self.way(hit) * (self.blow.push * strength);
+            let pushed =
+                if self.blow.straight && self.blow.by_momentum { hit.impulse.dot(hit.normal).abs() } else { strength };
+            let way = self.way(hit) * (self.blow.push * pushed);
             let axis = self.blow.axis.unwrap_or_else(|| across(hit)) * (self.blow.turn * strength);
             off[0] += way * value;
             off[1] += axis * value;
@@ -56,7 +60,12 @@ impl Rattle {
     }
 
     fn way(&self, hit: &Contact) -> DVec3 {
-        let way = hit.impulse.try_normalize().unwrap_or(hit.normal);
+        let impulse = hit.impulse.try_normalize().unwrap_or(hit.normal);
+        let way = match self.blow.straight {
+            true if impulse.dot(hit.normal) < 0.0 => -hit.normal,
+            true => hit.normal,
+            false => impulse,
+        };
         if self.blow.itself { way } else { -way }
     }
 

@@ -54,6 +54,8 @@ struct End {
 
 /// Frames before a contact at which it is looked how a thing comes.
 const BEFORE: f64 = 1e-6;
+/// Metres within which a tip is at its target: what comes to rest on it need not go through.
+const TOUCHES: f64 = 1e-7;
 /// Frames between looks for a target.
 const LOOK: f64 = 0.125;
 
@@ -125,19 +127,24 @@ fn hit(motion: &dyn Motion, object: usize, target: &Surface, how: &Sticking) -> 
     };
     let gap = |frame: f64| target.distance(tip(frame)).0;
     let count = ((how.within.to - how.within.from) / LOOK).ceil() as usize;
-    let at = |i: usize| how.within.from + LOOK * i as f64;
-    let first = gap(at(0));
-    let outside = |frame: f64| (gap(frame) > 0.0) == (first > 0.0);
+    let mut looks: Vec<f64> = (0..=count).map(|i| how.within.from + LOOK * i as f64).collect();
+    // What bounces off it, or turns back there, is at it for a moment only. Of what has too many such moments to be listed
+    // the looks must do.
+    looks.extend(motion.breaks(object, how.within).unwrap_or_default().iter().map(|b| b.frame));
+    looks.sort_by(f64::total_cmp);
+    let first = gap(looks[0]);
+    let side = if first >= -TOUCHES { 1.0 } else { -1.0 };
+    let outside = |frame: f64| gap(frame) * side > TOUCHES;
     let mut left = how.which;
-    for i in 0..count {
-        if !outside(at(i)) || outside(at(i + 1)) {
+    for pair in looks.windows(2) {
+        if !outside(pair[0]) || outside(pair[1]) {
             continue;
         }
         if left > 0 {
             left -= 1;
             continue;
         }
-        let (mut low, mut high) = (at(i), at(i + 1));
+        let (mut low, mut high) = (pair[0], pair[1]);
         for _ in 0..60 {
             let middle = 0.5 * (low + high);
             if outside(middle) { low = middle } else { high = middle }
@@ -150,7 +157,7 @@ fn hit(motion: &dyn Motion, object: usize, target: &Surface, how: &Sticking) -> 
             frame: low,
             place,
             middle: middle(low),
-            normal: if first > 0.0 { away } else { -away },
+            normal: away * side,
             impulse: DVec3::ZERO,
             speed_in: 0.0,
             speed_out: 0.0,

@@ -1,7 +1,7 @@
 //! Wheels that turn with what travels over them.
 
 use super::{Break, Cancel, Columns, Extent, Frames, Motion, MotionError, Sample, Symmetry, as_inner};
-use crate::curve::{Curve, Strand};
+use crate::curve::{Curve, Segment, Strand};
 use crate::pose::about;
 use glam::{DQuat, DVec3};
 use std::sync::Arc;
@@ -45,6 +45,16 @@ pub fn touch(curve: &Curve, place: DVec3) -> Touch {
     });
     let off = |touch: &Touch| touch.point.distance_squared(place);
     found.min_by(|a, b| off(a).total_cmp(&off(b))).unwrap_or(Touch { point: place, tangent: DVec3::X, strand: 0 })
+}
+
+/// Middle and radius of the circle whose arc of the curve is nearest to a place; nothing where there is no arc. A place in
+/// the middle of one counts as being at that.
+pub fn bend(curve: &Curve, place: DVec3) -> Option<(DVec3, f64)> {
+    let arcs = curve.strands().iter().flat_map(|strand| strand.segments()).filter_map(|segment| match *segment {
+        Segment::Arc { centre, radius, .. } => Some((centre, radius)),
+        Segment::Line { .. } | Segment::Cubic { .. } => None,
+    });
+    arcs.min_by(|a, b| a.0.distance(place).total_cmp(&b.0.distance(place)))
 }
 
 /// A wheel that stands at a place and turns as far as the first thing of a motion travels.

@@ -4,7 +4,7 @@ use super::placing::{level, sentence};
 use crate::graph::{Context, Outcome, Product};
 use crate::motion::{Blow, Frames, Hits, Rattle, Ringing, Whose};
 use crate::scene::Space;
-use crate::schema::{Group, Param, Role, Spaces, Unit};
+use crate::schema::{Group, Param, Spaces, Unit};
 use glam::DVec3;
 use std::sync::Arc;
 
@@ -45,16 +45,28 @@ pub(super) fn push_param(label: &'static str, metres: f64, help: &'static str) -
     Param::number("push", label, Group::Form, (Unit::Metres, metres, -1e4, 1e4), help)
 }
 
+const STRAIGHT: &str = "straight in";
+
+/// Which way it is pushed.
+pub(super) fn way_param() -> Param {
+    Param::choice(
+        "way",
+        "gives way",
+        Group::Form,
+        &[STRAIGHT, "as it was hit"],
+        "Straight away from where it was hit, or the way of the blow, which may go along it.",
+    )
+}
+
 /// The point that stays where it is.
 pub(super) fn pivot_param() -> Param {
     Param::vector(
         "pivot",
         "about",
         Group::Form,
-        (Unit::Sizes, [0.0; 3]),
-        "The point of it that stays where it is when it turns, in its sizes.",
+        (Unit::Metres, [0.0; 3]),
+        "The point of it that stays where it is when it turns, in its own axes.",
     )
-    .role(Role::Pivot)
 }
 
 /// A node's motion, rattling as its numbers say; `itself` where its things are what hits.
@@ -66,6 +78,7 @@ pub(super) fn rattled(context: &Context<'_>, itself: bool) -> Result<Outcome, St
         axis: axis(context),
         pivot: level(context, params.vector("pivot")),
         by_momentum: params.flag("by-momentum"),
+        straight: !itself && params.text("way") == STRAIGHT,
         itself,
     };
     let ringing = Ringing::new(params.number("swings"), params.number("dies"));

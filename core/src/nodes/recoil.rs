@@ -1,4 +1,4 @@
-use super::hits::{axis_param, listening, pivot_param, push_param, rattled, turn_param};
+use super::hits::{axis_param, listening, pivot_param, push_param, rattled, turn_param, way_param};
 use crate::graph::{Context, NodeType, Outcome};
 use crate::schema::{Port, PortKind, Schema};
 
@@ -7,8 +7,9 @@ pub struct RecoilNode;
 
 impl NodeType for RecoilNode {
     fn schema(&self) -> Schema {
-        let push = "How far it is pushed at first, the way the thing came.";
-        let mut params = vec![push_param("gives way by", 0.1, push), turn_param(0.0), axis_param(), pivot_param()];
+        let push = "How far it is pushed at first.";
+        let mut params =
+            vec![push_param("gives way by", 0.1, push), way_param(), turn_param(0.0), axis_param(), pivot_param()];
         params.extend(listening((2.0, 24.0)));
         Schema {
             name: "recoil",

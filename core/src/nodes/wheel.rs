@@ -1,7 +1,7 @@
 use super::axis_of;
 use super::placing::level;
 use crate::graph::{Context, Mend, NodeType, Outcome, Product};
-use crate::motion::{Wheel, touch};
+use crate::motion::{Wheel, bend, touch};
 use crate::pose::Axis;
 use crate::schema::{AXIS_NAMES, Group, Param, Port, PortKind, Role, Schema, Unit, Values};
 use serde_json::json;
@@ -11,7 +11,8 @@ use std::sync::Arc;
 /// A wheel that a path touches.
 pub struct WheelNode;
 
-const SIZES: &[&str] = &["radius", "teeth and pitch"];
+const SIZES: &[&str] = &["radius", "teeth and pitch", BEND];
+const BEND: &str = "by the bend";
 /// How far a path may pass from the rim, as a part of the radius, and still touch it.
 const SLACK: f64 = 1e-3;
 
@@ -27,7 +28,13 @@ impl NodeType for WheelNode {
             params: vec![
                 Param::vector("at", "middle", Group::Form, (Unit::Metres, [0.0; 3]), "Where its middle stands.")
                     .role(Role::Place),
-                Param::choice("given", "size given as", Group::Form, SIZES, "How its size is set."),
+                Param::choice(
+                    "given",
+                    "size given as",
+                    Group::Form,
+                    SIZES,
+                    "How its size is set; by the bend it also stands in the middle of the arc that is nearest to its place.",
+                ),
                 Param::number(
                     "radius",
                     "radius",
@@ -54,7 +61,7 @@ impl NodeType for WheelNode {
                     (1, 0, 100_000),
                     "It looks the same after one of so many equal parts of a turn; 0 at any turn.",
                 )
-                .only_when("given", &["radius"]),
+                .only_when("given", &["radius", BEND]),
                 Param::new(
                     "axle",
                     "axle",
@@ -71,10 +78,16 @@ impl NodeType for WheelNode {
         let (params, inner) = (&context.params, context.motion("motion")?);
         let path = inner.path().ok_or("A wheel needs what travels on a path: thread a Ride or a Coast to it.")?;
         let curve = path.at(0.0);
-        let centre = level(context, params.vector("at"));
-        let by_teeth = params.text("given") == SIZES[1];
+        let (place, given) = (level(context, params.vector("at")), params.text("given"));
+        let by_teeth = given == SIZES[1];
         let teeth = params.whole("teeth");
-        let radius = if by_teeth { teeth as f64 * params.number("pitch") / TAU } else { params.number("radius") };
+        let bend = (given == BEND)
+            .then(|| bend(&curve, place).ok_or("No bend of the path is part of a circle: give it a radius instead."));
+        let (centre, radius) = match bend.transpose()? {
+            Some(bend) => bend,
+            None if by_teeth => (place, teeth as f64 * params.number("pitch") / TAU),
+            None => (place, params.number("radius")),
+        };
         let found = touch(&curve, centre);
         let away = found.point.distance(centre);
         if inner.is_empty() || away < 1e-9 {

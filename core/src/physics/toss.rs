@@ -13,8 +13,11 @@ use std::sync::Arc;
 /// A throw from a place to another and back again, for ever.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub struct TossSetup {
-    /// The two places, metres; where they are the same it comes back after one flight.
+    /// The two places that it leaves, metres; where they are the same it comes back after one flight.
     pub places: [DVec3; 2],
+    /// Where it is caught at each of them; where that is another place it is carried over while it is held, for longer
+    /// than no time.
+    pub catches: [DVec3; 2],
     /// Velocities with which it leaves them, metres per second.
     pub velocities: [DVec3; 2],
     /// Seconds in flight, above 0.
@@ -47,6 +50,11 @@ impl TossSetup {
         if self.is_upright() { 1 } else { 2 }
     }
 
+    /// From where it leaves one of the two places to where it is caught at the other, metres.
+    pub fn by(&self, from: usize) -> DVec3 {
+        self.catches[1 - from] - self.places[from]
+    }
+
     /// Seconds until a thing is where it was, with the same velocity.
     pub fn round(&self) -> f64 {
         self.flights() as f64 * (self.flight + self.held)
@@ -65,6 +73,13 @@ pub struct Toss {
     /// Each flight from its own place.
     flights: Arc<Vec<Launch>>,
 }
+
+/// Looks a frame at how near things come, the most of them, and the most things.
+const LOOKS: f64 = 8.0;
+const MOST_LOOKS: f64 = 20_000.0;
+const MOST_COMPARED: usize = 32;
+/// Rounds of narrowing around the nearest.
+const ROUNDS: usize = 40;
 
 /// Where a thing is in its round.
 struct Moment {
@@ -89,6 +104,42 @@ impl Toss {
     /// How it is thrown.
     pub const fn setup(&self) -> &TossSetup {
         &self.setup
+    }
+
+    /// The nearest that two things come to each other within a round: metres, the two, and the frame; nothing of fewer
+    /// than two things, of very many, or where that takes too long.
+    pub fn closest(&self) -> Option<(f64, [usize; 2], f64)> {
+        let things = self.len();
+        let round = self.setup.round() * self.setup.fps;
+        let looks = (round * LOOKS).ceil();
+        if things < 2 || things > MOST_COMPARED || looks > MOST_LOOKS {
+            return None;
+        }
+        let places = |frame: f64| -> Vec<DVec3> {
+            (0..things).map(|object| self.state(&self.moment(object, frame)).0).collect()
+        };
+        let apart = |frame: f64, [a, b]: [usize; 2]| places(frame)[a].distance(places(frame)[b]);
+        let mut nearest: Option<(f64, [usize; 2], f64)> = None;
+        for look in 0..=looks as usize {
+            let frame = self.setup.start_frame + look as f64 / LOOKS;
+            let places = places(frame);
+            for a in 0..things {
+                for b in a + 1..things {
+                    let distance = places[a].distance(places[b]);
+                    if nearest.is_none_or(|known| distance < known.0) {
+                        nearest = Some((distance, [a, b], frame));
+                    }
+                }
+            }
+        }
+        let (_, pair, frame) = nearest?;
+        let (mut low, mut high) = (frame - 1.0 / LOOKS, frame + 1.0 / LOOKS);
+        for _ in 0..ROUNDS {
+            let (one, two) = (low + (high - low) / 3.0, high - (high - low) / 3.0);
+            if apart(one, pair) < apart(two, pair) { high = two } else { low = one }
+        }
+        let frame = 0.5 * (low + high);
+        Some((apart(frame, pair), pair, frame))
     }
 
     fn moment(&self, object: usize, frame: f64) -> Moment {
@@ -116,11 +167,13 @@ impl Toss {
         }
         // In the hand from how it came to how it leaves, without a jerk.
         let to = (moment.flight + 1) % setup.flights();
-        let place = setup.places[(moment.flight + 1) % 2];
+        let hand = (moment.flight + 1) % 2;
         let (_, came) = self.free(moment.flight, setup.flight);
         let leaves = setup.velocities[to];
-        let knot = |after, velocity| Knot { after, place, velocity, acceleration: setup.air.acceleration(velocity) };
-        knot(0.0, came).between(&knot(setup.held, leaves), moment.since - setup.flight)
+        let knot =
+            |after, place, velocity| Knot { after, place, velocity, acceleration: setup.air.acceleration(velocity) };
+        let leaving = knot(setup.held, setup.places[hand], leaves);
+        knot(0.0, setup.catches[hand], came).between(&leaving, moment.since - setup.flight)
     }
 
     fn turn(&self, moment: &Moment) -> DQuat {

@@ -45,7 +45,7 @@ pub fn toss_offers(toss: &Toss, frames: f64, alike: bool) -> Vec<ThrowOffer> {
             continue;
         }
         offers.push(ThrowOffer::Flight(flight));
-        if let Some(velocity) = setup.air.thrown(setup.places[1] - setup.places[0], flight) {
+        if let Some(velocity) = setup.air.thrown(setup.by(0), flight) {
             offers.push(ThrowOffer::Height(apex(&setup.air, velocity, -setup.air.gravity.normalize_or_zero())));
         }
         break;

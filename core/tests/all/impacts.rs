@@ -1,10 +1,14 @@
 //! What comes of contacts: rattling, giving way, sticking, moving along with what was hit.
 
 use crate::cases::cases;
+use crate::common::scenes::{compiled, document};
 use glam::{DQuat, DVec3};
 use proptest::prelude::*;
+use serde_json::{Value, json};
+use std::f64::consts::TAU;
 use std::sync::Arc;
 use zickzack_core::fraction::Fraction;
+use zickzack_core::graph::{Product, report};
 use zickzack_core::motion::{
     Attached, Blow, Cancel, Columns, FaceTravel, FaceUp, Frames, Hits, Motion, Rattle, Ride, Ringing, Sample, Since,
     Stick, Sticking, Swell, Whose, prepared,
@@ -59,7 +63,15 @@ fn hits(of: &Arc<dyn Motion>, whose: Whose, every: Option<f64>, things: usize) -
 }
 
 fn blow() -> Blow {
-    Blow { push: 0.2, turn: 0.4, axis: None, pivot: DVec3::new(0.3, 0.1, 0.0), by_momentum: false, itself: true }
+    Blow {
+        push: 0.2,
+        turn: 0.4,
+        axis: None,
+        pivot: DVec3::new(0.3, 0.1, 0.0),
+        by_momentum: false,
+        straight: false,
+        itself: true,
+    }
 }
 
 fn stuck(motion: Arc<dyn Motion>, depth: f64) -> Stick {
@@ -291,5 +303,95 @@ fn what_is_thrown_anew_in_every_loop_does_all_of_it_again() {
         }
         let contacts = motion.contacts(Frames { from: -FRAMES, to: 2.0 * FRAMES });
         assert_eq!(contacts.iter().filter(|contact| contact.object == object).count(), 3);
+    }
+}
+
+/// What a node of a document gives.
+fn given(document: Value, id: &str) -> Arc<dyn Motion> {
+    let compiled = compiled(document);
+    match compiled.nodes[id].product() {
+        Some(Product::Motion(motion)) => motion.clone(),
+        _ => panic!("{id}: {:?}", report(&compiled)[id].messages),
+    }
+}
+
+proptest! {
+    #![proptest_config(cases(32))]
+
+    /// The tip by which it sticks and the point about which it rings down are told in the same unit, metres in its own
+    /// axes: the tip stays where it hit.
+    #[test]
+    fn what_sticks_by_its_tip_rings_down_about_it(tip in prop::array::uniform3(-0.6..0.6f64), turn in 3.0..30.0f64, speed in 2.0..6.0f64, spin in -3.0..3.0f64) {
+        let nodes = [
+            ("floor", "plane", json!({})),
+            ("throw", "launch", json!({ "start": [0, 3, 0], "velocity": [speed, -1, 0.3], "turning": "by speed", "spin": spin * 60.0 })),
+            ("stick", "stick", json!({ "tip": tip })),
+            ("rattle", "ring-down", json!({ "turn": turn, "push": 0, "pivot": tip, "looping": false })),
+        ];
+        let threads = [("throw", "stick", "motion"), ("floor", "stick", "target"), ("stick", "rattle", "motion")];
+        let document = document(72, &nodes, &threads);
+        let motion = given(document, "rattle");
+        let mut hits = motion.contacts(Frames { from: 0.0, to: 72.0 });
+        // By itself it bounces off the ground, and then its tip may be in the air.
+        hits.retain(|hit| hit.other == "target");
+        prop_assume!(!hits.is_empty());
+        let mut sample = Sample::default();
+        for after in [0.3, 2.0, 5.5, 11.0] {
+            motion.sample_at(&[(0, hits[0].frame + after)], Columns::POSE, &mut sample);
+            let there = sample.positions[0] + sample.orientations[0] * DVec3::from(tip);
+            prop_assert!(there.distance(hits[0].place) < 1e-6, "{there} {after} after it hit at {}", hits[0].place);
+        }
+    }
+
+    /// A way that was drawn to a target and ends there hits it, although it does not go through it.
+    #[test]
+    fn what_ends_at_a_target_hits_it(from in prop::array::uniform3(-4.0..4.0f64), along in 0.0..TAU, up in -0.9..0.9f64, radius in 0.5..2.0f64) {
+        let middle = DVec3::new(0.0, 5.0, 0.0);
+        let (sine, cosine) = libm::sincos(along);
+        let away = DVec3::new(cosine * (1.0 - up * up).sqrt(), up, sine * (1.0 - up * up).sqrt());
+        let end = middle + away * radius;
+        let from = DVec3::from(from) * 0.3 + middle + away * (radius + 3.0);
+        let points = [from, end].into_iter().enumerate().map(|(i, at)| json!({ "id": format!("p{i}"), "at": at.to_array(), "kind": "smooth" }));
+        let nodes = [
+            ("ball", "ball", json!({ "at": middle.to_array(), "radius": radius })),
+            ("path", "drawn-path", json!({ "points": points.collect::<Vec<_>>() })),
+            ("ride", "ride", json!({ "laps": "2", "end": "stops" })),
+            ("stick", "stick", json!({})),
+        ];
+        let threads = [("path", "ride", "path"), ("ride", "stick", "motion"), ("ball", "stick", "target")];
+        let motion = given(document(48, &nodes, &threads), "stick");
+        let hits = motion.contacts(Frames { from: 0.0, to: 48.0 });
+        prop_assert_eq!(hits.len(), 1);
+        prop_assert!((hits[0].frame - 24.0).abs() < 1e-4 && hits[0].place.distance(end) < 1e-6, "{:?}", hits);
+        prop_assert!(hits[0].normal.distance(away) < 1e-5);
+    }
+
+    /// What is hit at a slant gives way straight, along the normal where it was hit, unless it is to go as it was hit.
+    #[test]
+    fn what_is_hit_at_a_slant_gives_way_straight(across in -6.0..6.0f64, down in -6.0..-1.0f64, push in 0.05..0.5f64, straight: bool, by_momentum: bool) {
+        let nodes = [
+            ("floor", "plane", json!({})),
+            ("throw", "launch", json!({ "start": [0, 2, 0], "velocity": [across, down, 0.5 * across], "friction": 0.5 })),
+            ("path", "figure", json!({})),
+            ("board", "ride", json!({ "laps": "0" })),
+            ("give", "recoil", json!({
+                "push": push, "way": if straight { "straight in" } else { "as it was hit" }, "by-momentum": by_momentum, "looping": false,
+            })),
+        ];
+        let threads = [
+            ("floor", "throw", "surface"), ("path", "board", "path"), ("board", "give", "motion"), ("throw", "give", "hits"),
+        ];
+        let scene = document(48, &nodes, &threads);
+        let hits = given(scene.clone(), "throw").contacts(Frames { from: 0.0, to: 48.0 });
+        prop_assume!(!hits.is_empty());
+        let give = given(scene, "give");
+        let mut sample = Sample::default();
+        let next = hits.get(1).map_or(48.0, |hit| hit.frame);
+        let frame = hits[0].frame + (0.4 * (next - hits[0].frame)).min(3.0);
+        give.sample_at(&[(0, 0.0), (0, frame)], Columns::POSITION, &mut sample);
+        let moved = sample.positions[1] - sample.positions[0];
+        prop_assume!(moved.length() > 1e-9);
+        let way = if straight { DVec3::NEG_Y } else { -hits[0].impulse.normalize() };
+        prop_assert!(moved.cross(way).length() < 1e-9 * (1.0 + moved.length()), "{moved} along {way}");
     }
 }

@@ -4,7 +4,7 @@ use crate::cases::cases;
 use crate::common::scenes::{compiled, document};
 use proptest::prelude::*;
 use serde_json::{Value, json};
-use zickzack_core::graph::report;
+use zickzack_core::graph::{Product, report};
 use zickzack_core::keys::Beyond;
 use zickzack_core::motion::{Cancel, Columns, Frames, Sample, prepared, trace};
 
@@ -237,5 +237,66 @@ proptest! {
         prop_assert_eq!(mends(value, &[size]).len(), 0);
         prop_assert_eq!(mends(other, &[size, size]).len(), 1);
         prop_assert_eq!(mends(other, &[size, size * 1.5]).len(), 0, "which of two");
+    }
+}
+
+proptest! {
+    #![proptest_config(cases(24))]
+
+    /// Wheels that stand in the bends of a belt stay in them when the belt becomes another.
+    #[test]
+    fn wheels_by_the_bend_stay_in_the_bends_of_their_belt(
+        radius in 0.3..2.0f64, second in 0.3..2.0f64, apart in 4.5..12.0f64, larger in 0.5..2.0f64, at in prop::array::uniform3(-3.0..3.0f64),
+    ) {
+        let made = |times: f64| {
+            let belt = json!({ "figure": "belt", "radius": radius * times, "second-radius": second * times, "apart": apart * times, "at": at, "plane": "ground" });
+            let wheel = |side: f64| json!({ "given": "by the bend", "at": [at[0] + side, at[1], at[2]] });
+            let nodes = [
+                ("belt", "figure", belt), ("ride", "ride", json!({})),
+                ("west", "wheel", wheel(-2.0)), ("east", "wheel", wheel(2.0)),
+            ];
+            let threads = [("belt", "ride", "path"), ("ride", "west", "motion"), ("ride", "east", "motion")];
+            let made = compiled(document(48, &nodes, &threads));
+            let told = report(&made);
+            let mut sample = Sample::default();
+            let facts = ["west", "east"].map(|id| {
+                assert_eq!(told[id].state, "worked", "{:?}", told[id].messages);
+                let Some(Product::Motion(motion)) = made.nodes[id].product() else { panic!("it turns") };
+                motion.sample(0.0, Columns::POSITION, &mut sample);
+                (sample.positions[0], told[id].facts.clone())
+            });
+            facts
+        };
+        for times in [1.0, larger] {
+            let [west, east] = made(times);
+            prop_assert!((west.0.distance(east.0) - apart * times).abs() < 1e-9, "{} {}", west.0, east.0);
+            prop_assert!(west.1.contains(&format!("radius {:.3} m", radius * times)), "{:?}", west.1);
+            prop_assert!(east.1.contains(&format!("radius {:.3} m", second * times)), "{:?}", east.1);
+        }
+    }
+
+    /// Clubs thrown to and fro that come nearer than they are shown large are told of, with the frame as it is shown.
+    #[test]
+    fn things_to_and_fro_that_may_touch_are_told_of(things in 2usize..7, size in 0.05..1.5f64, aside in 0.0..0.4f64, first in 0i64..2000) {
+        let throw = json!({
+            "start": [-0.4, 1, 0], "aim": "landing and time", "land": [0.4, 1, 0], "time": 20, "then": "comes back", "held": 8,
+            "aside": aside, "things": things, "gravity": 9.81,
+        });
+        let nodes = [("throw", "launch", throw), ("out", "output", json!({ "size": size }))];
+        let mut scene = document(56, &nodes, &[("throw", "out", "motion")]);
+        scene["first_frame"] = json!(first);
+        let made = compiled(scene);
+        let told = &report(&made)["throw"];
+        let mut sample = Sample::default();
+        let mut near = f64::MAX;
+        for step in 0..=56 * 40 {
+            made.ends[0].motion.sample(f64::from(step) / 40.0, Columns::POSITION, &mut sample);
+            for (i, a) in sample.positions.iter().enumerate() {
+                near = sample.positions[i + 1..].iter().fold(near, |near, b| near.min(a.distance(*b)));
+            }
+        }
+        let said = told.messages.iter().any(|text| text.contains("may touch at frame"));
+        prop_assume!((near - size).abs() > 0.01);
+        prop_assert_eq!(said, near < size, "{:?}: {} of {}", told.messages, near, size);
     }
 }

@@ -263,13 +263,17 @@ proptest! {
 
     #[test]
     fn things_to_and_fro_close_in_loops_of_whole_rounds(
-        b in place(), flight in 0.3..1.2f64, held in 0.0..0.5f64, things in 1usize..6, halves in -4i32..5, quadratic in prop::sample::select(vec![0.0, 0.03]),
+        b in place(), flight in 0.3..1.2f64, held in 0.0..0.5f64, things in 1usize..6, halves in -4i32..5, aside in prop_oneof![Just(0.0), 0.05..0.6f64], quadratic in prop::sample::select(vec![0.0, 0.03]),
     ) {
         let air = Air { gravity: G, wind: DVec3::ZERO, linear: 0.0, quadratic };
         let a = DVec3::new(0.0, 1.0, 0.0);
-        let velocities = [air.thrown(b - a, flight).unwrap(), air.thrown(a - b, flight).unwrap()];
+        // What is caught aside is carried over while it is held.
+        let held = if aside > 0.0 { held.max(0.1) } else { held };
+        let over = DVec3::new(-aside, 0.0, 0.3 * aside);
+        let catches = [a + over, b - over];
+        let velocities = [air.thrown(catches[1] - a, flight).unwrap(), air.thrown(catches[0] - b, flight).unwrap()];
         let setup = TossSetup {
-            places: [a, b], velocities, flight, held, turns: 0.5 * f64::from(halves), axis: DVec3::Z, air, things, later: None, start_frame: 3.0, fps: FPS,
+            places: [a, b], catches, velocities, flight, held, turns: 0.5 * f64::from(halves), axis: DVec3::Z, air, things, later: None, start_frame: 3.0, fps: FPS,
         };
         let frames = setup.round() * FPS;
         let motion: Arc<dyn Motion> = Arc::new(Toss::new(setup));
@@ -283,12 +287,49 @@ proptest! {
             prop_assert!(p.distance(q) < 1e-5, "{frame}");
             prop_assert!(held < 1e-3 || v.distance(w) < 1e-2, "{frame} {v} {w}");
         }
+        // Caught where it is said, and leaving from where that is said.
+        let end = |flights: f64| 3.0 + flights * (setup.flight + setup.held) * FPS;
+        for (flights, hand) in [(0.0, 1), (1.0, 0)] {
+            let (leaves, caught) = (state(&*motion, end(flights)).0, state(&*motion, end(flights) + setup.flight * FPS).0);
+            prop_assert!(leaves.distance(setup.places[1 - hand]) < 1e-6 && caught.distance(setup.catches[hand]) < 1e-6, "{leaves} {caught}");
+        }
         // Of the same number at the same frame of its own.
         let mut sample = Sample::default();
         let last = things - 1;
         motion.sample_at(&[(0, 10.0), (last, 10.0 + frames * last as f64 / things as f64)], Columns::POSE, &mut sample);
         prop_assert!(sample.positions[0].distance(sample.positions[1]) < 1e-9);
         prop_assert!(angle_between(sample.orientations[0], sample.orientations[1]) < 1e-6);
+    }
+
+    /// Against many more looks at all of them.
+    #[test]
+    fn the_nearest_that_things_to_and_fro_come_is_as_near_as_they_come(
+        b in place(), flight in 0.3..1.2f64, held in 0.05..0.5f64, things in 2usize..6, aside in 0.0..0.5f64, later in prop::option::of(2.0..9.0f64),
+    ) {
+        let air = Air { gravity: G, wind: DVec3::ZERO, linear: 0.0, quadratic: 0.0 };
+        let a = DVec3::new(0.0, 1.0, 0.0);
+        let catches = [a - DVec3::X * aside, b + DVec3::X * aside];
+        let velocities = [air.thrown(catches[1] - a, flight).unwrap(), air.thrown(catches[0] - b, flight).unwrap()];
+        let setup = TossSetup {
+            places: [a, b], catches, velocities, flight, held, turns: 0.0, axis: DVec3::Z, air, things, later, start_frame: 3.0, fps: FPS,
+        };
+        let toss = Toss::new(setup);
+        let (near, pair, frame) = toss.closest().unwrap();
+        let mut sample = Sample::default();
+        let mut apart = |frame: f64, [a, b]: [usize; 2]| {
+            toss.sample(frame, Columns::POSITION, &mut sample);
+            sample.positions[a].distance(sample.positions[b])
+        };
+        prop_assert!((apart(frame, pair) - near).abs() < 1e-9, "{near} of {pair:?} at {frame}");
+        let looks = (setup.round() * FPS * 50.0) as usize;
+        for look in 0..=looks {
+            let frame = 3.0 + f64::from(look as u32) / 50.0;
+            for one in 0..things {
+                for other in one + 1..things {
+                    prop_assert!(apart(frame, [one, other]) > near - 1e-3, "{near}, but nearer at {frame}");
+                }
+            }
+        }
     }
 
     #[test]

@@ -151,6 +151,7 @@ fn to_and_fro(setup: TossSetup, context: &Context<'_>) -> Outcome {
         });
         offers.into_iter().map(|offer| closing(&offer, &nothing, DVec3::Y, timing)).collect()
     });
+    let closest = toss.closest();
     let toss: Arc<dyn Motion> = toss;
-    Outcome { facts, offers: Some(offers), ..Outcome::new(toss) }
+    Outcome { facts, offers: Some(offers), closest, ..Outcome::new(toss) }
 }

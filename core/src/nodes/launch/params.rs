@@ -109,6 +109,14 @@ fn aim() -> Vec<Param> {
             "Frames in the hand before it is thrown again.",
         )
         .only_when("then", &[COMES_BACK]),
+        number(
+            "aside",
+            "caught aside by",
+            Group::Form,
+            (Unit::Metres, 0.0, -1e4, 1e4),
+            "How far outside the place that it leaves it is caught: while it is held it is carried over, so that what comes does not meet what goes.",
+        )
+        .only_when("then", &[COMES_BACK]),
     ]
 }
 

@@ -296,9 +296,17 @@ fn to_and_fro(context: &Context<'_>, things: usize, air: Air) -> Result<TossSetu
     let first = Thing { index: 0, count: things };
     let frame = params.number("begin");
     let places = [start(context, first, frame), place(context, "land", first, frame)];
-    let by = places[1] - places[0];
+    let (aside, held) = (params.number("aside"), params.number("held") / timing.fps);
+    if aside != 0.0 && held <= 0.0 {
+        return Err("What is caught beside where it leaves must be carried over: hold it for some frames.".to_owned());
+    }
+    // Outwards, away from the other place; of what is thrown straight up to its right.
+    let outwards = (places[0] - places[1]).with_y(0.0).try_normalize().unwrap_or(DVec3::X) * aside;
+    let upright = places[0] == places[1];
+    let catches = [places[0] + outwards, if upright { places[1] + outwards } else { places[1] - outwards }];
+    let (by, back) = (catches[1] - places[0], catches[0] - places[1]);
     let there = landing(params, timing, &air, by)?;
-    let back = air.thrown(-by, there.seconds).ok_or("No throw comes back from there: let there be less drag.")?;
+    let back = air.thrown(back, there.seconds).ok_or("No throw comes back from there: let there be less drag.")?;
     let rate = match params.text("turning") {
         by if by == TURNS[1] => params.driven("spin").at(frame, first) / 360.0 * there.seconds,
         by if by == TURNS[2] => params.fraction("turns").value(),
@@ -306,9 +314,10 @@ fn to_and_fro(context: &Context<'_>, things: usize, air: Air) -> Result<TossSetu
     };
     Ok(TossSetup {
         places,
+        catches,
         velocities: [there.velocity, back],
         flight: there.seconds,
-        held: params.number("held") / timing.fps,
+        held,
         turns: rate,
         axis: axis(params, timing),
         air,
