@@ -319,6 +319,9 @@ impl<'a> Run<'a> {
     }
 }
 
+/// Seconds within which what happens is there from the start.
+const AT_ONCE: f64 = 1e-12;
+
 trait IntoTry {
     /// Where a step leads, and its error as a part of the tolerance.
     fn into_try(self, scale: [f64; 2]) -> ([f64; 2], f64);
@@ -350,7 +353,13 @@ impl Coast {
         let strand = &curve.strands()[0];
         let mut run = Run::new(Wire { strand, setup: &setup });
         let fate = follow(&mut run, seconds.clamp(1.0, LONGEST));
-        let (nodes, turns, undecided) = (run.nodes, run.turns, run.undecided);
+        let (mut nodes, turns, undecided) = (run.nodes, run.turns, run.undecided);
+        // What is pushed against the end that it lies at goes the way that the end leaves it, from the first moment on.
+        let at_once = nodes.iter().take_while(|node| node.t <= AT_ONCE).count();
+        if at_once > 1 {
+            nodes.drain(..at_once - 1);
+            nodes[0].t = 0.0;
+        }
         Self { path, setup, nodes: Arc::new(nodes), fate, turns: Arc::new(turns), undecided }
     }
 

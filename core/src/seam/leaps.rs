@@ -5,6 +5,7 @@
 
 use crate::motion::{Cancel, Columns, Frames, Motion, MotionError, Sample};
 use crate::pose::angle_between;
+use rayon::prelude::*;
 use std::f64::consts::FRAC_PI_2;
 
 /// A thing that is somewhere else at once.
@@ -35,8 +36,8 @@ const BESIDE: f64 = 1e-6;
 const LEAST: f64 = 1e-6;
 /// Times its speed from one frame to the next beyond which a leap is looked for.
 const HASTE: f64 = 4.0;
-/// Poses that are looked at for leaps that are not said, at most.
-const MOST_LOOKED: usize = 200_000;
+/// Frames that are looked at by one worker.
+const FRAMES_OF_A_PART: usize = 16;
 /// Moments that are looked at together.
 const AT_ONCE: usize = 4096;
 /// Halvings with which the moment is found.
@@ -95,25 +96,31 @@ fn said(motion: &dyn Motion, frames: f64, cancel: &Cancel) -> Result<Vec<(usize,
 /// Things and the moments at which they come farther than their speed says.
 fn hasty(motion: &dyn Motion, frames: f64, cancel: &Cancel) -> Result<Vec<(usize, f64)>, MotionError> {
     let last = frames.ceil() as usize;
-    let every = motion.len().div_ceil((MOST_LOOKED / (last + 1)).max(1)).max(1);
-    let (mut before, mut after) = (Sample::default(), Sample::default());
-    let mut pairs: Vec<(usize, f64, f64)> = Vec::new();
-    for i in 0..=last {
-        if cancel.cancelled() {
-            return Err(MotionError::Cancelled);
-        }
-        let at = |i: usize| (i as f64).min(frames);
-        let rows: Vec<(usize, f64)> = (0..motion.len()).step_by(every).map(|object| (object, at(i))).collect();
-        motion.sample_at(&rows, Columns::POSITION | Columns::VELOCITY, &mut after);
-        for (row, &(object, frame)) in rows.iter().enumerate().filter(|_| i > 0) {
-            let far = before.positions[row].distance(after.positions[row]);
-            let speed = before.velocities[row].length().max(after.velocities[row].length());
-            if far > LEAST + HASTE * speed {
-                pairs.push((object, at(i - 1), frame));
+    let at = |i: usize| (i as f64).min(frames);
+    // The frames of each part, and the first of the next one.
+    let part = |first: usize| -> Result<Vec<(usize, f64, f64)>, MotionError> {
+        let (mut before, mut after) = (Sample::default(), Sample::default());
+        let mut pairs = Vec::new();
+        for i in first..=(first + FRAMES_OF_A_PART).min(last) {
+            if cancel.cancelled() {
+                return Err(MotionError::Cancelled);
             }
+            motion.sample(at(i), Columns::POSITION | Columns::VELOCITY, &mut after);
+            for object in (0..motion.len()).filter(|_| i > first) {
+                let far = before.positions[object].distance(after.positions[object]);
+                let speed = before.velocities[object].length().max(after.velocities[object].length());
+                if far > LEAST + HASTE * speed {
+                    pairs.push((object, at(i - 1), at(i)));
+                }
+            }
+            std::mem::swap(&mut before, &mut after);
         }
-        std::mem::swap(&mut before, &mut after);
-    }
+        Ok(pairs)
+    };
+    let firsts: Vec<usize> = (0..last).step_by(FRAMES_OF_A_PART).collect();
+    let parts = firsts.into_par_iter().map(|first| cancel.watched(|| part(first)));
+    let mut pairs: Vec<(usize, f64, f64)> = parts.collect::<Result<Vec<_>, _>>()?.concat();
+    let mut before = Sample::default();
     for _ in 0..HALVINGS {
         if cancel.cancelled() {
             return Err(MotionError::Cancelled);

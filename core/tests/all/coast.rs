@@ -52,6 +52,24 @@ proptest! {
         prop_assert!((pushed.period().unwrap() / exact - 1.0).abs() <= 1e-9);
     }
 
+    /// What is pushed against an end rests or rebounds at once: its speed is how it goes on, at frame 0 as anywhere.
+    #[test]
+    fn what_is_pushed_against_an_end_goes_as_fast_as_it_goes(
+        length in 0.5..9.0f64, slope in -1.2..1.2f64, push in 0.1..9.0f64, friction in prop::sample::select(vec![0.0, 0.05]), last: bool, rebounds: bool,
+    ) {
+        let top = DVec3::new(libm::cos(slope), libm::sin(slope), 0.0) * length;
+        let path = still(Strand::new(vec![Segment::Line { from: DVec3::ZERO, to: top }], false).unwrap());
+        let (start, push) = if last { (path.at(0.0).length(), push) } else { (0.0, -push) };
+        let end = if rebounds { CoastEnd::Rebounds } else { CoastEnd::Stops };
+        let coast = Coast::new(path, CoastSetup { friction, end, ..setup(start, push) }, 20.0);
+        let h = 1e-5;
+        let (here, after) = (at(&coast, 0.0), at(&coast, h));
+        let gone = (after.0 - here.0) / h;
+        prop_assert!(here.1.distance(gone) < 1e-4 * (1.0 + gone.length()), "{} is told, {} is gone: {:?}", here.1, gone, coast.fate());
+        prop_assert!(rebounds || here.1 == DVec3::ZERO);
+        prop_assert!(!rebounds || (here.1.length() - push.abs() / 24.0).abs() < 1e-9);
+    }
+
     #[test]
     fn what_lies_pressed_against_an_end_stays_there(length in 0.01..50.0f64, slope in 0.1..1.57f64, friction in prop::sample::select(vec![0.0, 0.02]), upper: bool) {
         let top = DVec3::new(libm::cos(slope), libm::sin(slope), 0.0) * length;
