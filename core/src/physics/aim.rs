@@ -6,7 +6,7 @@
 //! is a solution: it was flown, and it lands.
 
 use super::air::Air;
-use glam::{DMat3, DVec3};
+use glam::{DMat4, DVec3, DVec4};
 
 /// What is asked of a throw beside where it lands.
 #[derive(Debug, Clone, Copy, PartialEq)]
@@ -162,7 +162,7 @@ const LEAST_GROWTH: f64 = 1.0 / 4096.0;
 /// Newton's steps for one part of the drag; at the end there may be as many again.
 const MOST_TRIES: usize = 7;
 /// Error of steps and of the solution on the way, and at the end.
-const ROUGH: (f64, f64) = (1e-8, 1e-5);
+const ROUGH: (f64, f64) = (1e-6, 1e-3);
 const EXACT: (f64, f64) = (1e-12, MISSES);
 
 /// A way to throw that is followed while the drag by the square of speed grows to what it is.
@@ -171,13 +171,14 @@ fn through_drag(air: &Air, by: DVec3, wanted: Wanted, free: Aimed) -> Option<Aim
     let (mut here, mut part, mut growth) = (free, 0.0, 0.25);
     // How velocity and time change with the drag.
     let mut change: Option<(DVec3, f64)> = None;
+    let mut slopes = None;
     while part < 1.0 {
         let next: f64 = f64::min(part + growth, 1.0);
         let ahead = change.map_or(here, |(velocity, seconds)| Aimed {
             velocity: here.velocity + velocity * (next - part),
             seconds: (here.seconds + seconds * (next - part)).max(0.5 * here.seconds),
         });
-        let solved = solved(&grown(next), by, wanted, ahead, ROUGH).filter(|(way, _)| {
+        let solved = solved(&grown(next), by, wanted, ahead, ROUGH, &mut slopes).filter(|(way, _)| {
             // Another way than the one that is followed lies farther off.
             way.velocity.distance(ahead.velocity) <= 0.5 * (1.0 + here.velocity.length())
         });
@@ -189,6 +190,7 @@ fn through_drag(air: &Air, by: DVec3, wanted: Wanted, free: Aimed) -> Option<Aim
                 growth *= if tries <= 3 { 2.0 } else { 1.0 };
             }
             None => {
+                slopes = None;
                 growth *= 0.25;
                 if growth < LEAST_GROWTH {
                     return None;
@@ -196,48 +198,86 @@ fn through_drag(air: &Air, by: DVec3, wanted: Wanted, free: Aimed) -> Option<Aim
             }
         }
     }
-    solved(air, by, wanted, here, EXACT).map(|(way, _)| way).filter(|way| way.velocity.length() <= FASTEST)
+    solved(air, by, wanted, here, EXACT, &mut slopes).map(|(way, _)| way).filter(|way| way.velocity.length() <= FASTEST)
 }
 
-/// Newton's method for velocity and time together, with slopes from differences: the solution near a way to throw, and
-/// after how many steps; nothing where it does not come near one.
-fn solved(air: &Air, by: DVec3, wanted: Wanted, near: Aimed, (tolerance, least): (f64, f64)) -> Option<(Aimed, usize)> {
-    let up = -air.gravity.normalize_or_zero();
+/// Places that a way to throw misses, metres, and by how much it misses what is wanted; and the velocity with which it
+/// arrives.
+fn flown(air: &Air, by: DVec3, wanted: Wanted, way: Aimed, tolerance: f64) -> (DVec4, DVec3) {
+    let (there, arriving) = air.arrives_within(way.velocity, way.seconds, tolerance);
+    let miss = misses(air, way.velocity, -air.gravity.normalize_or_zero(), wanted, tolerance);
+    ((there - by).extend(miss), arriving)
+}
+
+/// How what is missed changes with velocity and time, by differences.
+fn slopes(air: &Air, by: DVec3, wanted: Wanted, way: Aimed, now: (DVec4, DVec3), tolerance: f64) -> DMat4 {
+    let h = tolerance.sqrt() * (1.0 + way.velocity.length());
+    let column = |axis: DVec3| {
+        let ahead = Aimed { velocity: way.velocity + axis * h, ..way };
+        (flown(air, by, wanted, ahead, tolerance).0 - now.0) / h
+    };
+    // Where the time is what is wanted it does not change.
+    let later = if matches!(wanted, Wanted::Time(_)) { DVec4::W } else { now.1.extend(0.0) };
+    DMat4::from_cols(column(DVec3::X), column(DVec3::Y), column(DVec3::Z), later)
+}
+
+/// Newton's method for velocity and time together: the solution near a way to throw, and after how many steps; nothing
+/// where it does not come near one. The slopes are measured once and mended by what each step shows (Broyden 1965), since
+/// each column of them is a flight; they are measured anew where that does not lead on.
+fn solved(
+    air: &Air,
+    by: DVec3,
+    wanted: Wanted,
+    near: Aimed,
+    (tolerance, least): (f64, f64),
+    known: &mut Option<DMat4>,
+) -> Option<(Aimed, usize)> {
     let size = by.length() + air.gravity.length() * near.seconds * near.seconds;
-    let wants = |velocity: DVec3| misses(air, velocity, up, wanted, tolerance);
-    let mut way = near;
+    let sizes = DVec3::splat(size).extend(size_of(wanted) + 1e-3);
+    // What a change of speed and of time is measured by.
+    let scale = DVec3::splat(1.0 + near.velocity.length()).extend(near.seconds);
+    let off = |missed: DVec4| (missed / sizes).truncate().length().max((missed.w / sizes.w).abs());
+    let (mut way, mut fresh) = (near, false);
+    let mut now = flown(air, by, wanted, way, tolerance);
     let most = if least < ROUGH.1 { 2 * MOST_TRIES } else { MOST_TRIES };
     for tries in 0..most {
-        let (there, arriving) = air.arrives_within(way.velocity, way.seconds, tolerance);
-        let (off, miss) = (there - by, wants(way.velocity));
-        if off.length() <= least * size && miss.abs() <= least * (size_of(wanted) + 1e-3) {
+        if off(now.0) <= least {
             return Some((way, tries));
         }
-        let h = tolerance.sqrt() * (1.0 + way.velocity.length());
-        let column = |axis: DVec3| {
-            let (ahead, behind) = (way.velocity + axis * h, way.velocity - axis * h);
-            let place = |velocity| air.arrives_within(velocity, way.seconds, tolerance).0;
-            (place(ahead) - place(behind)) / (2.0 * h)
-        };
-        let back = DMat3::from_cols(column(DVec3::X), column(DVec3::Y), column(DVec3::Z)).inverse();
-        let own = back * off;
-        let later = if matches!(wanted, Wanted::Time(_)) {
-            0.0
-        } else {
-            // Later by as much as makes it as wanted, while it still lands.
-            let slope = |axis: DVec3| (wants(way.velocity + axis * h) - wants(way.velocity - axis * h)) / (2.0 * h);
-            let slopes = DVec3::new(slope(DVec3::X), slope(DVec3::Y), slope(DVec3::Z));
-            (miss - slopes.dot(own)) / slopes.dot(back * arriving)
-        };
-        // Too bold a step may be answered by a flight that ends nowhere.
-        let later = later.clamp(-0.5 * way.seconds, way.seconds);
-        let change = own + back * arriving * later;
+        let slopes = *known.get_or_insert_with(|| {
+            fresh = true;
+            slopes(air, by, wanted, way, now, tolerance)
+        });
+        let step = slopes.inverse() * now.0;
         let most = 2.0 * (1.0 + way.velocity.length());
-        way.velocity -= change.clamp_length_max(most);
-        way.seconds += later;
-        if !way.velocity.is_finite() || !way.seconds.is_finite() || way.velocity.length() > 10.0 * FASTEST {
-            return None;
+        let velocity = step.truncate().clamp_length_max(most);
+        // Too bold a step may be answered by a flight that ends nowhere.
+        let seconds = step.w.clamp(-way.seconds, 0.5 * way.seconds);
+        let next = Aimed { velocity: way.velocity - velocity, seconds: way.seconds - seconds };
+        if !next.velocity.is_finite() || !next.seconds.is_finite() || next.velocity.length() > 10.0 * FASTEST {
+            if fresh {
+                return None;
+            }
+            *known = None;
+            continue;
         }
+        let there = flown(air, by, wanted, next, tolerance);
+        if !fresh && (off(there.0).is_nan() || off(there.0) > LEADS_ON * off(now.0)) {
+            *known = None;
+            continue;
+        }
+        let changed = -velocity.extend(seconds) / scale;
+        let unforeseen = there.0 - now.0 - slopes * (changed * scale);
+        let by_change = changed / scale / changed.length_squared();
+        *known = Some(if by_change.is_finite() {
+            slopes + DMat4::from_cols_array_2d(&by_change.to_array().map(|part| (unforeseen * part).to_array()))
+        } else {
+            slopes
+        });
+        (way, now, fresh) = (next, there, false);
     }
     None
 }
+
+/// Part of what was missed that may be left by a step whose slopes were not measured where it begins.
+const LEADS_ON: f64 = 0.9;
