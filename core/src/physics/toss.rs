@@ -112,7 +112,7 @@ impl Toss {
         let things = self.len();
         let round = self.setup.round() * self.setup.fps;
         let looks = (round * LOOKS).ceil();
-        if things < 2 || things > MOST_COMPARED || looks > MOST_LOOKS {
+        if !(2..=MOST_COMPARED).contains(&things) || looks > MOST_LOOKS {
             return None;
         }
         let places = |frame: f64| -> Vec<DVec3> {

@@ -259,13 +259,12 @@ proptest! {
             let made = compiled(document(48, &nodes, &threads));
             let told = report(&made);
             let mut sample = Sample::default();
-            let facts = ["west", "east"].map(|id| {
+            ["west", "east"].map(|id| {
                 assert_eq!(told[id].state, "worked", "{:?}", told[id].messages);
                 let Some(Product::Motion(motion)) = made.nodes[id].product() else { panic!("it turns") };
                 motion.sample(0.0, Columns::POSITION, &mut sample);
                 (sample.positions[0], told[id].facts.clone())
-            });
-            facts
+            })
         };
         for times in [1.0, larger] {
             let [west, east] = made(times);

@@ -53,7 +53,7 @@ impl NodeType for LaunchNode {
     fn evaluate(&self, context: &Context<'_>) -> Result<Outcome, String> {
         match thrown(context)? {
             Thrown::On(setups, warnings) => Ok(thrown_on(context, setups, warnings)),
-            Thrown::ToAndFro(setup) => Ok(to_and_fro(setup, context)),
+            Thrown::ToAndFro(setup) => Ok(to_and_fro(*setup, context)),
         }
     }
 }

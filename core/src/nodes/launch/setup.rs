@@ -21,7 +21,7 @@ pub(super) enum Thrown {
     /// Away, each by itself; with what is to be said of it.
     On(Vec<LaunchSetup>, Vec<String>),
     /// To another place and back.
-    ToAndFro(TossSetup),
+    ToAndFro(Box<TossSetup>),
 }
 
 /// What a thing is thrown with, before hindrances.
@@ -42,7 +42,7 @@ pub(super) fn thrown(context: &Context<'_>) -> Result<Thrown, String> {
             return Err("What comes back is thrown in the same way each time: give gravity, drag and wind as numbers that stay the same.".to_owned());
         }
         let air = changing.at(params.number("begin"), Thing { index: 0, count }).air;
-        return to_and_fro(context, count, air).map(Thrown::ToAndFro);
+        return to_and_fro(context, count, air).map(|setup| Thrown::ToAndFro(Box::new(setup)));
     }
     if changing.air_over_time() && ![BY_THROW, BY_TIME].contains(&params.text("aim").as_str()) {
         return Err("While gravity, drag or wind change, a throw can be aimed by landing and time only: choose that, or let them stay the same.".to_owned());
