@@ -51,7 +51,7 @@ const STRAIGHT: &str = "straight in";
 pub(super) fn way_param() -> Param {
     Param::choice(
         "way",
-        "gives way",
+        "which way",
         Group::Form,
         &[STRAIGHT, "as it was hit"],
         "Straight away from where it was hit, or the way of the blow, which may go along it.",

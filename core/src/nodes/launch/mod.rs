@@ -46,8 +46,9 @@ impl NodeType for LaunchNode {
         }
     }
 
-    fn sized_by(&self, _: &Params<'_>) -> Option<(&'static str, f64)> {
-        Some(("size", 0.5))
+    fn sized_by(&self, params: &Params<'_>) -> Option<(&'static str, f64)> {
+        // What is thrown to and fro meets nothing that it could bounce off.
+        (!setup::comes_back(params)).then_some(("size", 0.5))
     }
 
     fn evaluate(&self, context: &Context<'_>) -> Result<Outcome, String> {

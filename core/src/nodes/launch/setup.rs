@@ -36,8 +36,7 @@ pub(super) fn thrown(context: &Context<'_>) -> Result<Thrown, String> {
     let (params, timing) = (&context.params, context.timing);
     let count = usize::try_from(params.whole("things")).unwrap_or(1).max(1);
     let changing = Arc::new(changing(params, timing));
-    let comes_back = params.text("aim") != BY_THROW && params.text("then") == COMES_BACK;
-    if comes_back {
+    if comes_back(params) {
         if changing.air_over_time() || changing.air_per_thing() {
             return Err("What comes back is thrown in the same way each time: give gravity, drag and wind as numbers that stay the same.".to_owned());
         }
@@ -289,6 +288,11 @@ fn landing_while_changing(params: &Params<'_>, setup: &LaunchSetup, by: DVec3) -
         .and_then(|guess| thrown_while_changing(setup, by, seconds, guess));
     let velocity = found.ok_or("No throw lands there: change what slows it, or the time.")?;
     Ok(Aimed { velocity, seconds })
+}
+
+/// Whether it is thrown to and fro.
+pub(super) fn comes_back(params: &Params<'_>) -> bool {
+    params.text("aim") != BY_THROW && params.text("then") == COMES_BACK
 }
 
 fn to_and_fro(context: &Context<'_>, things: usize, air: Air) -> Result<TossSetup, String> {

@@ -1,5 +1,5 @@
 import { Checkbox, IconButton, Menu, MenuItem, Popover } from '@mui/material';
-import { useEffect, useRef, useState, type ClipboardEvent, type KeyboardEvent, type MouseEvent, type PointerEvent } from 'react';
+import { useEffect, useLayoutEffect, useRef, useState, type ClipboardEvent, type KeyboardEvent, type MouseEvent, type PointerEvent } from 'react';
 import { api, Refused } from '../../api/client';
 import { clock, useFrame } from '../../scene/clock';
 import { freshId } from '../../scene/edits';
@@ -56,6 +56,11 @@ export function Traces() {
   const seen = near ? shifted(zoomed(near, whole, near.from, 1), whole, 0) : whole;
   const ground = (): Ground => ({ width: canvas.current?.clientWidth ?? 1, window: seen, frames, fps });
 
+  // Before anything is seen: rows laid for another height would be drawn for a moment.
+  useLayoutEffect(() => {
+    const here = canvas.current?.clientHeight ?? 0;
+    if (here > 0 && here !== height) setHeight(here);
+  }, [block, document, height]);
   useEffect(() => {
     const element = canvas.current;
     if (!element || !block) return undefined;

@@ -58,7 +58,7 @@ export function paint(element: HTMLCanvasElement, what: Painted, t: Tokens): voi
     element.height = height * scale;
   }
   const pen = penOf(element);
-  if (!pen || width === 0) return;
+  if (!pen || width === 0 || height === 0) return;
   pen.setTransform(scale, 0, 0, scale, 0, 0);
   pen.clearRect(0, 0, width, height);
   const x = (frame: number) => ((frame - seen.from) / (seen.to - seen.from)) * width;
