@@ -68,6 +68,8 @@ pub fn bake_dense(motion: &Arc<dyn Motion>, range: Frames, step: f64, cancel: &C
 
 /// Times that a thing is reduced again with more to look at, where the keys were off between what was looked at.
 pub(super) const MOST_ROUNDS: usize = 12;
+/// Instants of one thing up to which that is done: what turns thousands of times a frame is off by what is told then.
+pub(super) const MOST_INSTANTS: usize = 200_000;
 
 /// Parts of the tolerance that are aimed at, and that may be found where keys are compared: the rest is for what lies
 /// between.
@@ -102,7 +104,7 @@ pub fn bake_reduced(
             let (keys, missed) = measured(ready, object, &track, range, keys, (tolerance, turn));
             let over = |missed: &Missed| missed.far > SEEN * tolerance || missed.turned > SEEN * turn;
             let missed: Vec<f64> = missed.iter().filter(|missed| over(missed)).map(|missed| missed.frame).collect();
-            if missed.is_empty() || round + 1 == MOST_ROUNDS {
+            if missed.is_empty() || round + 1 == MOST_ROUNDS || track.instants.len() + missed.len() > MOST_INSTANTS {
                 return Ok(keys);
             }
             track.look_at(ready, object, &missed);

@@ -1,7 +1,8 @@
 //! From a motion to few keys of the numbers that pose one thing.
 
 use super::bake::{
-    HELD, MOST_ROUNDS, Missed, SEEN, apart, compare, compared, kept_contacts, moves, position, reduced_by, scale, worst,
+    HELD, MOST_INSTANTS, MOST_ROUNDS, Missed, SEEN, apart, compare, compared, kept_contacts, moves, position,
+    reduced_by, scale, worst,
 };
 use super::channel::Channel;
 use super::fit::Point;
@@ -42,7 +43,7 @@ pub fn bake_pose(
         for round in 0.. {
             let keys = reduced(&track, range, (tolerance, angle));
             let (keys, missed) = measured(&*ready, (object, &track), range, keys, (tolerance, angle));
-            if missed.is_empty() || round + 1 == MOST_ROUNDS {
+            if missed.is_empty() || round + 1 == MOST_ROUNDS || track.instants.len() + missed.len() > MOST_INSTANTS {
                 return Ok(keys);
             }
             track.look_at(&*ready, object, &missed);

@@ -19,8 +19,12 @@ pub fn in_workshop<T>(document: Value, work: impl FnOnce(&Scene, &Workshop<'_>) 
 
 /// What `work` makes in a workshop that remembers nothing from before.
 pub fn workshop<T>(work: impl FnOnce(&Workshop<'_>) -> T) -> T {
+    workshop_with(1.0, work)
+}
+
+fn workshop_with<T>(patience: f64, work: impl FnOnce(&Workshop<'_>) -> T) -> T {
     let registry = Registry::default();
-    let cancel = Cancel::default();
+    let cancel = Cancel::patient(patience);
     let workshop = Workshop {
         types: &registry.types,
         schemas: &registry.schemas,
@@ -36,6 +40,12 @@ pub fn workshop<T>(work: impl FnOnce(&Workshop<'_>) -> T) -> T {
 /// A document, compiled.
 pub fn compiled(document: Value) -> Compiled {
     in_workshop(document, compile)
+}
+
+/// A document, compiled with so many times the usual patience.
+pub fn hastily(document: Value, patience: f64) -> Compiled {
+    let scene = read(document);
+    workshop_with(patience, |workshop| compile(&scene, workshop))
 }
 
 /// The report on the first end of a document, its offers tried.
