@@ -73,10 +73,14 @@ impl Cancel {
         self.done.load(Ordering::Relaxed)
     }
 
-    /// Does `work` in at most so many looks, by as much patience as there is.
+    /// Does `work` in at most so many looks, by as much patience as there is, and in no more than are left here; they
+    /// count here as well.
     pub fn within<T, E: From<MotionError>>(&self, most: u64, work: impl FnOnce(&Self) -> Result<T, E>) -> Result<T, E> {
-        let own = self.afresh(most);
+        let mut own = self.afresh(most);
+        own.most = own.most.min(self.most.saturating_sub(self.looks()));
         let done = own.watched(|| work(&own));
+        self.done.fetch_add(own.looks(), Ordering::Relaxed);
+        self.going()?;
         own.going()?;
         done
     }

@@ -216,7 +216,14 @@ impl NodeType for BodiesNode {
         };
         let make = || -> Result<Box<dyn Simulated>, String> {
             let moved = context.motion("moved").ok().map(|moved| ready(&moved)).transpose()?;
-            Ok(Box::new(Bodies::new(setup.clone(), ready(&motion)?, moved, &grounds).changing(change.clone())))
+            let bodies = Bodies::new(setup.clone(), ready(&motion)?, moved, &grounds).changing(change.clone());
+            if let Some((object, moved)) = bodies.vanishing(THINNEST) {
+                let (number, whose) = (object + 1, if moved { " of what moves" } else { "" });
+                return Err(format!(
+                    "Thing {number}{whose} is thinner than a thousandth of a millimetre at frame {begin}, and a body needs a size: make it larger, or begin when it is."
+                ));
+            }
+            Ok(Box::new(bodies))
         };
         let taken = context.recorded(begin, frames.ceil() as usize + 1, &make)?;
         let recording = taken.recording;
@@ -297,7 +304,7 @@ fn forms(context: &Context<'_>, motion: &Arc<dyn Motion>) -> Result<Vec<BodyForm
         return Ok(vec![form(context)?]);
     }
     let size = context.params.vector("size").x.abs();
-    if size < 1e-4 {
+    if size < LEAST {
         return Err(NO_SIZE.to_owned());
     }
     if motion.kinds().is_empty() {
@@ -321,19 +328,23 @@ fn forms(context: &Context<'_>, motion: &Arc<dyn Motion>) -> Result<Vec<BodyForm
         .collect()
 }
 
+/// Least half extent of a thing that is a body, metres.
+const THINNEST: f64 = 1e-6;
+/// Least size of a body before a thing's scale, metres.
+const LEAST: f64 = 1e-4;
 const NO_SIZE: &str = "Bodies need a size: make it larger than 0.";
 
 fn form(context: &Context<'_>) -> Result<BodyForm, String> {
     let params = &context.params;
     let size = params.vector("size").abs() * 0.5;
-    if params.text("form") == MODEL && size.x >= 1e-4 {
+    if params.text("form") == MODEL && size.x >= LEAST {
         return hull(context, 2.0 * size.x);
     }
-    if size.x < 1e-4 || (params.text("form") != "ball" && size.y < 1e-4) {
+    if size.x < LEAST || (params.text("form") != "ball" && size.y < LEAST) {
         return Err(NO_SIZE.to_owned());
     }
     Ok(match params.text("form").as_str() {
-        "box" => BodyForm::Box(DVec3::new(size.x, size.y, size.z.max(1e-4))),
+        "box" => BodyForm::Box(DVec3::new(size.x, size.y, size.z.max(LEAST))),
         // As long as its size says, its ends included.
         "capsule" => BodyForm::Capsule((size.x - size.y).max(0.0), size.y),
         "disc" => BodyForm::Disc(size.y, size.x),

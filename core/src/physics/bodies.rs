@@ -311,6 +311,21 @@ impl Bodies {
         self
     }
 
+    /// The first thing at the first frame whose smallest half extent is below so many metres, or is no number; and whether
+    /// it is one of those that go their own way.
+    pub fn vanishing(&self, least: f64) -> Option<(usize, bool)> {
+        let BodiesSetup { forms, moved_forms, from, fps, .. } = &self.setup;
+        let first = |motion: &dyn Motion, forms: &[BodyForm]| {
+            let kinds = forms_of(motion, forms);
+            let things = goals(motion, *from, *fps).into_iter().zip(kinds);
+            let mut sizes = things.map(|(goal, form)| forms[form].smallest() * goal.scale);
+            sizes.position(|size| size.is_nan() || size < least)
+        };
+        let bodies = first(&*self.bodies, forms).map(|object| (object, false));
+        bodies
+            .or_else(|| self.moved.as_ref().and_then(|moved| first(&**moved, moved_forms)).map(|object| (object, true)))
+    }
+
     /// Steps for each frame.
     pub const fn steps(&self) -> usize {
         self.steps

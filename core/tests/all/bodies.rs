@@ -494,11 +494,15 @@ proptest! {
         let change = BodiesChange {
             down: DVec3::NEG_Y, gravity: held(first, then, at as f64), bounciness: Driven::Fixed(0.3), friction: Driven::Fixed(0.5),
         };
-        let recording = while_changing(&setup, &change, 48, &flying(&[(DVec3::ZERO, DVec3::X)]), &[]);
+        let things = flying(&[(DVec3::ZERO, DVec3::X)]);
+        let steps = Bodies::new(setup.clone(), things.clone(), None, &[]).steps();
+        let recording = while_changing(&setup, &change, 48, &things, &[]);
         for frame in 0..=48usize {
             let pulled = first * frame.min(at) as f64 + then * frame.saturating_sub(at) as f64;
             let velocity = going(&recording, frame as f64);
-            prop_assert!((velocity.y + pulled / FPS).abs() < 1e-4, "{} {} at {frame}", velocity.y, -pulled / FPS);
+            // At most half of the last digit is lost at each step, and in the step's length.
+            let lost = 12.0 * frame as f64 / FPS * f64::from(f32::EPSILON) * (0.5 * (frame * steps) as f64 + 2.0);
+            prop_assert!((velocity.y + pulled / FPS).abs() <= lost, "{} {} at {frame}", velocity.y, -pulled / FPS);
         }
     }
 

@@ -40,6 +40,26 @@ fn gravity_below_0_is_spoken_of() {
     assert!(messages(thrown(9.0), "throw").is_empty());
 }
 
+/// What has no size when it is let go is no body.
+#[test]
+fn bodies_that_are_scaled_to_nothing_are_refused_in_words() {
+    let falling = |scale: f64, moved: bool| {
+        let nodes = [
+            ("still", "pose", json!({ "at": [0, 2, 0] })),
+            ("scaled", "pose", json!({ "scale": scale })),
+            ("bodies", "bodies", json!({ "form": "box", "size": [1, 1, 1], "begin": 3 })),
+        ];
+        let [bodies, other] = if moved { ["still", "scaled"] } else { ["scaled", "still"] };
+        messages(document(24, &nodes, &[(bodies, "bodies", "motion"), (other, "bodies", "moved")]), "bodies")
+    };
+    for moved in [false, true] {
+        let said = falling(0.0, moved);
+        let whose = if moved { "Thing 1 of what moves is thinner" } else { "Thing 1 is thinner" };
+        assert!(said.len() == 1 && said[0].starts_with(whose) && said[0].contains("at frame 3"), "{said:?}");
+        assert!(falling(1.0, moved).is_empty());
+    }
+}
+
 proptest! {
     #![proptest_config(cases(48))]
 

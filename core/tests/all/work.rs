@@ -7,7 +7,7 @@ use crate::common::scenes::{document, read};
 use proptest::prelude::*;
 use serde_json::{Value, json};
 use zickzack_core::graph::{AtOnce, Compiled, EndReport, Memo, Product, Workshop, compile, no_assets, report};
-use zickzack_core::keys::bake_dense;
+use zickzack_core::keys::{bake_dense, bake_reduced};
 use zickzack_core::motion::{Cancel, Columns, Frames, MotionError, Sample, prepared};
 use zickzack_core::nodes::Registry;
 use zickzack_core::schema::{PortKind, Schema};
@@ -206,6 +206,44 @@ fn work_counts_on_all_threads_as_on_one() {
         cancel.looks()
     };
     assert_eq!((counted(true), counted(false)), (36_000, 36_000));
+}
+
+/// What is done within other work counts there too, and may take no more than is left there.
+#[test]
+fn work_within_work_counts_there_too() {
+    let outer = Cancel::default().afresh(10_000);
+    let part = |most: u64, looks: u64| {
+        outer.within(most, |_| {
+            (0..looks).all(|_| spend(1));
+            Ok::<(), MotionError>(())
+        })
+    };
+    let refused = |part: Result<(), MotionError>| matches!(part, Err(MotionError::TooMuch(_)));
+    assert!(part(5000, 4000).is_ok() && outer.looks() == 4000);
+    assert!(refused(part(3000, 4000)) && !outer.overworked(), "its own limit holds it");
+    assert!(refused(part(5000, 4000)) && outer.overworked(), "so does what is left");
+    assert!(outer.looks() < 12_000);
+}
+
+/// Few keys cost more than to look at the motion: each cubic that is tried is looked at as well.
+#[test]
+fn what_makes_keys_few_is_counted() {
+    let compiled = compiled_with(chain(&Registry::default().schemas[0], PortKind::Path, 0), 1.0, &Memo::default());
+    let motion = &compiled.ends[0].motion;
+    let range = Frames { from: 0.0, to: 24.0 };
+    let looks = |tolerance: f64| {
+        let cancel = Cancel::default();
+        let baked = bake_reduced(motion, range, (tolerance, 1.0), &cancel).unwrap();
+        let keys = baked
+            .objects
+            .iter()
+            .map(|object| object.position.iter().map(|channel| channel.keys.len()).sum::<usize>())
+            .sum::<usize>();
+        (keys, cancel.looks())
+    };
+    let (few, many) = (looks(1.0), looks(1e-9));
+    assert!(few.0 < many.0, "{few:?} {many:?}");
+    assert!(many.1 > 1000 * many.0 as u64, "{few:?} {many:?}");
 }
 
 #[test]

@@ -32,17 +32,20 @@ impl Solver<'_> {
     }
 
     /// What of its footing it stays on when it is thrown back by something beside it. Where that would drive it into
-    /// what it lies on, it is thrown back along that, so much slower.
+    /// what it lies on, it is thrown back along that, so much slower; where into both, as it came.
     fn kept(&mut self, footing: Footing, struck: Support, before: DVec3, e: f64) -> Option<Footing> {
         let speed = before.length();
         let off = |this: &Self, support: Support| this.velocity.dot(this.gap(support, this.place).1);
-        let driven = footing.supports().find(|support| off(self, *support) < -ALONG * speed);
-        if let Some(into) = driven {
+        let driven = |this: &Self| footing.supports().find(|support| off(this, *support) < -ALONG * speed);
+        if let Some(into) = driven(self) {
             let pair = Footing { one: struck, other: Some(into) };
             let line = self.seat(pair, self.place, before).line?;
             let along = line * self.velocity.dot(line);
             let across = before - line * before.dot(line);
             self.velocity = along - across * e;
+            if driven(self).is_some() {
+                self.velocity = before * -e;
+            }
         }
         let stays = |support: &Support| off(self, *support).abs() <= ALONG * speed;
         let mut left = footing.supports().filter(stays);
