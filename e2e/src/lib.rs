@@ -409,6 +409,12 @@ impl Visit {
         Ok(self.client.execute_async(script, vec![]).await?)
     }
 
+    /// Moves the pointer to a place and leaves it there.
+    pub async fn hover(&self, (x, y): (f64, f64)) -> Result<()> {
+        let mouse = MouseActions::new("mouse".to_owned()).then(PointerAction::MoveTo { duration: None, x, y });
+        Ok(self.client.perform_actions(mouse).await?)
+    }
+
     /// Presses and lets go of the pointer at a place.
     pub async fn tap(&self, at: (f64, f64)) -> Result<()> {
         self.drag(at, (0.0, 0.0)).await

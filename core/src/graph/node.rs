@@ -385,11 +385,16 @@ impl Product {
     }
 }
 
+/// So many of something in words: "1 thing", "2 things".
+pub fn counted(number: usize, what: &str) -> String {
+    format!("{number} {what}{}", if number == 1 { "" } else { "s" })
+}
+
 /// How long a curve is, and how many strands it has where it is more than one.
 pub fn curve_facts(curve: &Curve) -> Vec<String> {
     let mut facts = vec![format!("{:.2} m long", curve.length())];
     if curve.strands().len() > 1 {
-        facts.push(format!("{} strands", curve.strands().len()));
+        facts.push(counted(curve.strands().len(), "strand"));
     }
     facts
 }

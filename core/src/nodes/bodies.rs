@@ -1,6 +1,6 @@
 use super::axis_of;
 use super::placing::sentence;
-use crate::graph::{Context, NodeType, Outcome, Product};
+use crate::graph::{Context, NodeType, Outcome, Product, counted};
 use crate::motion::{Frames, Kind, Motion, Simulated, WithLooks, prepared};
 use crate::physics::{Bodies, BodiesChange, BodiesSetup, BodyForm, Hull};
 use crate::pose::Axis;
@@ -229,7 +229,7 @@ impl NodeType for BodiesNode {
         let recording = taken.recording;
         let mut facts = taken.facts;
         facts.push(format!("{:.1} kB kept", recording.bytes() as f64 / 1e3));
-        facts.push(format!("{} contacts", recording.contacts(range).len()));
+        facts.push(counted(recording.contacts(range).len(), "contact"));
         let mut warnings = Vec::new();
         if let Some(frame) = recording.apart() {
             warnings.push(format!(

@@ -1,5 +1,5 @@
 use super::output::KIND_THINGS;
-use crate::graph::{Context, NodeType, Outcome, Product};
+use crate::graph::{Context, NodeType, Outcome, Product, counted};
 use crate::motion::{Delays, Dressed, Follower, Followers, Look, Motion, Stance};
 use crate::scene::{OwnLook, Space};
 use crate::schema::{Group, Param, Port, PortKind, Role, Schema, Spaces, Unit, Values};
@@ -139,7 +139,7 @@ impl NodeType for FollowersNode {
         let leads = lead.len();
         let motion = Followers::new(lead, followers, params.text("axes") == AXES[0]);
         let motion: Arc<dyn Motion> = Arc::new(if still.is_some() { motion } else { motion.standing(stance) });
-        let facts = vec![format!("{} things", motion.len())];
+        let facts = vec![counted(motion.len(), "thing")];
         Ok(Outcome { facts, ..Outcome::new(Product::Motion(dressed(context, motion, leads))) })
     }
 }

@@ -1,6 +1,6 @@
 use crate::curve::Path;
 use crate::fraction::Fraction;
-use crate::graph::{Context, NodeType, Outcome, Product};
+use crate::graph::{Context, NodeType, Outcome, Product, counted};
 use crate::motion::{Pace, Ride, RideEnd};
 use crate::schema::{Group, Param, Port, PortKind, Schema, Unit};
 use crate::signal::{Beyond, Clock, Constant, Driven, Key, Keys, Ramp, Repeat, RepeatWay, Signal, Through, keyed};
@@ -93,10 +93,8 @@ impl NodeType for KeyedTravel {
             .progressing(driven);
         let covered = progress.at(timing.frames) - progress.at(0.0);
         let mut outcome = Outcome::new(Product::Motion(Arc::new(ride)));
-        outcome.facts = vec![
-            format!("{} points", joints.len() - usize::from(strand.closed())),
-            format!("{covered:.3} laps a loop"),
-        ];
+        outcome.facts =
+            vec![counted(joints.len() - usize::from(strand.closed()), "point"), format!("{covered:.3} laps a loop")];
         if curve.strands().len() > 1 {
             outcome.warnings.push("The path has several strands: it goes along the first.".to_owned());
         }

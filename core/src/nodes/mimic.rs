@@ -1,4 +1,4 @@
-use crate::graph::{Context, NodeType, Outcome, Product};
+use crate::graph::{Context, NodeType, Outcome, Product, counted};
 use crate::motion::{Mimic, Mimicry, Motion};
 use crate::scene::Space;
 use crate::schema::{Group, Param, Port, PortKind, Schema, Unit, Values};
@@ -84,7 +84,7 @@ impl NodeType for MimicNode {
         };
         let mimic = Mimic::new(context.motion("motion")?, other, how);
         let mut outcome = Outcome::new(Product::Motion(Arc::new(mimic.clone())));
-        outcome.facts = vec![format!("{} things", mimic.len())];
+        outcome.facts = vec![counted(mimic.len(), "thing")];
         if what.is_empty() {
             outcome
                 .warnings

@@ -1,6 +1,6 @@
 use super::placing::sentence;
 use crate::curve::{Between, Spacing, resampled};
-use crate::graph::{Context, NodeType, Outcome};
+use crate::graph::{Context, NodeType, Outcome, counted};
 use crate::schema::{Group, Param, Port, PortKind, Schema, Unit};
 
 /// Points at even distances.
@@ -52,7 +52,7 @@ impl NodeType for Resample {
         let points: usize =
             made.strands().iter().map(|strand| strand.segments().len() + usize::from(!strand.closed())).sum();
         let mut outcome = Outcome::of_curve(made);
-        outcome.facts.push(format!("{points} points"));
+        outcome.facts.push(counted(points, "point"));
         Ok(outcome)
     }
 }

@@ -1,5 +1,5 @@
 use super::placing::level;
-use crate::graph::{Context, NodeType, Outcome, Product};
+use crate::graph::{Context, NodeType, Outcome, Product, counted};
 use crate::physics::{Settle, SettleSetup, scattered};
 use crate::scene::{Params, Space};
 use crate::schema::{Group, Param, PortKind, Role, Schema, Unit};
@@ -194,7 +194,7 @@ impl NodeType for SettleNode {
             facts.push(format!("{:.2} times as quick as by gravity", settle.quicker(0)));
         }
         if count > 1 {
-            facts.push(format!("{count} things"));
+            facts.push(counted(count, "thing"));
         }
         Ok(Outcome { facts, ..Outcome::new(Product::Motion(Arc::new(settle))) })
     }

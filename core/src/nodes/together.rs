@@ -1,5 +1,5 @@
 use super::placing::level;
-use crate::graph::{Context, NodeType, Outcome, Product};
+use crate::graph::{Context, NodeType, Outcome, Product, counted};
 use crate::motion::{Motion, Moved, Moving, Together};
 use crate::scene::Space;
 use crate::schema::{Group, Param, Port, PortKind, Role, Schema, Unit};
@@ -67,7 +67,7 @@ impl NodeType for TogetherNode {
         let first = context.motion("first")?;
         let others = PORTS[1..].iter().filter_map(|port| context.motion(port).ok());
         let together = Together::new(std::iter::once(first).chain(others).collect());
-        let facts = vec![format!("{} things", together.len())];
+        let facts = vec![counted(together.len(), "thing")];
         let params = &context.params;
         let ([x, y, mut z], [mut rx, mut ry, rz]) =
             (params.driven_vector("position"), params.driven_vector("orientation"));

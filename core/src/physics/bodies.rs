@@ -526,7 +526,9 @@ impl Simulated for Bodies {
     }
 
     fn facts(&self) -> Vec<String> {
-        vec![format!("{} bodies", self.handles.len()), format!("{} steps a frame", self.steps)]
+        let bodies = self.handles.len();
+        let count = if bodies == 1 { "1 body".to_owned() } else { format!("{bodies} bodies") };
+        vec![count, format!("{} steps a frame", self.steps)]
     }
 
     fn takes_in(&mut self, frame: usize) -> [u8; 32] {

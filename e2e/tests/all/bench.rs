@@ -137,11 +137,12 @@ async fn switching_a_side_off_takes_its_contact_away() -> Result<()> {
 async fn a_scene_is_built_from_nothing_and_handed_off() -> Result<()> {
     let visit = Visit::start(1280, 800).await?;
     visit.click("New scene").await?;
-    visit.click("Deep").await?;
+    visit.click("Guided start").await?;
     visit.until("an empty bench", "return document.querySelector('.view-empty') != null").await?;
+    // As the guided start leads, step by step.
+    let leads = |title: &str| format!("return document.querySelector('.guide h3')?.textContent === '{title}'");
+    visit.until("the first step", &leads("Draw a path")).await?;
     let (x, y) = visit.middle(".view-body canvas").await?;
-    visit.find(".view-body").await?;
-    visit.js("document.querySelector('.view-body').focus()").await?;
     visit.keys("p", &[]).await?;
     for (dx, dy) in [(-150.0, 60.0), (40.0, 130.0), (180.0, 30.0), (60.0, -50.0)] {
         visit.tap((x + dx, y + dy)).await?;
@@ -149,8 +150,10 @@ async fn a_scene_is_built_from_nothing_and_handed_off() -> Result<()> {
     }
     visit.keys("c", &[]).await?;
     visit.until("a closed path", "return document.querySelector('.path-name') != null").await?;
-    for name in ["ride", "face", "output"] {
-        visit.js("document.querySelector('.weave-body').focus()").await?;
+    for (name, title) in
+        [("ride", "Put something on it"), ("face travel", "Let it look ahead"), ("output", "Hand it off")]
+    {
+        visit.until("the next step", &leads(title)).await?;
         visit.keys("n", &[]).await?;
         visit.find("input[aria-label=\"Node to add\"]").await?;
         visit.keys(name, &[]).await?;
@@ -158,8 +161,14 @@ async fn a_scene_is_built_from_nothing_and_handed_off() -> Result<()> {
         visit.kept().await?;
     }
     let output = visit.node("Output").await?;
+    visit.until("the last step", &leads("Make them many")).await?;
     visit.choose_node("Ride").await?;
     visit.fill("riders", "2 + 1").await?;
+    visit.until("that it loops", &leads("Press Space")).await?;
+    visit.keys(" ", &[]).await?;
+    visit.until("it plays", "return window.zickzack.frame() > 2").await?;
+    visit.keys(" ", &[]).await?;
+    visit.until("a knot", "return document.querySelector('.seam-knot.closed') != null").await?;
     visit.until("three things", &format!("return window.zickzack.pose('{output}', 2, 0)")).await?;
     let mut shown = Vec::new();
     for frame in [0, 7, 60, 119] {
@@ -318,5 +327,41 @@ async fn letters_work_wherever_no_text_is_edited_and_in_an_open_menu_they_choose
     visit.until("no list", "return document.querySelector('[role=listbox]') === null").await?;
     let nothing = "return document.querySelector('input[aria-label=\"Name of the version\"]') === null && document.querySelector('.add-node') === null";
     assert_eq!(visit.js(nothing).await?, true);
+    visit.end().await
+}
+
+/// Whatever is drawn while a scene opens is drawn as it stays: no row of the Traces is laid for another height first.
+#[tokio::test]
+async fn traces_are_laid_before_they_are_seen_and_find_takes_what_is_marked_whatever_the_pointer_rests_on() -> Result<()>
+{
+    let visit = Visit::start(1280, 800).await?;
+    let watch = "window.least = Infinity; const look = () => { for (const row of document.querySelectorAll('.trace-label')) window.least = Math.min(window.least, row.getBoundingClientRect().height); requestAnimationFrame(look); }; requestAnimationFrame(look)";
+    visit.js(watch).await?;
+    visit.click("Lantern round").await?;
+    visit.until("traces", "return document.querySelector('.trace-label') != null").await?;
+    visit.rests("the traces", "return document.querySelectorAll('.trace-label').length").await?;
+    let least = visit.js("return window.least").await?.as_f64().context("rows were watched")?;
+    assert!(least > 8.0, "a row of {least} px was seen");
+
+    visit.keys("f", &[Key::Control]).await?;
+    let at = visit.middle("#find-1").await?;
+    visit.keys(&char::from(Key::Escape).to_string(), &[]).await?;
+    visit.until("no list", "return document.querySelector('#find-list') === null").await?;
+    visit.hover(at).await?;
+    visit.keys("f", &[Key::Control]).await?;
+    visit.find("#find-list").await?;
+    visit.keys("lanterns · ", &[]).await?;
+    visit
+        .until(
+            "the first is marked",
+            "return document.querySelector('#find-0')?.getAttribute('aria-selected') === 'true'",
+        )
+        .await?;
+    let first = visit.js("return document.querySelector('#find-0 strong').textContent").await?;
+    let label = first.as_str().and_then(|name| name.split(" · ").nth(1)).context("a number")?.to_owned();
+    visit.keys(&char::from(Key::Enter).to_string(), &[]).await?;
+    let focused =
+        format!("return document.activeElement?.getAttribute('aria-label')?.startsWith({})", Value::from(label));
+    visit.until("its field has the focus", &focused).await?;
     visit.end().await
 }

@@ -130,6 +130,42 @@ async fn a_path_is_drawn_on_a_tilted_plane_and_edited_by_handles_and_by_numbers(
     visit.end().await
 }
 
+/// Where the sight line through a place of the picture meets the work plane at a tilt, by drawing a point there.
+async fn met(visit: &Visit, tilt: f64, at: (f64, f64)) -> Result<Vec<f64>> {
+    visit.fill("plane tilt", &format!("{tilt:.6}")).await?;
+    focus(visit, ".view-body").await?;
+    visit.tap(at).await?;
+    visit.kept().await?;
+    let made = points(&visit.document().await?)?;
+    Ok(place(made.last().context("a point")?))
+}
+
+#[tokio::test]
+async fn on_a_plane_that_is_seen_from_its_edge_nothing_is_drawn_and_nothing_is_lost() -> Result<()> {
+    let visit = Visit::start(1280, 800).await?;
+    new_scene(&visit).await?;
+    let (x, y) = visit.middle(".view-body canvas").await?;
+    focus(&visit, ".view-body").await?;
+    visit.keys("g", &[]).await?;
+    focus(&visit, ".view-body").await?;
+    visit.keys("p", &[]).await?;
+    // Two places on one sight line say how it slants.
+    let here = (x - 60.0, y + 40.0);
+    let near = met(&visit, 0.0, here).await?;
+    visit.keys("z", &[Key::Control]).await?;
+    visit.until("no handle", "return document.querySelector('button[aria-label^=\"Point 1\"]') === null").await?;
+    let far = met(&visit, 90.0, here).await?;
+    let edge = ((near[1] - far[1]) / (far[2] - near[2])).atan().to_degrees();
+    visit.fill("plane tilt", &format!("{edge:.6}")).await?;
+    focus(&visit, ".view-body").await?;
+    visit.tap((here.0 + 15.0, here.1)).await?;
+    visit.until("why not", "return document.body.textContent.includes('is seen from its edge: turn the View')").await?;
+    assert_eq!(points(&visit.document().await?)?.len(), 1, "no second point");
+    met(&visit, 0.0, (x + 60.0, y + 60.0)).await?;
+    assert_eq!(points(&visit.document().await?)?.len(), 2, "and it is gone on with");
+    visit.end().await
+}
+
 #[tokio::test]
 async fn the_first_task_is_done_with_the_keyboard_alone() -> Result<()> {
     let visit = Visit::start(1280, 800).await?;

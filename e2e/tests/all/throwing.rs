@@ -87,6 +87,25 @@ async fn what_has_gone_in_is_cut_off_where_it_hit() -> Result<()> {
     assert!(whole - nothing > 100.0, "{whole} {cut} {nothing}");
     let hidden = (whole - cut) / (whole - nothing);
     assert!((0.3..0.7).contains(&hidden), "{whole} {cut} {nothing}");
+
+    // A file cannot say that, and the hand-off says so; without it nothing is left out.
+    let left_out =
+        |there: &str| format!("const told = document.querySelector('[data-testid=left-out]'); return {there}");
+    visit.click("Hand-off").await?;
+    visit
+        .until("what is left out", &left_out("told?.textContent === 'Not in this file: where they are cut off.'"))
+        .await?;
+    if let Ok(path) = std::env::var("ZICKZACK_PICTURE") {
+        visit.picture(std::path::Path::new(&path)).await?;
+    }
+    visit.client.back().await?;
+    visit.choose_node("Stick").await?;
+    visit.press("input[aria-label=\"sunk part hidden\"]").await?;
+    visit.kept().await?;
+    visit.click("Hand-off").await?;
+    visit
+        .until("the keys and no list", &left_out("document.querySelector('[data-testid=write]') && told === null"))
+        .await?;
     visit.end().await
 }
 

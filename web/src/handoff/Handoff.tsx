@@ -44,7 +44,7 @@ export function Handoff({ scene }: { scene: string }) {
           {outputs.map((end) => (
             <button key={end.node} type="button" className="output" aria-pressed={end.node === chosen.node} onClick={() => setNode(end.node)}>
               <strong>{end.name}</strong>
-              <span className="soft">{`${end.things === 1 ? '1 thing' : `${end.things} things`} · ${end.seam.closes ? 'closes' : 'ends'}${end.contact_count ? ` · ${end.contact_count} contacts` : ''}`}</span>
+              <span className="soft">{`${end.things === 1 ? '1 thing' : `${end.things} things`} · ${end.seam.closes ? 'closes' : 'ends'}${end.contact_count ? ` · ${end.contact_count === 1 ? '1 contact' : `${end.contact_count} contacts`}` : ''}`}</span>
             </button>
           ))}
         </Sheet>

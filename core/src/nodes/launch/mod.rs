@@ -3,7 +3,7 @@
 mod params;
 mod setup;
 
-use crate::graph::{Closing, Context, Looks, NodeType, Outcome, Timing};
+use crate::graph::{Closing, Context, Looks, NodeType, Outcome, Timing, counted};
 use crate::motion::Motion;
 use crate::physics::{Launch, LaunchSetup, Toss, TossSetup};
 use crate::scene::Params;
@@ -70,13 +70,10 @@ fn thrown_on(context: &Context<'_>, setups: Vec<LaunchSetup>, mut warnings: Vec<
     let first = launch.setup(0);
     let mut facts = Vec::new();
     if launch.len() > 1 {
-        facts.push(format!("{} things", launch.len()));
+        facts.push(counted(launch.len(), "thing"));
     }
     facts.push(format!("let go at {:.2} m/s", first.velocity.length()));
-    facts.push(match launch.touches() {
-        1 => "1 contact".to_owned(),
-        count => format!("{count} contacts"),
-    });
+    facts.push(counted(launch.touches(), "contact"));
     let motion = Arc::new(launch);
     let kept = motion.clone();
     let up = -first_pull(&kept);
