@@ -19,7 +19,7 @@ pub fn run(path: &Path) -> Result<ExitCode> {
             for end in compiled.ends.clone().iter().filter(|end| end.output) {
                 match EndReport::of(end, compiled.timing.frames, compiled.timing.fps, &cancel) {
                     Ok(told) => outputs.push(told),
-                    Err(MotionError::TooMuch(why)) => compiled.refuse(&end.node, why),
+                    Err(MotionError::TooMuch(why)) => compiled.refuse(&end.node, &why),
                     Err(stopped) => return Err(stopped.into()),
                 }
             }

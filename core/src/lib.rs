@@ -41,4 +41,5 @@ pub mod schema;
 pub mod seam;
 pub mod signal;
 pub mod surface;
+mod words;
 pub mod work;

@@ -31,6 +31,9 @@ const PLAIN: f64 = 0.5;
 /// Looks that measuring a segment counts as.
 const OF_A_CUBIC: u64 = 200;
 const OF_A_LINE: u64 = 50;
+/// Looks that each node of a table counts as where it takes many.
+const OF_A_NODE: u64 = 16;
+const MANY: usize = 32;
 
 impl Measure {
     /// Measures a segment: exact for lines and arcs; adaptive 16-point Gauss–Legendre for Béziers,
@@ -107,6 +110,9 @@ fn table(speed: &impl Fn(f64) -> f64, leaves: &[(f64, Leaf)], length: f64, steps
     };
     let mut nodes = (0..=steps).map(|i| node(f64::from(i) / f64::from(steps), None)).collect::<Option<Vec<_>>>()?;
     while nodes.len() <= LARGEST_TABLE {
+        if nodes.len() > MANY && !spend(OF_A_NODE * nodes.len() as u64) {
+            return None;
+        }
         let steps = (nodes.len() - 1) as f64;
         let mut finer = Vec::with_capacity(2 * nodes.len());
         let mut worst = 0.0_f64;

@@ -9,6 +9,7 @@ use crate::motion::{Cancel, Columns, Frames, Motion, Sample, prepared};
 use crate::scene::{Mark, Node, Params, Resolved, Scene, Signals, Space, resolve};
 use crate::schema::{PortKind, Schema, Values};
 use crate::seam::length_offers;
+use crate::words::sentence;
 use crate::work;
 use serde_json::Value;
 use std::collections::{BTreeMap, BTreeSet};
@@ -126,9 +127,9 @@ pub fn compile(scene: &Scene, workshop: &Workshop<'_>) -> Compiled {
 
 impl Compiled {
     /// Says of an end that it cannot be looked at, and why; it is no end any more.
-    pub fn refuse(&mut self, node: &str, why: String) {
+    pub fn refuse(&mut self, node: &str, why: &str) {
         self.ends.retain(|end| end.node != node);
-        self.nodes.insert(node.to_owned(), NodeResult::refused(why));
+        self.nodes.insert(node.to_owned(), NodeResult::refused(sentence(why)));
     }
 }
 

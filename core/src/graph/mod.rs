@@ -18,7 +18,7 @@ pub use compile::{Compiled, End, NodeResult, Workshop, compile};
 pub use memo::{Key, Memo};
 pub use miniature::{LivingMiniature, Miniature};
 pub use node::{
-    Assets, Closing, Context, Looks, Mend, NodeType, Offer, OfferMaker, Outcome, PathProduct, Product, Timing, counted,
+    Assets, Closing, Context, Looks, Mend, NodeType, Offer, OfferMaker, Outcome, PathProduct, Product, Timing,
     curve_facts, no_assets,
 };
 pub use recorder::{AtOnce, Order, Recorder, Taken};

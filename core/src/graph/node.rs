@@ -9,6 +9,7 @@ use crate::scene::{Params, Picture, Scene, Space};
 use crate::schema::Schema;
 use crate::signal::{Clock, Signal};
 use crate::surface::{Ground, Surface};
+use crate::words::counted;
 use glam::DVec3;
 use serde::Serialize;
 use serde_json::Value;
@@ -32,9 +33,9 @@ pub trait NodeType: Send + Sync {
     }
 
     /// The number that says how large a thing is, and what part that is of its size from end to end; of three numbers
-    /// the first.
-    fn sized_by(&self, params: &Params<'_>) -> Option<(&'static str, f64)> {
-        let _ = params;
+    /// the first. Nothing where that changes nothing, as things stand and with what is threaded.
+    fn sized_by(&self, params: &Params<'_>, threaded: &dyn Fn(&str) -> bool) -> Option<(&'static str, f64)> {
+        let _ = (params, threaded);
         None
     }
 
@@ -383,11 +384,6 @@ impl Product {
             None => product,
         })
     }
-}
-
-/// So many of something in words: "1 thing", "2 things".
-pub fn counted(number: usize, what: &str) -> String {
-    format!("{number} {what}{}", if number == 1 { "" } else { "s" })
 }
 
 /// How long a curve is, and how many strands it has where it is more than one.

@@ -22,10 +22,11 @@ fn mend(scene: &Scene, id: &str, node: &Node, timing: Timing, workshop: &Worksho
     let (kind, schema) = (&*workshop.types[index], &workshop.schemas[index]);
     let nothing = BTreeMap::new();
     let none = Signals::new();
-    let (name, part) = kind.sized_by(&Params::new(schema, node, (&nothing, &none), timing.clock()))?;
+    let threaded = |port: &str| scene.thread_to(id, port).is_some();
+    let params = Params::new(schema, node, (&nothing, &none), timing.clock());
+    let (name, part) = kind.sized_by(&params, &threaded)?;
     let param = schema.param(name)?;
-    let threaded = |port: &String| scene.thread_to(id, port).is_some();
-    if param.ports().iter().any(threaded) {
+    if param.ports().iter().any(|port| threaded(port)) {
         return None;
     }
     let (shown, by) = shown(scene, id, workshop)?;

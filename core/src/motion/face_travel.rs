@@ -160,7 +160,7 @@ impl FaceTravel {
         let each = if self.inner.path().is_some_and(|path| path.unmoving().is_none()) { MOVING } else { 1.0 };
         if steps * self.inner.len() as f64 * each > MOST_NODES {
             return Err(MotionError::TooMuch(format!(
-                "turning {} things over {} frames takes too much: use fewer things or frames, or an up that is not steady",
+                "Turning {} things over {} frames takes too much: use fewer things or frames, or an up that is not steady.",
                 self.inner.len(),
                 (range.to - range.from).round()
             )));

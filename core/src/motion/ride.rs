@@ -611,7 +611,7 @@ impl Motion for Ride {
         let sharp = (strand.corners().len() + 1) as f64 * (laps + 1.0);
         if sharp > MOST_BREAKS as f64 {
             return Err(MotionError::TooMuch(format!(
-                "each thing passes {sharp:.0} corners in these frames, and {MOST_BREAKS} is the most: use fewer frames or laps, or a path with fewer corners"
+                "Each thing passes {sharp:.0} corners in these frames, and {MOST_BREAKS} is the most: use fewer frames or laps, or a path with fewer corners."
             )));
         }
         let mut breaks = Vec::new();

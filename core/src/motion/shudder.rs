@@ -169,7 +169,7 @@ impl Motion for Shudder {
                 (((range.from - how.start) / how.every).ceil(), ((range.to - how.start) / how.every).floor());
             if last - first > MOST_BREAKS as f64 {
                 return Err(MotionError::TooMuch(
-                    "it shudders too often: let it go to the other side less often".to_owned(),
+                    "It shudders too often: let it go to the other side less often.".to_owned(),
                 ));
             }
             let count = if last >= first { (last - first) as usize + 1 } else { 0 };

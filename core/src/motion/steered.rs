@@ -185,7 +185,7 @@ impl Steered {
         let usual = [4.0, 2.0, 1.0].into_iter().find(|n| loops * n * (inner.len() as f64) <= MOST_TURNS);
         let Some(per_frame) = usual.filter(|n| frames * n * (inner.len() as f64) <= FARTHEST * MOST_TURNS) else {
             return Err(MotionError::TooMuch(format!(
-                "turning {} things in bends over {frames:.0} frames takes too much memory: use fewer things or frames",
+                "Turning {} things in bends over {frames:.0} frames takes too much memory: use fewer things or frames.",
                 inner.len(),
             )));
         };

@@ -1,7 +1,7 @@
-use super::placing::sentence;
 use crate::graph::{Context, NodeType, Outcome, Product};
 use crate::motion::{Attached, Columns, Contact, Frames, Motion, MotionError, Sample, Since, prepared};
 use crate::schema::{Group, Param, Port, PortKind, Schema, Unit};
+use crate::words::sentence;
 use glam::DVec3;
 use std::sync::Arc;
 

@@ -1,12 +1,12 @@
 use super::axis_of;
-use super::placing::sentence;
-use crate::graph::{Context, NodeType, Outcome, Product, counted};
+use crate::graph::{Context, NodeType, Outcome, Product};
 use crate::motion::{Frames, Kind, Motion, Simulated, WithLooks, prepared};
 use crate::physics::{Bodies, BodiesChange, BodiesSetup, BodyForm, Hull};
 use crate::pose::Axis;
 use crate::scene::{Params, Space};
 use crate::schema::{AXIS_NAMES, Group, Param, Port, PortKind, Schema, Unit, Values};
 use crate::signal::Thing;
+use crate::words::{counted, sentence};
 use glam::{DMat3, DVec3};
 use std::collections::BTreeSet;
 use std::sync::Arc;
@@ -153,7 +153,7 @@ impl NodeType for BodiesNode {
         }
     }
 
-    fn sized_by(&self, params: &Params<'_>) -> Option<(&'static str, f64)> {
+    fn sized_by(&self, params: &Params<'_>, _: &dyn Fn(&str) -> bool) -> Option<(&'static str, f64)> {
         ["ball", LOOKS, MODEL].contains(&params.text("form").as_str()).then_some(("size", 1.0))
     }
 

@@ -56,7 +56,7 @@ impl NodeType for CloseLoop {
         let trading = params.text("partners") == PARTNERS[0];
         let closed = Closed::new(&motion, frames, closing, trading, context.cancel).map_err(|error| match error {
             MotionError::Cancelled => "Stopped before it was reached.".to_owned(),
-            MotionError::TooMuch(why) => format!("Close loop cannot look at the lap: {why}."),
+            MotionError::TooMuch(why) => format!("Close loop cannot look at the lap. {why}"),
         })?;
         let (place, turn) = closed.largest();
         let how = if blend { "blended away" } else { "spread over the lap" };

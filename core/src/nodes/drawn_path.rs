@@ -1,8 +1,8 @@
-use super::placing::sentence;
 use crate::curve::{Curve, Joint, Path, PathPoint, handles_of, through};
 use crate::graph::{Context, NodeType, Outcome, PathProduct};
 use crate::scene::{Point, Space};
 use crate::schema::{Group, Param, PortKind, Role, Schema, Values};
+use crate::words::sentence;
 
 /// A path drawn by hand.
 pub struct DrawnPath;

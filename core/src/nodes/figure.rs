@@ -1,8 +1,9 @@
-use super::placing::{self, is_flat, lay, sentence};
+use super::placing::{self, is_flat, lay};
 use crate::curve::{Curve, Figure};
 use crate::graph::{Context, NodeType, Outcome};
 use crate::scene::Params;
 use crate::schema::{Group, Param, PortKind, Role, Schema, Spaces, Unit};
+use crate::words::sentence;
 
 /// A figure with few numbers.
 pub struct FigureNode;

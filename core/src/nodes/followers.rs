@@ -1,9 +1,10 @@
 use super::output::KIND_THINGS;
-use crate::graph::{Context, NodeType, Outcome, Product, counted};
+use crate::graph::{Context, NodeType, Outcome, Product};
 use crate::motion::{Delays, Dressed, Follower, Followers, Look, Motion, Stance};
 use crate::scene::{OwnLook, Space};
 use crate::schema::{Group, Param, Port, PortKind, Role, Schema, Spaces, Unit, Values};
 use crate::signal::Driven;
+use crate::words::counted;
 use glam::DVec3;
 use std::sync::Arc;
 

@@ -1,10 +1,11 @@
-use super::placing::{is_flat, sentence};
+use super::placing::is_flat;
 use crate::curve::{Curve, Strand, follow_formula};
 use crate::formula::{Formula, Inputs, Variable};
 use crate::graph::{Context, NodeType, Outcome};
 use crate::scene::Params;
 use crate::schema::{Group, Param, PortKind, Role, Schema, Spaces, Unit, Values};
 use crate::signal::{Thing, moment};
+use crate::words::sentence;
 use glam::DVec3;
 
 /// A path from formulas.

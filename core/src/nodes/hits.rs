@@ -1,10 +1,11 @@
 //! What nodes that listen to contacts share.
 
-use super::placing::{level, sentence};
+use super::placing::level;
 use crate::graph::{Context, Outcome, Product};
 use crate::motion::{Blow, Frames, Hits, Rattle, Ringing, Whose};
 use crate::scene::Space;
 use crate::schema::{Group, Param, Spaces, Unit};
+use crate::words::sentence;
 use glam::DVec3;
 use std::sync::Arc;
 

@@ -1,7 +1,7 @@
-use super::placing::sentence;
 use crate::curve::{Curve, joined, together};
 use crate::graph::{Context, NodeType, Outcome};
 use crate::schema::{Group, Param, Port, PortKind, Schema, Unit};
+use crate::words::sentence;
 use crate::work::spend;
 
 /// Looks that taking over a segment counts as, before there is room for it.

@@ -1,9 +1,10 @@
 use crate::curve::Path;
 use crate::fraction::Fraction;
-use crate::graph::{Context, NodeType, Outcome, Product, counted};
+use crate::graph::{Context, NodeType, Outcome, Product};
 use crate::motion::{Pace, Ride, RideEnd};
 use crate::schema::{Group, Param, Port, PortKind, Schema, Unit};
 use crate::signal::{Beyond, Clock, Constant, Driven, Key, Keys, Ramp, Repeat, RepeatWay, Signal, Through, keyed};
+use crate::words::counted;
 use std::sync::Arc;
 
 /// A thing that is at the points of a path when keys say so.

@@ -1,7 +1,8 @@
-use super::placing::{self, level, plane, sentence};
+use super::placing::{self, level, plane};
 use crate::curve::{Outline, Placing, lettering, place};
 use crate::graph::{Context, NodeType, Outcome};
 use crate::schema::{Group, Param, PortKind, Role, Schema, Unit, Values};
+use crate::words::sentence;
 use std::collections::BTreeMap;
 
 /// The outlines of letters.

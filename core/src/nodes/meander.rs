@@ -1,9 +1,10 @@
-use super::placing::{is_flat, sentence};
+use super::placing::is_flat;
 use crate::curve::{Meander, meandered};
 use crate::graph::{Context, NodeType, Outcome};
 use crate::noise::LoopingNoise;
 use crate::scene::Params;
 use crate::schema::{Group, Param, Port, PortKind, Schema, Unit};
+use crate::words::sentence;
 use glam::DVec3;
 
 /// A path that wanders.

@@ -1,8 +1,9 @@
-use crate::graph::{Context, NodeType, Outcome, Product, counted};
+use crate::graph::{Context, NodeType, Outcome, Product};
 use crate::motion::{Mimic, Mimicry, Motion};
 use crate::scene::Space;
 use crate::schema::{Group, Param, Port, PortKind, Schema, Unit, Values};
 use crate::signal::Driven;
+use crate::words::counted;
 use std::sync::Arc;
 
 /// A thing takes over what another does.

@@ -1,8 +1,9 @@
-use super::placing::{is_flat, level, sentence};
+use super::placing::{is_flat, level};
 use crate::curve::{Placement, placed};
 use crate::graph::{Context, NodeType, Outcome};
 use crate::pose::from_degrees;
 use crate::schema::{Group, Param, Port, PortKind, Role, Schema, Unit};
+use crate::words::sentence;
 use glam::DVec3;
 
 /// A path elsewhere.

@@ -4,6 +4,7 @@ use crate::curve::{Curve, Placement, Plane, placed};
 use crate::graph::Context;
 use crate::scene::Space;
 use crate::schema::{Group, Param, Role, Spaces, Unit, Values};
+use crate::words::sentence;
 use glam::{DQuat, DVec3};
 
 /// Plane, place and turn.
@@ -52,11 +53,4 @@ pub(super) fn lay(context: &Context<'_>, curve: &Curve) -> Result<Curve, String>
     let orientation = plane(context).turn() * DQuat::from_rotation_z(context.params.number("turn").to_radians());
     let position = level(context, context.params.vector("at"));
     placed(curve, &Placement { position, orientation, scale: 1.0 }).map_err(|error| sentence(&error.to_string()))
-}
-
-/// With a capital letter and a full stop.
-pub(super) fn sentence(text: &str) -> String {
-    let mut letters = text.chars();
-    let first: String = letters.next().into_iter().flat_map(char::to_uppercase).collect();
-    format!("{first}{}.", letters.as_str().trim_end_matches('.'))
 }

@@ -1,7 +1,8 @@
-use super::placing::{level, sentence};
+use super::placing::level;
 use crate::curve::{Curve, PathPoint, PointKind, through};
 use crate::graph::{Context, NodeType, Outcome};
 use crate::schema::{Group, Param, PortKind, Role, Schema, Spaces, Unit, Values};
+use crate::words::sentence;
 use glam::DVec3;
 
 /// A path through places from a table.

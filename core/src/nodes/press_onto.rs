@@ -1,7 +1,7 @@
-use super::placing::sentence;
 use crate::curve::{PressWay, pressed};
 use crate::graph::{Context, NodeType, Outcome};
 use crate::schema::{Group, Param, Port, PortKind, Schema, Unit};
+use crate::words::sentence;
 
 /// A path laid on a surface.
 pub struct PressOnto;

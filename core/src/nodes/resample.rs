@@ -1,7 +1,7 @@
-use super::placing::sentence;
 use crate::curve::{Between, Spacing, resampled};
-use crate::graph::{Context, NodeType, Outcome, counted};
+use crate::graph::{Context, NodeType, Outcome};
 use crate::schema::{Group, Param, Port, PortKind, Schema, Unit};
+use crate::words::{counted, sentence};
 
 /// Points at even distances.
 pub struct Resample;

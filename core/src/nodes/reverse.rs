@@ -1,7 +1,7 @@
-use super::placing::sentence;
 use crate::curve::Curve;
 use crate::graph::{Context, NodeType, Outcome};
 use crate::schema::{Port, PortKind, Schema};
+use crate::words::sentence;
 
 /// A path the other way round.
 pub struct Reverse;

@@ -1,9 +1,10 @@
 use super::placing::level;
-use crate::graph::{Context, NodeType, Outcome, Product, counted};
+use crate::graph::{Context, NodeType, Outcome, Product};
 use crate::physics::{Settle, SettleSetup, scattered};
 use crate::scene::{Params, Space};
 use crate::schema::{Group, Param, PortKind, Role, Schema, Unit};
 use crate::signal::Thing;
+use crate::words::counted;
 use glam::DVec3;
 use std::sync::Arc;
 
@@ -155,7 +156,7 @@ impl NodeType for SettleNode {
         }
     }
 
-    fn sized_by(&self, _: &Params<'_>) -> Option<(&'static str, f64)> {
+    fn sized_by(&self, _: &Params<'_>, _: &dyn Fn(&str) -> bool) -> Option<(&'static str, f64)> {
         Some(("radius", 0.5))
     }
 

@@ -1,7 +1,8 @@
-use super::placing::{is_flat, level, sentence};
+use super::placing::{is_flat, level};
 use crate::curve::{Spray, placed, sheaf, together};
 use crate::graph::{Context, NodeType, Outcome};
 use crate::schema::{Group, Param, Port, PortKind, Role, Schema, Spaces, Unit};
+use crate::words::sentence;
 
 /// Copies of a path.
 pub struct Sheaf;

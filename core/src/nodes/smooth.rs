@@ -1,7 +1,7 @@
-use super::placing::sentence;
 use crate::curve::{Smoothing, fitted, smoothed};
 use crate::graph::{Context, NodeType, Outcome};
 use crate::schema::{Group, Param, Port, PortKind, Schema, Unit};
+use crate::words::sentence;
 
 /// A path without small kinks.
 pub struct Smooth;

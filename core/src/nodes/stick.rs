@@ -1,7 +1,8 @@
-use super::placing::{level, sentence};
+use super::placing::level;
 use crate::graph::{Context, NodeType, Outcome, Product};
 use crate::motion::{Frames, Stick, Sticking};
 use crate::schema::{Group, Param, Port, PortKind, Schema, Unit};
+use crate::words::sentence;
 use std::sync::Arc;
 
 /// Stops things where they hit.

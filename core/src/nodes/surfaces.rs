@@ -1,11 +1,12 @@
 //! The surfaces: each is a shape, a place and an orientation.
 
-use super::placing::{level, sentence};
+use super::placing::level;
 use crate::curve::{Curve, Placement, Segment, Strand, placed, profile};
 use crate::graph::{Context, NodeType, Outcome};
 use crate::pose::from_degrees;
 use crate::schema::{Group, Param, Port, PortKind, Role, Schema, Unit};
 use crate::surface::{Shape, Surface};
+use crate::words::sentence;
 use glam::DVec3;
 use std::sync::Arc;
 

@@ -1,7 +1,8 @@
-use super::placing::{self, level, plane, sentence};
+use super::placing::{self, level, plane};
 use crate::curve::{Outline, Path, Placing, place};
 use crate::graph::{Context, NodeType, Outcome, PathProduct, curve_facts};
 use crate::schema::{Group, Param, PortKind, Role, Schema, Unit, Values};
+use crate::words::sentence;
 
 /// A path from an SVG file.
 pub struct SvgPath;

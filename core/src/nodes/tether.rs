@@ -2,6 +2,7 @@ use super::placing::level;
 use crate::graph::{Context, NodeType, Outcome, PathProduct, curve_facts};
 use crate::motion::{Frames, TetherEnd, prepared, tether};
 use crate::schema::{Group, Param, Port, PortKind, Role, Schema, Unit};
+use crate::words::sentence;
 
 /// A line between points of things.
 pub struct TetherNode;
@@ -64,8 +65,7 @@ impl NodeType for TetherNode {
             if object >= motion.len() {
                 return Err(format!("There is no thing {object}: the motion has {}, counted from 0.", motion.len()));
             }
-            let motion = prepared(&motion, range, context.cancel)
-                .map_err(|error| super::placing::sentence(&error.to_string()))?;
+            let motion = prepared(&motion, range, context.cancel).map_err(|error| sentence(&error.to_string()))?;
             Ok(TetherEnd::Thing { motion, object, point: level(context, params.vector(point)) })
         };
         let from = end("from", "thing", "point")?;

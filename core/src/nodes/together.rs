@@ -1,9 +1,10 @@
 use super::placing::level;
-use crate::graph::{Context, NodeType, Outcome, Product, counted};
+use crate::graph::{Context, NodeType, Outcome, Product};
 use crate::motion::{Motion, Moved, Moving, Together};
 use crate::scene::Space;
 use crate::schema::{Group, Param, Port, PortKind, Role, Schema, Unit};
 use crate::signal::Driven;
+use crate::words::counted;
 use std::sync::Arc;
 
 /// Several motions as one.

@@ -1,7 +1,8 @@
-use super::placing::{self, lay, sentence};
+use super::placing::{self, lay};
 use crate::curve::{Curve, torus_winding};
 use crate::graph::{Context, NodeType, Outcome};
 use crate::schema::{Group, Param, PortKind, Role, Schema, Unit};
+use crate::words::sentence;
 
 /// Windings round a ring.
 pub struct TorusWinding;

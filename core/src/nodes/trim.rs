@@ -1,7 +1,7 @@
-use super::placing::sentence;
 use crate::curve::{Curve, CurveError};
 use crate::graph::{Context, NodeType, Outcome};
 use crate::schema::{Group, Param, Port, PortKind, Schema, Unit};
+use crate::words::sentence;
 
 /// A part of a path.
 pub struct Trim;

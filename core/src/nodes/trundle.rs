@@ -64,7 +64,7 @@ impl NodeType for TrundleNode {
         }
     }
 
-    fn sized_by(&self, params: &Params<'_>) -> Option<(&'static str, f64)> {
+    fn sized_by(&self, params: &Params<'_>, _: &dyn Fn(&str) -> bool) -> Option<(&'static str, f64)> {
         ["ball", "cylinder"].contains(&params.text("shape").as_str()).then_some(("radius", 0.5))
     }
 

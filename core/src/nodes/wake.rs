@@ -1,7 +1,7 @@
-use super::placing::sentence;
 use crate::graph::{Context, NodeType, Outcome};
 use crate::motion::{Frames, wake};
 use crate::schema::{Group, Param, Port, PortKind, Schema, Unit, Values};
+use crate::words::sentence;
 
 /// The path that things leave.
 pub struct Wake;

@@ -367,7 +367,7 @@ proptest! {
         let (mut compiled, cancel) = (hastily(document, PATIENCE), Cancel::patient(PATIENCE));
         for end in compiled.ends.clone() {
             if let Err(MotionError::TooMuch(why)) = EndReport::of(&end, compiled.timing.frames, compiled.timing.fps, &cancel) {
-                compiled.refuse(&end.node, why);
+                compiled.refuse(&end.node, &why);
             }
         }
         for told in report(&compiled).values() {

@@ -500,8 +500,8 @@ proptest! {
         for frame in 0..=48usize {
             let pulled = first * frame.min(at) as f64 + then * frame.saturating_sub(at) as f64;
             let velocity = going(&recording, frame as f64);
-            // At most half of the last digit is lost at each step, and in the step's length.
-            let lost = 12.0 * frame as f64 / FPS * f64::from(f32::EPSILON) * (0.5 * (frame * steps) as f64 + 2.0);
+            // At most half of the last digit is lost at each of the four small steps that a step is taken in.
+            let lost = 12.0 * frame as f64 / FPS * f64::from(f32::EPSILON) * (2.0 * (frame * steps) as f64 + 2.0);
             prop_assert!((velocity.y + pulled / FPS).abs() <= lost, "{} {} at {frame}", velocity.y, -pulled / FPS);
         }
     }

@@ -258,6 +258,16 @@ proptest! {
         prop_assert_eq!(mends(other, &[size, size]).len(), 1);
         prop_assert_eq!(mends(other, &[size, size * 1.5]).len(), 0, "which of two");
     }
+
+    /// A throw is offered a size just where there is something that it could meet.
+    #[test]
+    fn a_size_is_offered_to_what_may_meet_something(sides in prop::sample::subsequence(vec!["left", "bottom", "top"], 0..=3), off in prop::sample::subsequence(vec!["surface", "second", "third"], 0..=3)) {
+        let nodes = [("wall", "plane", json!({})), ("throw", "launch", json!({ "sides": sides })), ("out", "output", json!({ "size": 0.7 }))];
+        let surfaces = off.iter().map(|port| ("wall", "throw", *port));
+        let threads: Vec<_> = surfaces.chain([("throw", "out", "motion")]).collect();
+        let offered = compiled(document(24, &nodes, &threads)).mends.contains_key("throw");
+        prop_assert_eq!(offered, !(sides.is_empty() && off.is_empty()));
+    }
 }
 
 proptest! {

@@ -85,7 +85,7 @@ fn chains_of_any_node_are_answered_or_given_up_at_one_of_them() {
         let cancel = Cancel::patient(LITTLE);
         for end in compiled.ends.clone() {
             match EndReport::of(&end, 24.0, 24.0, &cancel) {
-                Err(MotionError::TooMuch(why)) => compiled.refuse(&end.node, why),
+                Err(MotionError::TooMuch(why)) => compiled.refuse(&end.node, &why),
                 told => assert!(told.is_ok(), "{}", schema.name),
             }
         }

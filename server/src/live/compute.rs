@@ -334,7 +334,7 @@ fn of(end: &End) -> impl Fn(MotionError) -> Unlooked {
 fn affording(compiled: &mut Compiled, mut look: impl FnMut(&Compiled) -> Result<(), Unlooked>) -> Result<(), Unlooked> {
     loop {
         match look(compiled) {
-            Err(Unlooked { node: Some(node), why: MotionError::TooMuch(why) }) => compiled.refuse(&node, why),
+            Err(Unlooked { node: Some(node), why: MotionError::TooMuch(why) }) => compiled.refuse(&node, &why),
             done => return done,
         }
     }

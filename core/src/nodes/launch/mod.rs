@@ -3,12 +3,13 @@
 mod params;
 mod setup;
 
-use crate::graph::{Closing, Context, Looks, NodeType, Outcome, Timing, counted};
+use crate::graph::{Closing, Context, Looks, NodeType, Outcome, Timing};
 use crate::motion::Motion;
 use crate::physics::{Launch, LaunchSetup, Toss, TossSetup};
 use crate::scene::Params;
 use crate::schema::{Port, PortKind, Schema};
 use crate::seam::{ThrowOffer, bounce_offers, toss_offers};
+use crate::words::counted;
 use glam::DVec3;
 use serde_json::json;
 use setup::{Thrown, thrown};
@@ -16,6 +17,9 @@ use std::sync::Arc;
 
 /// Things that are thrown.
 pub struct LaunchNode;
+
+/// The ports of surfaces that things bounce off.
+const OFF: [&str; 3] = ["surface", "second", "third"];
 
 impl NodeType for LaunchNode {
     fn schema(&self) -> Schema {
@@ -36,19 +40,20 @@ impl NodeType for LaunchNode {
                     PortKind::Surface,
                     "Over which things start, scattered evenly by the seed; their start is then off their place on it.",
                 ),
-                off("surface"),
-                off("second"),
-                off("third"),
-            ],
+            ]
+            .into_iter()
+            .chain(OFF.map(off))
+            .collect(),
             output: Some(PortKind::Motion),
             params: params::params(),
             uses_timing: true,
         }
     }
 
-    fn sized_by(&self, params: &Params<'_>) -> Option<(&'static str, f64)> {
-        // What is thrown to and fro meets nothing that it could bounce off.
-        (!setup::comes_back(params)).then_some(("size", 0.5))
+    fn sized_by(&self, params: &Params<'_>, threaded: &dyn Fn(&str) -> bool) -> Option<(&'static str, f64)> {
+        // What is thrown to and fro, or where there is nothing, meets nothing that it could bounce off.
+        let meets = !params.several("sides").is_empty() || OFF.into_iter().any(threaded);
+        (meets && !setup::comes_back(params)).then_some(("size", 0.5))
     }
 
     fn evaluate(&self, context: &Context<'_>) -> Result<Outcome, String> {

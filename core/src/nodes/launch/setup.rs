@@ -1,5 +1,6 @@
 //! Throws from what the Card says of them.
 
+use super::OFF;
 use super::params::{BY_HEIGHT, BY_SLOPE, BY_SPEED, BY_THROW, BY_TIME, COMES_BACK, PICTURE, STANDS, STAYS, TURNS};
 use crate::graph::{Context, Timing};
 use crate::physics::{
@@ -156,7 +157,7 @@ fn hindered(context: &Context<'_>, changing: &Arc<Changing>) -> Result<LaunchSet
         return Err("Friction can only turn a thing that has a size: give it a radius above 0.".to_owned());
     }
     let mut obstacles = Vec::new();
-    for port in ["surface", "second", "third"] {
+    for port in OFF {
         let Some(ground) = context.ground_if_any(port) else { continue };
         let Some(surface) = ground.unmoving() else {
             return Err(format!("The surface at the port \"{port}\" moves: throw things against one that stands."));
