@@ -4,6 +4,7 @@
 use glam::DVec3;
 use serde::Serialize;
 use serde_json::json;
+use std::ops::Range;
 use std::sync::Arc;
 use zickzack_core::curve::{AxesTable, Curve, PointKind, Strand, UpRule, tessellate, thinned};
 use zickzack_core::graph::{Channel, PathProduct};
@@ -43,33 +44,48 @@ pub fn encode(header: &serde_json::Value, numbers: &[f32]) -> Vec<u8> {
     block
 }
 
-/// The frames of a loop in blocks: a small one that begins with the frame on screen, so that it is there at once,
-/// then the others onwards round the loop.
+/// The page that poses are for.
+pub struct PosesOf<'a> {
+    /// The frame on screen.
+    pub frame: f64,
+    /// Of so many things with so many numbers each, at so many frames, which frames it lacks.
+    pub lacking: &'a dyn Fn([usize; 3]) -> Vec<bool>,
+    /// Sends it a block with these frames; false where it is gone.
+    pub send: &'a mut dyn FnMut(Vec<u8>, Range<usize>) -> bool,
+}
+
+/// The frames of a loop that a page lacks, in blocks: a small one that begins with the frame on screen, so that it is
+/// there at once, then the others onwards round the loop.
 pub fn pose_blocks(
     node: &str,
     motion: &Arc<dyn Motion>,
     frames: u32,
-    now: f64,
     stamp: Stamp,
     cancel: &Cancel,
-    send: &mut dyn FnMut(Vec<u8>) -> bool,
+    page: PosesOf<'_>,
 ) -> Result<(), MotionError> {
-    cancel.within(OF_A_PICTURE, |cancel| every_block((node, motion), (frames, now), stamp, cancel, send))
+    cancel.within(OF_A_PICTURE, |cancel| every_block((node, motion), frames, stamp, cancel, page))
 }
 
 fn every_block(
     (node, motion): (&str, &Arc<dyn Motion>),
-    (frames, now): (u32, f64),
+    frames: u32,
     stamp: Stamp,
     cancel: &Cancel,
-    send: &mut dyn FnMut(Vec<u8>) -> bool,
+    page: PosesOf<'_>,
 ) -> Result<(), MotionError> {
     let range = Frames { from: 0.0, to: f64::from(frames) };
     let ready = prepared(motion, range, cancel)?;
     let floats = pose_floats(&*ready);
     let row = ready.len() * floats;
     let total = frames as usize + 1;
-    for (from, count) in block_frames(total, now.clamp(0.0, f64::from(frames)) as usize, 4 * row.max(1)) {
+    let lacks = (page.lacking)([ready.len(), floats, total]);
+    let now = page.frame.clamp(0.0, f64::from(frames)) as usize;
+    for (from, count) in block_frames(total, now, 4 * row.max(1)) {
+        let lacked = &lacks[from..from + count];
+        let Some(first) = lacked.iter().position(|lacks| *lacks) else { continue };
+        let last = lacked.iter().rposition(|lacks| *lacks).unwrap_or(first);
+        let (from, count) = (from + first, last + 1 - first);
         let list: Vec<f64> = (from..from + count).map(|frame| frame as f64).collect();
         let mut numbers = vec![0.0; count * row];
         fill_poses(&*ready, &list, &mut numbers, cancel)?;
@@ -77,7 +93,7 @@ fn every_block(
             "kind": "poses", "stamp": stamp, "node": node, "things": ready.len(), "floats": floats,
             "frames": total, "from": from, "count": count,
         });
-        if !send(encode(&header, &numbers)) {
+        if !(page.send)(encode(&header, &numbers), from..from + count) {
             return Err(MotionError::Cancelled);
         }
     }

@@ -24,15 +24,54 @@ pub enum Out {
     Block(Vec<u8>),
 }
 
-/// What a page has: what, and by which key. Shared with the work in the background.
+/// What a page has: what, and by which key. Shared with the work in the background; only what was really sent counts.
 #[derive(Default)]
 pub struct Has {
     sent: Mutex<HashMap<String, [u8; 32]>>,
+    poses: Mutex<HashMap<String, Framewise>>,
     /// Measured ends by node, with the key that they were measured for.
     ends: Mutex<HashMap<String, ([u8; 32], EndReport)>>,
 }
 
+/// The poses that a page has of an end: of some frames those of one motion, of others perhaps those of another.
+#[derive(Default)]
+struct Framewise {
+    /// Things, numbers of each, frames.
+    shape: [usize; 3],
+    /// Of which motion each frame is.
+    keys: Vec<Option<[u8; 32]>>,
+}
+
 impl Has {
+    /// True where the page has every frame of this motion.
+    fn poses_whole(&self, what: &str, key: &[u8; 32]) -> bool {
+        let poses = self.poses.lock().unwrap_or_else(PoisonError::into_inner);
+        poses.get(what).is_some_and(|known| known.keys.iter().all(|of| of.as_ref() == Some(key)))
+    }
+
+    /// Which frames of this motion the page lacks. Poses in another shape take the place of all that it has.
+    fn poses_lacking(&self, what: &str, key: &[u8; 32], shape: [usize; 3]) -> Vec<bool> {
+        let mut poses = self.poses.lock().unwrap_or_else(PoisonError::into_inner);
+        let known = poses.entry(what.to_owned()).or_default();
+        if known.shape != shape {
+            *known = Framewise { shape, keys: vec![None; shape[2]] };
+        }
+        known.keys.iter().map(|of| of.as_ref() != Some(key)).collect()
+    }
+
+    fn poses_now(&self, what: &str, key: [u8; 32], sent: std::ops::Range<usize>) {
+        let mut poses = self.poses.lock().unwrap_or_else(PoisonError::into_inner);
+        if let Some(known) = poses.get_mut(what).and_then(|known| known.keys.get_mut(sent)) {
+            known.fill(Some(key));
+        }
+    }
+
+    /// The page drops the poses of all others whose names begin so.
+    fn keep_only_poses(&self, begins: &str, left: &[String]) {
+        let mut poses = self.poses.lock().unwrap_or_else(PoisonError::into_inner);
+        poses.retain(|what, _| !what.starts_with(begins) || left.contains(what));
+    }
+
     fn same(&self, what: &str, key: &[u8; 32]) -> bool {
         self.sent.lock().unwrap_or_else(PoisonError::into_inner).get(what) == Some(key)
     }
@@ -46,15 +85,10 @@ impl Has {
         self.sent.lock().unwrap_or_else(PoisonError::into_inner).remove(what);
     }
 
-    /// The page has no more than these of what begins so.
-    fn keep_only(&self, begins: &str, left: &[String]) {
-        let mut sent = self.sent.lock().unwrap_or_else(PoisonError::into_inner);
-        sent.retain(|what, _| !what.starts_with(begins) || left.contains(what));
-    }
-
     /// Forgets what was sent of a version, since another comes in its place.
     pub fn forget_compared(&self) {
         self.sent.lock().unwrap_or_else(PoisonError::into_inner).retain(|what, _| !what.starts_with(COMPARED));
+        self.keep_only_poses(COMPARED, &[]);
     }
 
     /// What offers leave open is known now.
@@ -214,24 +248,29 @@ impl Work {
         let frames = side.scene.frames;
         let begins = format!("{}poses ", side.named);
         let left: Vec<String> = side.compiled.ends.iter().map(|end| format!("{begins}{}", end.node)).collect();
-        self.has.keep_only(&begins, &left);
+        self.has.keep_only_poses(&begins, &left);
         for end in &side.compiled.ends {
             let (what, key) = (format!("{begins}{}", end.node), mixed(&end.key, frames));
-            if self.has.same(&what, &key) {
+            if self.has.poses_whole(&what, &key) {
                 continue;
             }
-            let mut send = |block| self.send(Out::Block(block)).is_ok();
-            let (frame, cancel) = (self.watched.frame, &self.cancel);
-            blocks::pose_blocks(&end.node, &end.motion, frames, frame, side.stamp, cancel, &mut send)
-                .map_err(of(end))?;
-            self.has.now(what, key);
+            let lacking = |shape| self.has.poses_lacking(&what, &key, shape);
+            let mut send = |block, frames| {
+                let sent = self.send(Out::Block(block)).is_ok();
+                if sent {
+                    self.has.poses_now(&what, key, frames);
+                }
+                sent
+            };
+            let page = blocks::PosesOf { frame: self.watched.frame, lacking: &lacking, send: &mut send };
+            blocks::pose_blocks(&end.node, &end.motion, frames, side.stamp, &self.cancel, page).map_err(of(end))?;
         }
         Ok(())
     }
 
     fn nodes(&self, compiled: &Compiled) -> Result<(), MotionError> {
         let mut pictures = compiled.miniatures(&self.cancel)?;
-        let mut nodes = std::collections::BTreeMap::new();
+        let (mut nodes, mut now) = (std::collections::BTreeMap::new(), Vec::new());
         for (id, told) in report(compiled) {
             let what = format!("miniature {id}");
             let key = mixed(compiled.nodes[&id].key(), self.scene.frames);
@@ -240,12 +279,14 @@ impl Work {
             }
             let miniature = if self.has.same(&what, &key) { None } else { pictures.remove(&id) };
             if miniature.is_some() {
-                self.has.now(what, key);
+                now.push((what, key));
             }
             nodes.insert(id, NodeStatus { report: told, miniature });
         }
         let Stamp { revision, preview, .. } = self.stamp;
-        self.send(Out::Json(Box::new(ToPage::Nodes { revision, preview, nodes })))
+        self.send(Out::Json(Box::new(ToPage::Nodes { revision, preview, nodes })))?;
+        now.into_iter().for_each(|(what, key)| self.has.now(what, key));
+        Ok(())
     }
 
     fn ends(&self, compiled: &Compiled) -> Result<Vec<EndReport>, Unlooked> {
@@ -294,7 +335,10 @@ impl Work {
     }
 
     fn traces(&self, side: &Side<'_>, ends: &[EndReport]) -> Result<(), Unlooked> {
-        let Some((node, object)) = &self.watched.thing else { return Ok(()) };
+        let Some((node, object)) = &self.watched.thing else {
+            self.has.forget(&format!("{}traces", side.named));
+            return Ok(());
+        };
         let found = side.compiled.ends.iter().find(|end| end.node == *node && *object < end.motion.len());
         let Some(end) = found else {
             self.has.forget(&format!("{}traces", side.named));

@@ -4,4 +4,5 @@ mod api;
 mod common;
 mod live;
 mod safety;
+mod showing;
 mod versions;

@@ -121,7 +121,7 @@ impl Page {
     }
 
     /// Reads one frame: a JSON message, or a block that is kept.
-    async fn next(&mut self) -> Option<Value> {
+    pub async fn next(&mut self) -> Option<Value> {
         let frame = tokio::time::timeout(Duration::from_secs(60), self.socket.next()).await;
         match frame.expect("an answer within a minute").expect("the connection is open").expect("a frame") {
             Frame::Text(text) => return Some(serde_json::from_slice(&text).unwrap()),
