@@ -84,6 +84,9 @@ impl Scene {
 
 /// Fields of the right kind; a refusal names the field.
 pub(super) fn parse(value: Value) -> Result<Scene, SceneError> {
+    if let Some(place) = nul(&value) {
+        return Err(wrong(place, "A character with the number 0 stands in this text: take it out.".to_owned()));
+    }
     serde_path_to_error::deserialize(value)
         .map_err(|error| wrong(error.path().to_string().replace('.', "/"), format!("{}.", error.inner())))
 }
@@ -272,4 +275,25 @@ fn no_circle(scene: &Scene) -> Result<(), SceneError> {
     let names: Vec<&str> = waits.keys().take(MOST_NAMED).map(|id| scene.nodes[*id].name.as_str()).collect();
     let more = if waits.len() > MOST_NAMED { " and more" } else { "" };
     Err(wrong("threads", format!("these threads close a circle: {}{more}. Remove one of them.", names.join(", "))))
+}
+
+/// Where a text, or the name of a field, has a character that no database and few files can hold.
+fn nul(value: &Value) -> Option<String> {
+    let within = |name: &str, value: &Value| {
+        let place = nul(value)?;
+        let name = name.replace('\0', "");
+        Some(if place.is_empty() { name } else { format!("{name}/{place}") })
+    };
+    match value {
+        Value::String(text) => text.contains('\0').then(String::new),
+        Value::Array(items) => items.iter().enumerate().find_map(|(i, item)| within(&i.to_string(), item)),
+        Value::Object(fields) => {
+            fields.iter().find_map(
+                |(name, value)| {
+                    if name.contains('\0') { Some(name.replace('\0', "")) } else { within(name, value) }
+                },
+            )
+        }
+        _ => None,
+    }
 }

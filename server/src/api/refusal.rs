@@ -38,6 +38,13 @@ impl Refusal {
         Self { passing: true, ..self }
     }
 
+    /// True where it is by no fault of what was sent that this was not done, and the same may be done later.
+    /// What follows waits for it then.
+    pub fn waits(&self) -> bool {
+        // An edit of a scene that was deleted waits too: the scene may be brought back.
+        self.is_passing() || self.is_missing()
+    }
+
     /// True when the same may succeed later: what was sent is not wrong.
     pub const fn is_passing(&self) -> bool {
         self.passing
@@ -87,17 +94,61 @@ impl ResponseError for Refusal {
 
 /// SQLSTATE of a disk that is full.
 const DISK_FULL: &str = "53100";
+/// SQLSTATE of what is there already.
+const DOUBLE: &str = "23505";
+/// Classes of SQLSTATE that pass: connections, transactions that were in each other's way, resources, an administrator,
+/// the machine.
+const PASSING: [&str; 7] = ["08", "25", "40", "53", "55", "57", "58"];
 
 impl From<sqlx::Error> for Refusal {
     fn from(error: sqlx::Error) -> Self {
         tracing::error!("database: {error}");
-        let code = error.as_database_error().and_then(|error| error.code().map(|code| code.into_owned()));
-        let message = match code.as_deref() {
-            Some(DISK_FULL) => {
-                "The disk of the database is full: make room there. What you change waits in this page until then."
-            }
-            _ => "The database cannot be reached just now. What you change waits until it is back.",
+        let Some(code) = error.as_database_error().map(|error| error.code().unwrap_or_default().into_owned()) else {
+            return Self::from_driver(&error);
         };
-        Self::with_status(StatusCode::SERVICE_UNAVAILABLE, message).passing()
+        let passing = |message: &str| Self::with_status(StatusCode::SERVICE_UNAVAILABLE, message).passing();
+        match code.as_str() {
+            DISK_FULL => passing(
+                "The disk of the database is full: make room there. What you change waits in this page until then.",
+            ),
+            // What was kept by another way at the same time is found when it is asked again.
+            DOUBLE => passing(AWAY),
+            code if PASSING.iter().any(|class| code.starts_with(class)) => passing(AWAY),
+            code if code.starts_with("22") => Self::bad(format!(
+                "The database cannot keep this text or number (its error {code}): take out characters that are no letters."
+            )),
+            code if code.starts_with("54") => {
+                Self::bad(format!("That is larger than the database can keep (its error {code}): make it smaller."))
+            }
+            code => Self::with_status(
+                StatusCode::INTERNAL_SERVER_ERROR,
+                format!("The database refuses that for good (its error {code}): nothing was changed."),
+            ),
+        }
+    }
+}
+
+const AWAY: &str = "The database cannot be reached just now. What you change waits until it is back.";
+
+impl Refusal {
+    /// Of what did not come as far as the database, or could not be read when it came back.
+    fn from_driver(error: &sqlx::Error) -> Self {
+        use sqlx::Error::{
+            ColumnDecode, ColumnIndexOutOfBounds, ColumnNotFound, Decode, Encode, Migrate, RowNotFound, TypeNotFound,
+        };
+        match error {
+            RowNotFound => Self::missing("That is not there any more."),
+            ColumnDecode { .. }
+            | ColumnIndexOutOfBounds { .. }
+            | ColumnNotFound(_)
+            | Decode(_)
+            | Encode(_)
+            | TypeNotFound { .. }
+            | Migrate(_) => Self::with_status(
+                StatusCode::INTERNAL_SERVER_ERROR,
+                "What is kept in the database cannot be read by this version of the server: nothing was changed.",
+            ),
+            _ => Self::with_status(StatusCode::SERVICE_UNAVAILABLE, AWAY).passing(),
+        }
     }
 }

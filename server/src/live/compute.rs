@@ -273,14 +273,18 @@ impl Work {
         let (mut nodes, mut now) = (std::collections::BTreeMap::new(), Vec::new());
         for (id, told) in report(compiled) {
             let what = format!("miniature {id}");
-            let key = mixed(compiled.nodes[&id].key(), self.scene.frames);
-            if told.state == "error" {
+            let picture = pictures.remove(&id);
+            let key = mixed(compiled.nodes[&id].key(), (self.scene.frames, picture.is_some()));
+            let miniature = if told.state == "error" {
+                // The page drops what it has.
                 self.has.forget(&what);
-            }
-            let miniature = if self.has.same(&what, &key) { None } else { pictures.remove(&id) };
-            if miniature.is_some() {
+                None
+            } else if self.has.same(&what, &key) {
+                None
+            } else {
                 now.push((what, key));
-            }
+                Some(picture.unwrap_or_default())
+            };
             nodes.insert(id, NodeStatus { report: told, miniature });
         }
         let Stamp { revision, preview, .. } = self.stamp;

@@ -9,6 +9,7 @@ mod session;
 pub use compute::compile_now;
 pub use messages::{FromPage, NodeStatus, ToPage, TraceHeader};
 pub use room::{Hub, Room, Wish, files_of, open_scene};
+pub use session::is_name;
 
 use crate::Shop;
 use crate::api::Refusal;

@@ -214,11 +214,12 @@ impl Room {
         wish: Wish,
     ) -> Result<Option<ToPage>, Refusal> {
         if let Some(revision) = edits::known(&shop.pool, self.id, client, sequence).await? {
-            let (undo, redo) = self.can(shop, client).await?;
-            let (client, ops) = (client.to_owned(), Vec::new());
-            return Ok(Some(ToPage::Edited { revision, client, sequence, ops, undo, redo }));
+            return self.before(shop, revision, client, sequence).await.map(Some);
         }
         let change = self.change(shop, client, wish, &state.scene).await?;
+        if change.label.contains('\0') {
+            return Err(Refusal::bad("A character with the number 0 stands in the edit's name: take it out."));
+        }
         let (scene, inverse) = apply(&state.scene, &change.ops, &shop.registry.schemas)
             .map_err(|error| Refusal::bad(error.to_string()))?;
         // Before anything is kept: afterwards nothing may fail any more.
@@ -257,6 +258,19 @@ impl Room {
         *state = State { scene: Arc::new(scene), revision, files };
         self.tell(&Event::Edited { revision, client: client.to_owned(), sequence, ops: change.ops });
         Ok(None)
+    }
+
+    /// What is answered to an edit that is kept already.
+    async fn before(&self, shop: &Shop, revision: i64, client: &str, sequence: i64) -> Result<ToPage, Refusal> {
+        let (undo, redo) = self.can(shop, client).await?;
+        Ok(ToPage::Edited { revision, client: client.to_owned(), sequence, ops: Vec::new(), undo, redo })
+    }
+
+    /// The same of one that was kept just now.
+    pub async fn kept(&self, shop: &Shop, client: &str, sequence: i64) -> Result<ToPage, Refusal> {
+        let revision = edits::known(&shop.pool, self.id, client, sequence).await?;
+        let revision = revision.ok_or_else(|| Refusal::conflict("The edit was kept and is gone again.").passing())?;
+        self.before(shop, revision, client, sequence).await
     }
 
     async fn change(&self, shop: &Shop, client: &str, wish: Wish, scene: &Scene) -> Result<Change, Refusal> {

@@ -86,6 +86,11 @@ pub async fn run(shop: Arc<Shop>, room: Arc<Room>, socket: Session, mut stream: 
     let _ = page.socket.close(None).await;
 }
 
+/// True for what a page may be called.
+pub fn is_name(client: &str) -> bool {
+    (1..=64).contains(&client.len()) && !client.contains('\0')
+}
+
 async fn done(working: &mut Option<tokio::task::JoinHandle<()>>) {
     if let Some(task) = working
         && let Err(error) = task.await
@@ -110,8 +115,8 @@ impl Page {
 
     async fn heed(&mut self, message: FromPage) -> Result<(), Closed> {
         if let FromPage::Hello { client } = message {
-            if client.is_empty() || client.len() > 64 {
-                return self.refuse(None, "A page's name must have 1 to 64 bytes.".to_owned()).await;
+            if !is_name(&client) {
+                return self.refuse(None, "A page's name must have 1 to 64 bytes, none of them 0.".to_owned()).await;
             }
             self.client = client;
             // Where the state is in doubt and cannot be read, the last one known is shown meanwhile.
@@ -126,7 +131,7 @@ impl Page {
         match message {
             FromPage::Hello { .. } => Ok(()),
             FromPage::Edit { sequence, label, ops, client } => {
-                let client = client.filter(|name| !name.is_empty() && name.len() <= 64);
+                let client = client.filter(|name| is_name(name));
                 self.act(client, sequence, Wish::Edit { label, ops }).await
             }
             FromPage::Undo { sequence } => self.act(None, sequence, Wish::Undo).await,
@@ -180,8 +185,7 @@ impl Page {
             Ok(None) => Ok(()),
             Ok(Some(answer)) => self.say(&answer).await,
             Err(refusal) => {
-                // An edit of a scene that was deleted waits too: the scene may be brought back.
-                let later = refusal.is_passing() || refusal.is_missing();
+                let later = refusal.waits();
                 self.waiting = later.then_some(sequence);
                 self.say(&ToPage::Refused { sequence: Some(sequence), message: refusal.message, later }).await?;
                 self.work().await;

@@ -273,3 +273,82 @@ async fn what_went_and_came_back_as_it_was_is_sent_again() {
     let nodes = page.until(whole).await;
     assert!(nodes["nodes"]["path"]["miniature"].is_object(), "with its picture");
 }
+
+/// So many numbers by keys, of as many bytes as a bake of many bodies.
+fn large(nodes: usize) -> Value {
+    let key = |i: usize| json!({ "id": format!("key-{i}"), "frame": i, "value": i as f64 / 7.0, "handles": "joined", "before": [-0.3, 0.123_456_789], "after": [0.3, 0.987_654_321] });
+    let keys: Vec<Value> = (0..2000).map(key).collect();
+    let node = json!({ "type": "keys", "name": "Baked", "params": { "keys": keys } });
+    (0..nodes).map(|i| json!({ "op": "put", "at": ["nodes", format!("baked-{i}")], "value": node })).collect()
+}
+
+#[actix_web::test]
+async fn an_edit_larger_than_a_message_is_kept_by_a_request_and_told_to_every_page() {
+    let served = Served::start().await;
+    let id = served.bring_in(&scene()).await;
+    let (mut one, mut two) = (served.open(&id, "one").await, served.open(&id, "two").await);
+    one.kind("scene").await;
+    two.kind("scene").await;
+    let ops = large(32);
+    assert!(ops.to_string().len() > 6 << 20);
+    let path = format!("/api/scenes/{id}/edits");
+    let edit = json!({ "client": "one", "sequence": 7, "label": "bake", "ops": ops });
+    let (status, answer) = served.post(&path, &edit).await;
+    assert_eq!((status, answer["kind"].as_str(), answer["revision"].as_i64()), (200, Some("edited"), Some(1)));
+    let (seen, own) = (two.kind("edited").await, one.kind("edited").await);
+    assert_eq!((seen["client"].as_str(), seen["sequence"].as_i64(), &seen["ops"]), (Some("one"), Some(7), &ops));
+    assert_eq!(own["undo"], "bake");
+    let (status, again) = served.post(&path, &edit).await;
+    assert_eq!((status, again["revision"].as_i64()), (200, Some(1)), "the answer that it had the first time");
+    one.sequence = 7;
+    assert_eq!(one.undo().await.unwrap(), 2, "and it is taken back as any other");
+    let (_, file) = served.get(&format!("/api/scenes/{id}/file")).await;
+    assert!(file["nodes"].get("baked-0").is_none());
+
+    // What is wrong is refused with the edit's number, what is too large in words.
+    let wrong = json!({ "client": "one", "sequence": 9, "label": "x", "ops": riders(-1) });
+    let (status, refused) = served.post(&path, &wrong).await;
+    assert_eq!((status, refused["kind"].as_str(), refused["later"].as_bool()), (422, Some("refused"), Some(false)));
+    let huge = json!({ "client": "one", "sequence": 10, "label": "x".repeat(65 << 20), "ops": [] });
+    let (status, refused) = served.post(&path, &huge).await;
+    assert_eq!((status, refused["message"].as_str()), (413, Some("That is larger than 64 MB: make it smaller.")));
+    let gone = format!("/api/scenes/{}/edits", uuid::Uuid::new_v4());
+    let (status, refused) = served.post(&gone, &edit).await;
+    assert_eq!((status, refused["later"].as_bool()), (404, Some(true)), "the scene may be brought back");
+}
+
+#[actix_web::test]
+async fn a_text_that_no_database_can_hold_is_refused_for_good_and_holds_nothing_up() {
+    let served = Served::start().await;
+    let id = served.bring_in(&scene()).await;
+    let mut page = served.open(&id, "one").await;
+    page.kind("scene").await;
+    let put = |at: Value, value: Value| json!([{ "op": "put", "at": at, "value": value }]);
+    let bad = [
+        put(json!(["name"]), json!("No\0thing")),
+        put(json!(["nodes", "ride", "name"]), json!("\0")),
+        put(json!(["nodes", "ride", "type"]), json!("ri\0de")),
+        put(json!(["nodes", "ri\0de"]), json!({ "type": "ride", "name": "R" })),
+        put(json!(["nodes", "path", "params", "points"]), json!([{ "id": "a\0", "at": [0, 0, 0] }])),
+        put(json!(["nodes", "ride", "params", "pace"]), json!("\0")),
+        json!([{ "op": "put", "at": ["nodes", "path", "params", "points", "z"], "value": { "id": "z", "at": [0, 0, 0] }, "before": "\0" }]),
+    ];
+    for ops in bad {
+        let sequence = page.edit(ops.clone()).await;
+        let refused = page.kind("refused").await;
+        assert_eq!(
+            (refused["sequence"].as_i64(), refused["later"].as_bool()),
+            (Some(sequence), Some(false)),
+            "{ops}: {refused}"
+        );
+    }
+    page.sequence += 1;
+    let label = json!({ "kind": "edit", "sequence": page.sequence, "label": "set\0", "ops": riders(5) });
+    page.say(&label).await;
+    assert_eq!(page.kind("refused").await["later"], false);
+    let (status, _) = served.post("/api/scenes", &json!({ "name": "a\0b", "space": "deep" })).await;
+    assert_eq!(status, 422);
+    let (status, _) = served.post(&format!("/api/scenes/{id}/versions"), &json!({ "name": "a\0b" })).await;
+    assert_eq!(status, 422);
+    assert_eq!(page.edited(riders(5)).await.unwrap(), 1, "what comes after is kept");
+}

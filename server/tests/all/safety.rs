@@ -29,6 +29,48 @@ async fn a_full_disk_is_said_and_the_edit_is_taken_when_there_is_room() {
     assert_eq!(page.edited(named("a", "A")).await.unwrap(), 1);
 }
 
+/// Each error of the database passes or lasts, and what is said of it fits.
+#[actix_web::test]
+async fn every_error_of_the_database_says_whether_it_passes() {
+    let served = Served::start().await;
+    let id = served.bring_in(&scene()).await;
+    let mut page = served.open(&id, "one").await;
+    page.kind("scene").await;
+    let kinds = [
+        ("53200", true, "cannot be reached just now"),
+        ("40P01", true, "cannot be reached just now"),
+        ("57014", true, "cannot be reached just now"),
+        ("23505", true, "cannot be reached just now"),
+        ("22P05", false, "cannot keep this text or number"),
+        ("54000", false, "larger than the database can keep"),
+        ("23514", false, "refuses that for good"),
+        ("42703", false, "refuses that for good"),
+    ];
+    for (i, (code, passes, words)) in kinds.into_iter().enumerate() {
+        served
+            .in_database(&format!(
+                "CREATE OR REPLACE FUNCTION trouble() RETURNS trigger LANGUAGE plpgsql AS \
+                 $$ BEGIN RAISE EXCEPTION 'trouble' USING ERRCODE = '{code}'; END $$; \
+                 CREATE TRIGGER trouble BEFORE INSERT ON edits FOR EACH ROW EXECUTE FUNCTION trouble();",
+            ))
+            .await;
+        let sequence = page.edit(named(&format!("n{i}"), "A")).await;
+        let refused = page.kind("refused").await;
+        assert_eq!(
+            (refused["sequence"].as_i64(), refused["later"].as_bool()),
+            (Some(sequence), Some(passes)),
+            "{code}: {refused}"
+        );
+        assert!(refused["message"].as_str().unwrap().contains(words), "{code}: {refused}");
+        served.in_database("DROP TRIGGER trouble ON edits").await;
+        if passes {
+            // Asked again it is kept: once.
+            page.sequence -= 1;
+            page.edited(named(&format!("n{i}"), "A")).await.unwrap();
+        }
+    }
+}
+
 #[actix_web::test]
 async fn connections_that_break_at_any_moment_lose_and_double_nothing() {
     let served = Served::start().await;

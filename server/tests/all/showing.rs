@@ -1,6 +1,6 @@
 //! What a page shows is what is kept: after whatever was tried, edited, taken back and cancelled on the way.
 
-use crate::common::{Page, Served, scene};
+use crate::common::{PATIENCE, Page, Served, scene};
 use proptest::prelude::*;
 use serde_json::{Value, json};
 use std::collections::BTreeMap;
@@ -182,7 +182,10 @@ async fn shows_what_is_kept(acts: Vec<Act>) -> Result<(), String> {
                     }
                 }
             }
+            // What was sent before is done then, and nothing of it comes after what the new connection sends.
             Act::Reconnect => {
+                page.say(&json!({ "kind": "here" })).await;
+                screen.until(&mut page, |m| m["kind"] == "here").await;
                 sequence = page.sequence;
                 page = served.open(&id, "one").await;
                 page.sequence = sequence;
@@ -200,11 +203,17 @@ async fn shows_what_is_kept(acts: Vec<Act>) -> Result<(), String> {
         page.blocks.drain(..).for_each(|block| screen.take(block));
         let Some(message) = message else { continue };
         screen.hear(&message);
+        if message["kind"] == "refused" && message["later"] == true {
+            return Err(format!("it was told to wait: {message}"));
+        }
         if message["kind"] == "edited" && message["sequence"] == sequence {
             revision = message["revision"].as_i64();
         }
     }
-    screen.until(&mut page, |m| m["kind"] == "ends" && m["revision"].as_i64() == revision && m["preview"] == 0).await;
+    let there = |m: &Value| m["kind"] == "ends" && m["revision"].as_i64() == revision && m["preview"] == 0;
+    if tokio::time::timeout(PATIENCE, screen.until(&mut page, there)).await.is_err() {
+        return Err(format!("revision {revision:?} is never shown"));
+    }
     let (_, kept) = served.get(&format!("/api/scenes/{id}/file")).await;
     let wanted = baked(kept);
     if screen.poses.keys().ne(wanted.keys()) {
@@ -229,6 +238,7 @@ async fn shows_what_is_kept(acts: Vec<Act>) -> Result<(), String> {
     // A page that has just come has the same small pictures.
     let (mut other, mut fresh) = (served.open(&id, "two").await, Screen::default());
     fresh.until(&mut other, |m| m["kind"] == "ends").await;
+    served.shop.pool.close().await;
     if fresh.pictures != screen.pictures {
         return Err("the small pictures are others".to_owned());
     }

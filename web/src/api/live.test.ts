@@ -274,6 +274,74 @@ describe('the live connection', () => {
     expect(useScene.getState().preview).toBeNull();
   });
 
+  describe('an edit that is too large for a message', () => {
+    const large = (n: number): Op[] => [{ op: 'put', at: ['nodes', 'ride', 'params', 'riders'], value: n }, { op: 'put', at: ['nodes', 'text'], value: 'x'.repeat(1_100_000) }];
+    const asked: { path: string; body: { sequence: number; client: string; ops: Op[] }; answer: (status: number, body: unknown) => void }[] = [];
+    beforeEach(() => {
+      asked.length = 0;
+      vi.stubGlobal('fetch', (path: string, init: { body: string }) => new Promise((resolve) => asked.push({ path, body: JSON.parse(init.body) as (typeof asked)[number]['body'], answer: (status, body) => resolve(new Response(JSON.stringify(body), { status })) })));
+    });
+
+    it('goes by a request, after what came before it and before what comes after it', async () => {
+      live.edit('a', riders(1));
+      live.edit('b', large(2));
+      live.edit('c', riders(3));
+      expect(sent().map((edit) => edit.label)).toEqual(['a']);
+      expect(asked).toHaveLength(0);
+      answers(5, sent()[0]!);
+      expect(asked.map(({ path }) => path)).toEqual([`/api/scenes/${SCENE}/edits`]);
+      const { sequence, client: by, ops } = asked[0]!.body;
+      expect(by).toBe(client());
+      // It is told over the live connection as well, in either order.
+      asked[0]!.answer(200, { kind: 'edited', revision: 6, client: by, sequence, ops: [], undo: 'b', redo: null });
+      await settled();
+      expect(useScene.getState().pending).toHaveLength(2);
+      socket.says({ kind: 'edited', revision: 6, client: by, sequence, ops, undo: 'b', redo: null });
+      expect(sent().map((edit) => edit.label)).toEqual(['a', 'c']);
+      answers(7, sent()[1]!);
+      expect(useScene.getState()).toMatchObject({ pending: [], revision: 7 });
+      expect(shown()).toBe(3);
+    });
+
+    it('is taken back and said to be refused where it can never be kept, and holds nothing up', async () => {
+      live.edit('b', large(2));
+      live.edit('c', riders(3));
+      asked[0]!.answer(413, { message: 'That is larger than 64 MB: make it smaller.' });
+      await settled();
+      expect(useScene.getState().message?.text).toContain('64 MB');
+      expect(sent().map((edit) => edit.label)).toEqual(['c']);
+      expect(shown()).toBe(3);
+    });
+
+    it('is asked again where the server could not be reached, and is not doubled', async () => {
+      live.edit('b', large(2));
+      asked[0]!.answer(503, { kind: 'refused', sequence: asked[0]!.body.sequence, message: 'The database cannot be reached just now.', later: true });
+      await settled();
+      expect(useScene.getState().trouble).toContain('cannot be reached');
+      vi.advanceTimersByTime(10_000);
+      expect(asked.map(({ body }) => body.sequence)).toEqual([asked[0]!.body.sequence, asked[0]!.body.sequence]);
+      socket.drop();
+      vi.advanceTimersByTime(1_000);
+      // It was kept meanwhile; the page learns so when it asks once more.
+      socket = Socket.all.at(-1)!;
+      socket.opens();
+      socket.says(told(5));
+      const { sequence, client: by } = asked[1]!.body;
+      asked[1]!.answer(200, { kind: 'edited', revision: 5, client: by, sequence, ops: [], undo: 'b', redo: null });
+      await settled();
+      expect(useScene.getState().pending).toHaveLength(0);
+      expect(asked).toHaveLength(2);
+    });
+
+    it('is not tried while it is dragged', () => {
+      live.preview(large(2));
+      live.preview(riders(3));
+      vi.advanceTimersByTime(20);
+      expect(socket.sent.filter((message) => message.kind === 'preview').map((message) => message.ops)).toEqual([riders(3)]);
+      expect(shown()).toBe(3);
+    });
+  });
+
   it('goes on after a preview that was refused', () => {
     live.preview(riders(-1));
     live.preview(riders(3));

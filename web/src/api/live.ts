@@ -19,6 +19,10 @@ const LOOK = 10_000;
 /** Waiting times between tries, milliseconds. */
 const SHORTEST = 300;
 const LONGEST = 5000;
+/** Characters of an edit beyond which it goes by a request of its own: the live connection takes small messages only. */
+const LARGE = 1_000_000;
+/** Megabytes beyond which the server keeps no edit. */
+const LARGEST = 64;
 
 type Named = Pick<Pending, 'client' | 'sequence'>;
 
@@ -42,6 +46,8 @@ export class Live {
   private client = '';
   /** Names of what was sent and is not answered. The server keeps their order, also where one has to wait. */
   private readonly inFlight = new Set<string>();
+  /** True while a large edit is on its way: what follows waits for its answer. */
+  private large = false;
   private againIn = 0;
   private again = 0;
   private asked = 0;
@@ -182,17 +188,40 @@ export class Live {
 
   /** Sends what is pending and was not sent on this connection, in order. */
   private pump(): void {
-    if (this.again || !this.welcome) return;
-    const fresh = get().pending.filter((edit) => !this.inFlight.has(nameOf(edit)));
-    if (fresh.length > 0) this.watchFrame();
-    if (fresh.some((edit) => !edit.sent)) setDocument({ pending: get().pending.map((edit) => (edit.sent ? edit : { ...edit, sent: true })) });
-    for (const edit of fresh) {
+    if (this.again || !this.welcome || this.large) return;
+    const going: { edit: Pending; text: string }[] = [];
+    for (const edit of get().pending.filter((edit) => !this.inFlight.has(nameOf(edit)))) {
+      const text = JSON.stringify(this.messageOf(edit));
+      // A large one goes alone, once all before it is answered.
+      if (text.length > LARGE && going.length + this.inFlight.size > 0) break;
+      going.push({ edit, text });
+      if (text.length > LARGE) break;
+    }
+    if (going.length === 0) return;
+    this.watchFrame();
+    const names = new Set(going.map(({ edit }) => nameOf(edit)));
+    setDocument({ pending: get().pending.map((edit) => (edit.sent || !names.has(nameOf(edit)) ? edit : { ...edit, sent: true })) });
+    for (const { edit, text } of going) {
       this.inFlight.add(nameOf(edit));
       note('sent', performance.now());
-      const { kind, sequence, label, ops, client } = edit;
-      if (kind === 'edit') this.send({ kind, sequence, label, ops, ...(client === this.client ? {} : { client }) });
-      else this.send({ kind, sequence });
+      if (text.length > LARGE) void this.sendLarge(edit);
+      else this.sendText(text);
     }
+  }
+
+  private messageOf({ kind, sequence, label, ops, client }: Pending): FromPage {
+    if (kind !== 'edit') return { kind, sequence };
+    return { kind, sequence, label, ops, ...(client === this.client ? {} : { client }) };
+  }
+
+  /** Sends an edit by a request of its own. That it is kept is told over the live connection too, with what it changed. */
+  private async sendLarge({ client, sequence, label, ops }: Pending): Promise<void> {
+    this.large = true;
+    const answer = await kept(`/api/scenes/${this.scene}/edits`, { client, sequence, label, ops });
+    this.large = false;
+    if (this.closed) return;
+    if (answer.kind === 'refused') this.refused({ ...answer, sequence });
+    else if (answer.revision <= get().revision) this.edited(answer);
   }
 
   /** What was on its way is answered. */
@@ -215,12 +244,15 @@ export class Live {
 
   private sendPreview(): void {
     if (!this.next) return;
+    const text = JSON.stringify({ kind: 'preview', number: this.previewNumber + 1, ops: this.next } satisfies FromPage);
+    this.next = null;
+    // What is too large to be tried is seen when it is kept.
+    if (text.length > LARGE) return;
     this.previewNumber += 1;
     this.watchFrame();
     this.unanswered = { number: this.previewNumber, since: performance.now() };
     note('sent', performance.now(), this.previewNumber);
-    this.send({ kind: 'preview', number: this.previewNumber, ops: this.next });
-    this.next = null;
+    this.sendText(text);
   }
 
   private answered(number: number): void {
@@ -242,7 +274,11 @@ export class Live {
   }
 
   private send(message: FromPage): void {
-    if (this.socket?.readyState === WebSocket.OPEN) this.socket.send(JSON.stringify(message));
+    this.sendText(JSON.stringify(message));
+  }
+
+  private sendText(text: string): void {
+    if (this.socket?.readyState === WebSocket.OPEN) this.socket.send(text);
   }
 
   private open(): void {
@@ -387,4 +423,22 @@ export class Live {
     setDocument({ pending: get().pending.filter((edit) => edit.sequence !== sequence), trouble: null });
     this.pump();
   }
+}
+
+type Kept = Extract<ToPage, { kind: 'edited' | 'refused' }>;
+
+/** Sends an edit by a request; what is answered is what the live connection would say. */
+async function kept(path: string, edit: unknown): Promise<Kept> {
+  const refused = (message: string, later: boolean): Kept => ({ kind: 'refused', sequence: null, message, later });
+  const text = JSON.stringify(edit);
+  if (text.length > LARGEST * 2 ** 20) return refused(`That is larger than ${LARGEST} MB: make it smaller.`, false);
+  let response: Response;
+  try {
+    response = await fetch(path, { method: 'POST', headers: { 'content-type': 'application/json' }, body: text });
+  } catch {
+    return refused('The server cannot be reached just now. What you change waits until it is back.', true);
+  }
+  const body = (await response.json().catch(() => null)) as Kept | { kind?: undefined; message?: string } | null;
+  if (body?.kind) return body;
+  return refused(body?.message ?? `The server answered with an error (${response.status}).`, response.status >= 500);
 }

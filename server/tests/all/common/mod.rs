@@ -12,6 +12,9 @@ use std::sync::atomic::{AtomicU64, Ordering};
 use std::time::Duration;
 use zickzack_server::{Shop, loopback_hosts, serve, store};
 
+/// How long an answer may take, on whatever machine.
+pub const PATIENCE: Duration = Duration::from_secs(60);
+
 pub struct Served {
     pub base: String,
     pub host: String,
@@ -53,7 +56,8 @@ impl Served {
     }
 
     pub async fn post(&self, path: &str, body: &Value) -> (u16, Value) {
-        let mut response = self.client.post(format!("{}{path}", self.base)).send_json(body).await.unwrap();
+        let mut response =
+            self.client.post(format!("{}{path}", self.base)).timeout(PATIENCE).send_json(body).await.unwrap();
         (response.status().as_u16(), response.json().await.unwrap_or(Value::Null))
     }
 
@@ -122,7 +126,7 @@ impl Page {
 
     /// Reads one frame: a JSON message, or a block that is kept.
     pub async fn next(&mut self) -> Option<Value> {
-        let frame = tokio::time::timeout(Duration::from_secs(60), self.socket.next()).await;
+        let frame = tokio::time::timeout(PATIENCE, self.socket.next()).await;
         match frame.expect("an answer within a minute").expect("the connection is open").expect("a frame") {
             Frame::Text(text) => return Some(serde_json::from_slice(&text).unwrap()),
             Frame::Binary(bytes) => self.blocks.push(decode(&bytes)),

@@ -159,6 +159,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/scenes/{id}/edits": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Keeps an edit, as the live connection does, and answers as it does; a page that sends what follows only after the
+         *     answer keeps its order.
+         */
+        post: operations["keep_edit"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/scenes/{id}/file": {
         parameters: {
             query?: never;
@@ -654,6 +674,15 @@ export interface components {
             letter: string;
             /** @description What it is shown as; empty for as the Output says. */
             thing: string;
+        };
+        /** @description An edit that is too large for the live connection. */
+        LargeEdit: {
+            /** @description Who made it, as in `Hello`. */
+            client: string;
+            label: string;
+            ops: components["schemas"]["Op"][];
+            /** Format: int64 */
+            sequence: number;
         };
         /** @description A thing that is somewhere else at once. */
         LeapReport: {
@@ -1716,6 +1745,55 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    keep_edit: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LargeEdit"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ToPage"];
+                };
+            };
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ToPage"];
+                };
+            };
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ToPage"];
                 };
             };
         };
