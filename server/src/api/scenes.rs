@@ -163,7 +163,7 @@ pub async fn remove(shop: web::Data<Shop>, id: web::Path<Uuid>) -> Result<HttpRe
     if !scenes::set_deleted(&shop.pool, *id, true).await? {
         return Err(Refusal::no_scene());
     }
-    shop.hub.deleted(*id).await;
+    shop.hub.deleted(*id);
     Ok(HttpResponse::NoContent().finish())
 }
 

@@ -9,16 +9,20 @@ use serde_json::Value;
 use std::collections::{BTreeMap, HashMap};
 use std::sync::atomic::{AtomicU64, Ordering};
 use std::sync::{Arc, Mutex as StdMutex, PoisonError, Weak};
-use tokio::sync::{Mutex, mpsc};
+use tokio::sync::{Mutex, OnceCell, mpsc};
 use uuid::Uuid;
 use zickzack_core::graph::Memo;
 use zickzack_core::nodes::Registry;
 use zickzack_core::scene::{Op, Scene, apply, value_at};
 use zickzack_formats::files::Files;
 
-/// All scenes that are open somewhere.
+/// A room that is there, or is being opened by one while others wait for it.
+type Opening = Arc<OnceCell<Arc<Room>>>;
+
+/// All scenes that are open somewhere. A scene has one room, whoever comes at the same time, for as long as anybody holds
+/// it.
 #[derive(Default)]
-pub struct Hub(Mutex<HashMap<Uuid, Arc<Room>>>);
+pub struct Hub(StdMutex<HashMap<Uuid, Opening>>);
 
 /// One open scene.
 pub struct Room {
@@ -75,27 +79,37 @@ fn telling(room: Weak<Room>) -> Arc<dyn Fn() + Send + Sync> {
 impl Hub {
     /// The room of a scene, opened when nobody was there.
     pub async fn room(&self, shop: &Shop, id: Uuid) -> Result<Arc<Room>, Refusal> {
-        let mut rooms = self.0.lock().await;
-        if let Some(room) = rooms.get(&id) {
-            return Ok(room.clone());
-        }
-        let state = open_scene(shop, id).await?;
-        rooms.retain(|_, room| !room.is_empty());
-        let room = Arc::new_cyclic(|room: &Weak<Room>| Room {
-            id,
-            memo: Arc::default(),
-            studio: Arc::new(Studio::new(shop.shelf.clone(), telling(room.clone()))),
-            state: Mutex::new(Held { state, doubtful: false }),
-            pages: StdMutex::default(),
-            next_page: AtomicU64::new(1),
+        let opening = self.opening(id);
+        let room = opening.get_or_try_init(|| async {
+            let state = open_scene(shop, id).await?;
+            Ok::<_, Refusal>(Arc::new_cyclic(|room: &Weak<Room>| Room {
+                id,
+                memo: Arc::default(),
+                studio: Arc::new(Studio::new(shop.shelf.clone(), telling(room.clone()))),
+                state: Mutex::new(Held { state, doubtful: false }),
+                pages: StdMutex::default(),
+                next_page: AtomicU64::new(1),
+            }))
         });
-        rooms.insert(id, room.clone());
-        Ok(room)
+        Ok(room.await?.clone())
+    }
+
+    fn opening(&self, id: Uuid) -> Opening {
+        let mut rooms = self.rooms();
+        // Nobody can take up meanwhile what only this list holds.
+        let held = |room: &Arc<Room>| Arc::strong_count(room) > 1;
+        rooms.retain(|_, opening| Arc::strong_count(opening) > 1 || opening.get().is_some_and(held));
+        rooms.entry(id).or_default().clone()
+    }
+
+    fn rooms(&self) -> std::sync::MutexGuard<'_, HashMap<Uuid, Opening>> {
+        self.0.lock().unwrap_or_else(PoisonError::into_inner)
     }
 
     /// Tells the pages of a scene that it is gone.
-    pub async fn deleted(&self, id: Uuid) {
-        if let Some(room) = self.0.lock().await.remove(&id) {
+    pub fn deleted(&self, id: Uuid) {
+        let opening = self.rooms().remove(&id);
+        if let Some(room) = opening.as_ref().and_then(|opening| opening.get()) {
             room.tell(&Event::Deleted);
         }
     }
@@ -140,10 +154,6 @@ struct Change {
 }
 
 impl Room {
-    fn is_empty(&self) -> bool {
-        self.pages().is_empty()
-    }
-
     fn pages(&self) -> std::sync::MutexGuard<'_, HashMap<u64, mpsc::UnboundedSender<Event>>> {
         self.pages.lock().unwrap_or_else(PoisonError::into_inner)
     }
@@ -276,8 +286,8 @@ impl Room {
     async fn change(&self, shop: &Shop, client: &str, wish: Wish, scene: &Scene) -> Result<Change, Refusal> {
         let (kind, found) = match wish {
             Wish::Edit { label, ops } => return Ok(Change { kind: "edit", label, ops, takes_back: None }),
-            Wish::Undo => ("undo", edits::last_undoable(&shop.pool, self.id, client).await?),
-            Wish::Redo => ("redo", edits::last_redoable(&shop.pool, self.id, client).await?),
+            Wish::Undo => ("undo", edits::Last::Undoable.row(&shop.pool, self.id, client).await?),
+            Wish::Redo => ("redo", edits::Last::Redoable.row(&shop.pool, self.id, client).await?),
         };
         let Some(old) = found else {
             return Err(Refusal::bad(format!("There is nothing to {kind} on this page.")));
@@ -297,8 +307,8 @@ impl Room {
     /// What a client could take back and do again, in words.
     pub async fn can(&self, shop: &Shop, client: &str) -> Result<(Option<String>, Option<String>), Refusal> {
         Ok((
-            edits::last_undoable(&shop.pool, self.id, client).await?.map(|row| row.label),
-            edits::last_redoable(&shop.pool, self.id, client).await?.map(|row| row.label),
+            edits::Last::Undoable.label(&shop.pool, self.id, client).await?,
+            edits::Last::Redoable.label(&shop.pool, self.id, client).await?,
         ))
     }
 }

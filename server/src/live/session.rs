@@ -8,6 +8,7 @@ use crate::Shop;
 use crate::api::versions;
 use actix_ws::{AggregatedMessage, AggregatedMessageStream, CloseCode, CloseReason, Closed, Session};
 use futures_util::StreamExt;
+use std::collections::BTreeSet;
 use std::sync::Arc;
 use std::time::Duration;
 use tokio::sync::mpsc;
@@ -27,6 +28,8 @@ struct Page {
     room: Arc<Room>,
     socket: Session,
     client: String,
+    /// Names that it knows: its own, and those of pages whose edits it has sent for them.
+    names: BTreeSet<String>,
     preview: Option<(u32, Vec<Op>)>,
     watched: Watched,
     compared: Option<Compared>,
@@ -50,6 +53,7 @@ pub async fn run(shop: Arc<Shop>, room: Arc<Room>, socket: Session, mut stream: 
         room: room.clone(),
         socket,
         client: String::new(),
+        names: BTreeSet::new(),
         preview: None,
         watched: Watched::default(),
         compared: None,
@@ -91,6 +95,11 @@ pub fn is_name(client: &str) -> bool {
     (1..=64).contains(&client.len()) && !client.contains('\0')
 }
 
+/// What other pages call a page: always the same, and not its name.
+fn another(client: &str) -> String {
+    format!("another {}", &blake3::hash(client.as_bytes()).to_hex()[..16])
+}
+
 async fn done(working: &mut Option<tokio::task::JoinHandle<()>>) {
     if let Some(task) = working
         && let Err(error) = task.await
@@ -118,6 +127,7 @@ impl Page {
             if !is_name(&client) {
                 return self.refuse(None, "A page's name must have 1 to 64 bytes, none of them 0.".to_owned()).await;
             }
+            self.names.insert(client.clone());
             self.client = client;
             // Where the state is in doubt and cannot be read, the last one known is shown meanwhile.
             let _ = self.room.certain_state(&self.shop).await;
@@ -179,6 +189,7 @@ impl Page {
             return self.say(&ToPage::Refused { sequence: Some(sequence), message, later: true }).await;
         }
         self.waiting = None;
+        self.names.extend(left_by.clone());
         let client = left_by.as_deref().unwrap_or(&self.client);
         let done = self.room.act(&self.shop, client, sequence, wish).await;
         match done {
@@ -212,6 +223,8 @@ impl Page {
         match event {
             Event::Edited { revision, client, sequence, ops } => {
                 let (undo, redo) = self.room.can(&self.shop, &self.client).await.unwrap_or_default();
+                // Who knows a page's name may act in its place.
+                let client = if self.names.contains(&client) { client } else { another(&client) };
                 self.say(&ToPage::Edited { revision, client, sequence, ops, undo, redo }).await?;
                 self.work().await;
                 Ok(())

@@ -60,31 +60,40 @@ pub async fn known(pool: &PgPool, scene: Uuid, client: &str, sequence: i64) -> R
 }
 
 /// The client's last edit that was not undone.
-pub async fn last_undoable(pool: &PgPool, scene: Uuid, client: &str) -> Result<Option<Row>, sqlx::Error> {
-    sqlx::query_as(
-        "SELECT revision, label, ops, inverse, after FROM edits \
-         WHERE scene = $1 AND client = $2 AND kind IN ('edit', 'redo') AND undone_by IS NULL \
-         ORDER BY revision DESC LIMIT 1",
-    )
-    .bind(scene)
-    .bind(client)
-    .fetch_optional(pool)
-    .await
+const UNDOABLE: &str = "FROM edits WHERE scene = $1 AND client = $2 AND kind IN ('edit', 'redo') AND undone_by IS NULL \
+                        ORDER BY revision DESC LIMIT 1";
+/// The client's last undo that was not taken back, unless it has edited since.
+const REDOABLE: &str = "FROM edits u WHERE scene = $1 AND client = $2 AND kind = 'undo' AND undone_by IS NULL \
+                        AND NOT EXISTS (SELECT 1 FROM edits e WHERE e.scene = $1 AND e.client = $2 \
+                                        AND e.kind = 'edit' AND e.revision > u.revision) \
+                        ORDER BY revision DESC LIMIT 1";
+
+/// What a client would take back, or do again.
+#[derive(Debug, Clone, Copy)]
+pub enum Last {
+    Undoable,
+    Redoable,
 }
 
-/// The client's last undo that was not taken back, unless it has edited since.
-pub async fn last_redoable(pool: &PgPool, scene: Uuid, client: &str) -> Result<Option<Row>, sqlx::Error> {
-    sqlx::query_as(
-        "SELECT revision, label, ops, inverse, after FROM edits u \
-         WHERE scene = $1 AND client = $2 AND kind = 'undo' AND undone_by IS NULL \
-         AND NOT EXISTS (SELECT 1 FROM edits e WHERE e.scene = $1 AND e.client = $2 AND e.kind = 'edit' \
-                         AND e.revision > u.revision) \
-         ORDER BY revision DESC LIMIT 1",
-    )
-    .bind(scene)
-    .bind(client)
-    .fetch_optional(pool)
-    .await
+impl Last {
+    const fn found(self) -> &'static str {
+        match self {
+            Self::Undoable => UNDOABLE,
+            Self::Redoable => REDOABLE,
+        }
+    }
+
+    /// All of it.
+    pub async fn row(self, pool: &PgPool, scene: Uuid, client: &str) -> Result<Option<Row>, sqlx::Error> {
+        let query = format!("SELECT revision, label, ops, inverse, after {}", self.found());
+        sqlx::query_as(sqlx::AssertSqlSafe(query)).bind(scene).bind(client).fetch_optional(pool).await
+    }
+
+    /// Its name alone: the rest may be large.
+    pub async fn label(self, pool: &PgPool, scene: Uuid, client: &str) -> Result<Option<String>, sqlx::Error> {
+        let query = format!("SELECT label {}", self.found());
+        sqlx::query_scalar(sqlx::AssertSqlSafe(query)).bind(scene).bind(client).fetch_optional(pool).await
+    }
 }
 
 /// Marks an edit as taken back by another.

@@ -56,13 +56,20 @@ impl Served {
     }
 
     pub async fn post(&self, path: &str, body: &Value) -> (u16, Value) {
-        let mut response =
-            self.client.post(format!("{}{path}", self.base)).timeout(PATIENCE).send_json(body).await.unwrap();
+        let mut response = self
+            .client
+            .post(format!("{}{path}", self.base))
+            .timeout(PATIENCE)
+            .force_close()
+            .send_json(body)
+            .await
+            .unwrap();
         (response.status().as_u16(), response.json().await.unwrap_or(Value::Null))
     }
 
     pub async fn get(&self, path: &str) -> (u16, Value) {
-        let mut response = self.client.get(format!("{}{path}", self.base)).send().await.unwrap();
+        let mut response =
+            self.client.get(format!("{}{path}", self.base)).timeout(PATIENCE).force_close().send().await.unwrap();
         (response.status().as_u16(), response.json().limit(64 << 20).await.unwrap_or(Value::Null))
     }
 
