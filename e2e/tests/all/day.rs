@@ -3,6 +3,7 @@
 
 use anyhow::{Context, Result};
 use fantoccini::key::Key;
+use glam::DVec2;
 use serde_json::Value;
 use zickzack_e2e::{Visit, edits_through_kills, root};
 
@@ -155,7 +156,8 @@ async fn on_a_plane_that_is_seen_from_its_edge_nothing_is_drawn_and_nothing_is_l
     visit.keys("z", &[Key::Control]).await?;
     visit.until("no handle", "return document.querySelector('button[aria-label^=\"Point 1\"]') === null").await?;
     let far = met(&visit, 90.0, here).await?;
-    let edge = ((near[1] - far[1]) / (far[2] - near[2])).atan().to_degrees();
+    let line = DVec2::new(near[2] - far[2], far[1] - near[1]);
+    let edge = (line * line.x.signum()).to_angle().to_degrees();
     visit.fill("plane tilt", &format!("{edge:.6}")).await?;
     focus(&visit, ".view-body").await?;
     visit.tap((here.0 + 15.0, here.1)).await?;
