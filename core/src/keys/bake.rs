@@ -292,7 +292,7 @@ fn linear<const N: usize>(
 /// Parts of a frame at which keys are compared with the motion.
 const PARTS: f64 = 64.0;
 /// Frames beside a key at which they are compared too.
-const BESIDE: f64 = 1e-3;
+const BESIDE: [f64; 2] = [1e-3, 1e-4];
 
 /// Frames within which a leap is where it is said to be.
 const MOMENT: f64 = 2e-9;
@@ -303,7 +303,8 @@ pub(super) fn compared(range: Frames, track: &Track, keys: impl Iterator<Item = 
     let count = ((range.to - range.from) * PARTS).floor() as usize;
     let mut keys: Vec<f64> = keys.collect();
     keys.sort_by(f64::total_cmp);
-    let beside = keys.iter().flat_map(|frame| [frame - BESIDE, frame + BESIDE, *frame]);
+    let beside = keys.iter().flat_map(|frame| BESIDE.into_iter().flat_map(move |by| [frame - by, frame + by]));
+    let beside = beside.chain(keys.iter().copied());
     // Keys that stand close do so because much happens between them.
     let close = keys.windows(2).filter(|pair| pair[1] - pair[0] > MOMENT && pair[1] - pair[0] < 8.0 / PARTS);
     let within = close.flat_map(|pair| (1..8).map(|i| pair[0] + (pair[1] - pair[0]) * f64::from(i) / 8.0));
@@ -387,7 +388,30 @@ pub(super) fn compare(
         .collect();
     let mut missed: Vec<Missed> = look(&between).into_iter().chain(first).map(|(missed, _)| missed).collect();
     missed.sort_by(|a, b| a.frame.total_cmp(&b.frame));
+    let tops: Vec<f64> = missed
+        .windows(3)
+        .flat_map(|three| {
+            let far = top(three, |missed| missed.far / tolerance);
+            far.into_iter().chain(top(three, |missed| missed.turned / turn))
+        })
+        .collect();
+    missed.extend(look(&tops).into_iter().map(|(missed, _)| missed));
+    missed.sort_by(|a, b| a.frame.total_cmp(&b.frame));
     missed
+}
+
+/// Where the parabola through three frames has its top, if a good part is missed in their middle and less on both sides.
+fn top(three: &[Missed], part: impl Fn(&Missed) -> f64) -> Option<f64> {
+    let [a, b, c] = three else { return None };
+    let (before, here, after) = (part(a), part(b), part(c));
+    if here < A_GOOD_PART || here < before || here < after {
+        return None;
+    }
+    // Newton's divided differences.
+    let rise = (here - before) / (b.frame - a.frame);
+    let bend = ((after - here) / (c.frame - b.frame) - rise) / (c.frame - a.frame);
+    let at = 0.5 * (a.frame + b.frame) - 0.5 * rise / bend;
+    ((at - b.frame).abs() > MOMENT && at > a.frame && at < c.frame).then_some(at)
 }
 
 /// The keys with what they miss at most; and what they miss.
