@@ -85,7 +85,10 @@ impl Scene {
 /// Fields of the right kind; a refusal names the field.
 pub(super) fn parse(value: Value) -> Result<Scene, SceneError> {
     if let Some(place) = nul(&value) {
-        return Err(wrong(place, "A character with the number 0 stands in this text: use plain characters.".to_owned()));
+        return Err(wrong(
+            place,
+            "A character with the number 0 stands in this text: use plain characters.".to_owned(),
+        ));
     }
     serde_path_to_error::deserialize(value)
         .map_err(|error| wrong(error.path().to_string().replace('.', "/"), format!("{}.", error.inner())))
