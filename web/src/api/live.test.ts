@@ -333,6 +333,25 @@ describe('the live connection', () => {
       expect(asked).toHaveLength(2);
     });
 
+    it('is sent again where it failed while the connection was new, or came too slowly', async () => {
+      live.edit('b', large(2));
+      socket.drop();
+      vi.advanceTimersByTime(1_000);
+      socket = Socket.all.at(-1)!;
+      socket.opens();
+      socket.says(told(4));
+      expect(asked).toHaveLength(1);
+      asked[0]!.answer(502, {});
+      await settled();
+      vi.advanceTimersByTime(10_000);
+      expect(asked).toHaveLength(2);
+      asked[1]!.answer(408, { message: 'That came too slowly: send it again.' });
+      await settled();
+      vi.advanceTimersByTime(10_000);
+      expect(asked.map(({ body }) => body.sequence)).toEqual([1, 1, 1].map(() => asked[0]!.body.sequence));
+      expect(useScene.getState().pending).toHaveLength(1);
+    });
+
     it('is not tried while it is dragged', () => {
       live.preview(large(2));
       live.preview(riders(3));

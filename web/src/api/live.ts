@@ -21,6 +21,8 @@ const SHORTEST = 300;
 const LONGEST = 5000;
 /** Characters of an edit beyond which it goes by a request of its own: the live connection takes small messages only. */
 const LARGE = 1_000_000;
+/** The status of what came too slowly: the same may be sent again. */
+const TOO_SLOW = 408;
 /** Megabytes beyond which the server keeps no edit. */
 const LARGEST = 64;
 
@@ -220,8 +222,16 @@ export class Live {
     const answer = await kept(`/api/scenes/${this.scene}/edits`, { client, sequence, label, ops });
     this.large = false;
     if (this.closed) return;
+    const name = nameOf({ client, sequence });
+    if (answer.kind === 'edited' && answer.revision > get().revision) {
+      // A connection that is new since then may never tell of it: it is asked once more.
+      if (!this.inFlight.has(name)) this.pump();
+      return;
+    }
+    // It is answered now, also where the connection was lost meanwhile.
+    this.inFlight.add(name);
     if (answer.kind === 'refused') this.refused({ ...answer, sequence });
-    else if (answer.revision <= get().revision) this.edited(answer);
+    else this.edited(answer);
   }
 
   /** What was on its way is answered. */
@@ -440,5 +450,5 @@ async function kept(path: string, edit: unknown): Promise<Kept> {
   }
   const body = (await response.json().catch(() => null)) as Kept | { kind?: undefined; message?: string } | null;
   if (body?.kind) return body;
-  return refused(body?.message ?? `The server answered with an error (${response.status}).`, response.status >= 500);
+  return refused(body?.message ?? `The server answered with an error (${response.status}).`, response.status >= 500 || response.status === TOO_SLOW);
 }
