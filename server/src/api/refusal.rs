@@ -96,9 +96,9 @@ impl ResponseError for Refusal {
 const DISK_FULL: &str = "53100";
 /// SQLSTATE of what is there already.
 const DOUBLE: &str = "23505";
-/// Classes of SQLSTATE that pass: connections, transactions that were in each other's way, resources, an administrator,
-/// the machine.
-const PASSING: [&str; 7] = ["08", "25", "40", "53", "55", "57", "58"];
+/// Classes of SQLSTATE that pass: connections, transactions that were in each other's way, a database that lets nobody in
+/// or is not there, resources, an administrator, the machine, trouble within the database.
+const PASSING: [&str; 10] = ["08", "25", "28", "3D", "40", "53", "55", "57", "58", "XX"];
 
 impl From<sqlx::Error> for Refusal {
     fn from(error: sqlx::Error) -> Self {
