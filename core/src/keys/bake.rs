@@ -202,19 +202,34 @@ fn angle(a: &[f64; 4], b: &[f64; 4]) -> f64 {
 pub(super) fn kept_contacts(track: &Track, tolerance: f64) -> Vec<usize> {
     let is_contact = |instant: &Instant| instant.broken == Some(BreakKind::Contact);
     let contacts: Vec<usize> = (0..track.instants.len()).filter(|&i| is_contact(&track.instants[i])).collect();
-    let ends = contacts.iter().skip(1).copied().chain([track.instants.len() - 1]);
-    let starts = std::iter::once(0).chain(contacts.iter().copied());
+    let last = track.instants.len() - 1;
+    let ends = contacts.iter().skip(1).copied().chain([last]);
+    let place = |i: usize| track.instants[i].left.pose.position;
+    let away = |a: usize, b: usize| (place(a) - place(b)).abs().max_element() > tolerance;
+    // In a corner several come one right after the other: how the way bends there is seen from farther away.
+    let neighbour = |near: &mut dyn Iterator<Item = usize>, k: usize, end: usize| {
+        let near: Vec<usize> = near.take(CORNER).collect();
+        // What dies away at one place has none that is farther: the next one counts.
+        let next = near.first().copied().unwrap_or(end);
+        near.into_iter().find(|&i| away(i, contacts[k])).unwrap_or(next)
+    };
+    let before = |k: usize| neighbour(&mut contacts[..k].iter().rev().copied(), k, 0);
+    let after = |k: usize| neighbour(&mut contacts[k + 1..].iter().copied(), k, last);
     let bends = |from: usize, at: usize, to: usize| {
         let [a, b, c] = [from, at, to].map(|i| &track.instants[i]);
         let part = (b.frame - a.frame) / (c.frame - a.frame);
         let chord = a.right.pose.position.lerp(c.left.pose.position, part);
         (b.right.pose.position - chord).abs().max_element() > tolerance
     };
-    let kept = |&((from, &at), to): &((usize, &usize), usize)| {
-        leaves(&track.instants[at..=to], tolerance) || (from < at && at < to && bends(from, at, to))
+    let kept = |&((k, &at), to): &((usize, &usize), usize)| {
+        let (from, next) = (before(k), after(k));
+        leaves(&track.instants[at..=to], tolerance) || (from < at && at < next && bends(from, at, next))
     };
-    starts.zip(&contacts).zip(ends).filter(kept).map(|((_, &at), _)| at).collect()
+    contacts.iter().enumerate().zip(ends).filter(kept).map(|((_, &at), _)| at).collect()
 }
+
+/// Most contacts on either side of one that may come at one place with it, in a corner.
+const CORNER: usize = 8;
 
 /// True when the flight bulges off the chord between its ends by more than the tolerance. Between
 /// instants the bulge of the Hermite cubic counts too, for flights shorter than a quarter frame.
