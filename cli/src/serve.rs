@@ -5,6 +5,7 @@ use std::fs;
 use std::net::{IpAddr, Ipv4Addr, TcpListener};
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
+use std::time::Duration;
 use zickzack_core::nodes::Registry;
 use zickzack_core::scene::Scene;
 use zickzack_formats::files::put_content;
@@ -16,6 +17,9 @@ pub struct Database {
     /// Where the database is.
     #[arg(long, env = "DATABASE_URL", hide_env_values = true)]
     database: String,
+    /// How long the database may take until it is there, seconds.
+    #[arg(long, value_name = "SECONDS", default_value_t = 60)]
+    wait: u64,
 }
 
 #[derive(Args)]
@@ -45,8 +49,11 @@ pub struct Demo {
     from: PathBuf,
 }
 
-async fn shop(database: &str, hosts: Vec<String>, shelf: Shelf) -> Result<Arc<Shop>> {
-    let pool = store::connect(database).await.context("the database cannot be reached or brought up to date")?;
+async fn shop(database: &Database, hosts: Vec<String>, shelf: Shelf) -> Result<Arc<Shop>> {
+    let patience = Duration::from_secs(database.wait);
+    let waits = |why: &_| eprintln!("zickzack: waiting for the database, {} s at most: {why}", patience.as_secs());
+    let pool = store::connect(&database.database, patience, waits);
+    let pool = pool.await.context("the database cannot be reached or brought up to date")?;
     Ok(Shop::new(pool, hosts, shelf))
 }
 
@@ -61,7 +68,7 @@ impl Serve {
             None => Shelf::nowhere(),
         };
         actix_web::rt::System::new().block_on(async move {
-            let shop = shop(&self.database.database, loopback_hosts(port), shelf).await?;
+            let shop = shop(&self.database, loopback_hosts(port), shelf).await?;
             if let Some(folder) = &self.demo {
                 load_folder(&shop, folder).await?;
             }
@@ -74,7 +81,7 @@ impl Serve {
 impl Demo {
     pub fn run(self) -> Result<()> {
         actix_web::rt::System::new().block_on(async move {
-            let shop = shop(&self.database.database, Vec::new(), Shelf::nowhere()).await?;
+            let shop = shop(&self.database, Vec::new(), Shelf::nowhere()).await?;
             let loaded = load_folder(&shop, &self.from).await?;
             println!("{loaded} demo scenes loaded");
             Ok(())

@@ -1,7 +1,11 @@
 //! What happens when the database fails: nothing that was acknowledged is lost, nothing is done twice.
 
-use crate::common::{Served, scene};
+use crate::common::{PATIENCE, Served, new_database, scene};
 use serde_json::{Value, json};
+use std::net::SocketAddr;
+use std::time::Duration;
+use tokio::net::{TcpListener, TcpStream};
+use zickzack_server::store;
 
 fn named(id: &str, name: &str) -> Value {
     json!([{ "op": "put", "at": ["nodes", id], "value": { "type": "launch", "name": name } }])
@@ -166,4 +170,63 @@ async fn a_page_that_asks_is_told_that_the_server_is_there() {
     page.edited(named("a", "A")).await.unwrap();
     page.say(&json!({ "kind": "here" })).await;
     assert_eq!(page.kind("here").await["revision"], 1);
+}
+
+/// Passes on what comes at `from` to a database.
+async fn stands_in(from: SocketAddr, database: SocketAddr) {
+    let listener = TcpListener::bind(from).await.unwrap();
+    loop {
+        let (mut page, _) = listener.accept().await.unwrap();
+        actix_web::rt::spawn(async move {
+            let mut database = TcpStream::connect(database).await.unwrap();
+            let _ = tokio::io::copy_bidirectional(&mut page, &mut database).await;
+        });
+    }
+}
+
+/// An address of the loopback interface at which nobody listens.
+fn nobody() -> SocketAddr {
+    std::net::TcpListener::bind("127.0.0.1:0").unwrap().local_addr().unwrap()
+}
+
+/// The address in the name of a database, and the name with another address.
+fn moved(database: &str, to: SocketAddr) -> (SocketAddr, String) {
+    let (start, rest) = database.split_once("//").unwrap();
+    let (host, name) = rest.split_once('/').unwrap();
+    let (user, address) = host.rsplit_once('@').map_or((String::new(), host), |(user, at)| (format!("{user}@"), at));
+    let address = address.replace("localhost", "127.0.0.1");
+    let address = if address.contains(':') { address } else { format!("{address}:5432") };
+    (address.parse().unwrap(), format!("{start}//{user}{to}/{name}"))
+}
+
+#[actix_web::test]
+async fn a_database_that_comes_later_is_waited_for_and_that_is_said_once() {
+    let at = nobody();
+    let (real, url) = moved(&new_database().await, at);
+    let mut said = Vec::new();
+    let pool = store::connect(&url, PATIENCE, |why| {
+        said.push(why.to_string());
+        // It is asked some times in vain first.
+        actix_web::rt::spawn(async move {
+            tokio::time::sleep(Duration::from_secs(1)).await;
+            stands_in(at, real).await;
+        });
+    });
+    let pool = pool.await.unwrap();
+    let scenes: i64 = sqlx::query_scalar("SELECT count(*) FROM scenes").fetch_one(&pool).await.unwrap();
+    assert_eq!((scenes, said.len()), (0, 1), "{said:?}");
+}
+
+#[actix_web::test]
+async fn waiting_ends_and_what_waiting_does_not_mend_is_said_at_once() {
+    let mut waited = 0;
+    let (_, nowhere) = moved(&new_database().await, nobody());
+    let gone = store::connect(&nowhere, Duration::from_secs(1), |_| waited += 1).await.unwrap_err();
+    assert!(matches!(gone, sqlx::Error::Io(_)), "{gone}");
+    assert_eq!(waited, 1);
+    let unknown = format!("{}_unknown", new_database().await);
+    for wrong in [unknown.as_str(), "postgres://:port/", "no address"] {
+        let refused = store::connect(wrong, PATIENCE, |why| panic!("waits for {why}")).await.unwrap_err();
+        assert!(matches!(refused, sqlx::Error::Database(_) | sqlx::Error::Configuration(_)), "{wrong}: {refused}");
+    }
 }

@@ -46,7 +46,7 @@ impl Served {
 
     /// A server on a database that is there already, as after a restart.
     pub async fn on(database: String) -> Self {
-        let pool = store::connect(&database).await.unwrap();
+        let pool = store::connect(&database, PATIENCE, |_| ()).await.unwrap();
         let listener = TcpListener::bind("127.0.0.1:0").unwrap();
         let port = listener.local_addr().unwrap().port();
         let shop = Shop::new(pool, loopback_hosts(port), zickzack_server::recorder::Shelf::nowhere());
