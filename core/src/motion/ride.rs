@@ -75,6 +75,9 @@ pub struct Ride {
 const PATH_STEP: f64 = 0.02;
 /// Half the part of a strand over which the turning of its axes is measured.
 const LENGTH_STEP: f64 = 1e-6;
+/// Times that a finer part is looked at, and how much finer it is each time.
+const FINER_LOOKS: usize = 5;
+const FINER: f64 = 0.2;
 /// Part of a slope by which its two sides may differ for the mean to count.
 const EVEN: f64 = 1e-3;
 
@@ -383,37 +386,45 @@ impl Ride {
             return strand.at_normalised(s).tangent;
         }
         let length = strand.length();
-        let step = LENGTH_STEP * length;
         let at = |s: f64| self.place_on(now, (index, strand), object, strand.normalise(s));
-        let between = |from: f64, to: f64| {
-            let inside = |s: f64| if strand.closed() { s } else { s.clamp(0.0, length) };
-            let (from, to) = (inside(from), inside(to));
-            if to > from { Some((at(to) - at(from)) / (to - from)) } else { None }
-        };
         // Not across a corner: at one it is the side after it that counts.
-        let past = |corner: f64| {
-            let past = s - corner;
-            if strand.closed() { past - (past / length).round() * length } else { past }
-        };
         let near = ROUND * length.max(1.0);
-        if let Some(past) = strand.corners().iter().map(|corner| past(*corner)).find(|past| past.abs() <= step) {
-            let corner = s - past;
-            let slope =
-                if past < 0.0 { between(corner - step, corner - near) } else { between(corner + near, corner + step) };
-            return slope.unwrap_or(strand.at_normalised(s).tangent);
+        let (mut low, mut high) = if strand.closed() { (f64::NEG_INFINITY, f64::INFINITY) } else { (0.0, length) };
+        for corner in strand.corners() {
+            let past = s - corner;
+            let past = if strand.closed() { past - (past / length).round() * length } else { past };
+            if past < 0.0 {
+                high = high.min(s - past - near);
+            } else {
+                low = low.max(s - past + near);
+            }
         }
-        let (before, after) = (between(s - step, s), between(s, s + step));
-        match (before, after) {
-            (Some(before), Some(after)) if before.distance(after) <= EVEN * (before.length() + after.length()) => {
-                0.5 * (before + after)
+        let s = s.min(high).max(low);
+        let sides = |step: f64| {
+            let between = |from: f64, to: f64| (to - from > 0.25 * step).then(|| (at(to) - at(from)) / (to - from));
+            (between(low.max(s - step), s), between(s, high.min(s + step)))
+        };
+        let even = |one: DVec3, other: DVec3| one.distance(other) <= EVEN * (one.length() + other.length());
+        let settled = |(fine, wide): (Option<DVec3>, Option<DVec3>)| match (fine, wide) {
+            (Some(fine), Some(wide)) => even(fine, wide),
+            _ => fine.is_none(),
+        };
+        let mut step = LENGTH_STEP * length;
+        let mut now = sides(step);
+        // What bends fast is looked at more finely, until it is straight there or each side is the same as before.
+        for _ in 0..FINER_LOOKS {
+            if matches!(now, (Some(before), Some(after)) if even(before, after)) {
+                break;
             }
-            (Some(before), Some(after)) => {
-                if ahead {
-                    after
-                } else {
-                    before
-                }
+            step *= FINER;
+            let wide = std::mem::replace(&mut now, sides(step));
+            if settled((now.0, wide.0)) && settled((now.1, wide.1)) {
+                break;
             }
+        }
+        match now {
+            (Some(before), Some(after)) if even(before, after) => 0.5 * (before + after),
+            (Some(_), Some(after)) if ahead => after,
             (before, after) => before.or(after).unwrap_or(strand.at_normalised(s).tangent),
         }
     }
