@@ -221,22 +221,34 @@ impl Steered {
         Ok((steps.turns, steps.jumps))
     }
 
-    /// Keeps the way a thing faced when it was last quick enough; before that, how it will face; what never is stays
-    /// as it faces at its first frame.
+    /// The frames of the loop, and how long before them, and before any frame, a thing may have been quick enough: one
+    /// that goes round was so at most a round before.
+    fn memory(&self) -> (Frames, f64) {
+        let extent = self.inner.extent();
+        let finite = |frame: f64| if frame.is_finite() { frame } else { 0.0 };
+        let own = Frames { from: finite(extent.from), to: finite(extent.to) };
+        (own, if extent.outside == Outside::Holds { 0.0 } else { own.to - own.from })
+    }
+
+    /// Keeps the way a thing faced when it was last quick enough; before that, how it will face in its loop; what never
+    /// is stays as it faces at its first frame. It never hangs on frames that the table may lack.
     fn hold(&self, table: &Table, steps: &mut Steps) {
-        let quick = |step: &usize| steps.speeds[*step] >= self.steering.slow;
-        let Some(first) = (0..steps.turns.len()).find(quick) else {
-            let from = self.inner.extent().from;
-            let still = steps.turns[table.step(if from.is_finite() { from } else { 0.0 })];
-            steps.turns.fill(still);
-            return;
-        };
-        let mut known = first;
+        let (own, round) = self.memory();
+        let still = steps.turns[table.step(own.from)];
+        let quick = |step: usize| steps.speeds[step] >= self.steering.slow;
+        let first_after = |step: usize| (step..=table.step(own.to)).find(|&later| quick(later));
+        let mut known: Option<usize> = None;
+        let mut coming = first_after(0);
         for step in 0..steps.turns.len() {
-            if steps.speeds[step] >= self.steering.slow {
-                known = step;
+            if quick(step) {
+                known = Some(step);
             }
-            steps.turns[step] = steps.turns[known];
+            if coming.is_some_and(|coming| coming < step) {
+                coming = first_after(step);
+            }
+            let since = table.frame(step).min(own.from) - round;
+            let kept = known.filter(|&known| table.frame(known) >= since).or(coming);
+            steps.turns[step] = kept.map_or(still, |kept| steps.turns[kept]);
         }
     }
 
@@ -433,13 +445,9 @@ impl Motion for Steered {
         // What was held before, and what the turn limit has come into step with, must not hang on what is asked for.
         let mut range = range;
         if self.steering.slow > 0.0 {
-            let extent = self.inner.extent();
-            let finite = |frame: f64| if frame.is_finite() { frame } else { 0.0 };
-            let (from, to) = (finite(extent.from), finite(extent.to));
-            // What goes round was quick enough at most a round before.
-            let round = if extent.outside == Outside::Holds { 0.0 } else { to - from };
-            range.from = range.from.min(from) - round;
-            range.to = range.to.max(to);
+            let (own, round) = self.memory();
+            range.from = range.from.min(own.from) - round;
+            range.to = range.to.max(own.to);
         }
         if self.steering.limit > 0.0 {
             range.from = range.from.min(self.limited_from());
