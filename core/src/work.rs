@@ -68,6 +68,11 @@ impl Cancel {
         self.stopped() || self.overworked()
     }
 
+    /// True where both are stopped together.
+    pub fn same(&self, other: &Self) -> bool {
+        Arc::ptr_eq(&self.stopped, &other.stopped)
+    }
+
     /// Looks so far.
     pub fn looks(&self) -> u64 {
         self.done.load(Ordering::Relaxed)

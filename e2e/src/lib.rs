@@ -18,6 +18,7 @@ use std::time::{Duration, Instant};
 
 mod cluster;
 mod kills;
+pub mod live;
 
 pub use cluster::Cluster;
 pub use kills::{Told, edits_through_kills};
@@ -43,13 +44,20 @@ pub fn root() -> PathBuf {
 }
 
 /// A process that ends with its owner, and with it what it started.
-struct Process(Child);
+pub struct Process(Child);
 
 impl Process {
     /// Starts a process in a group of its own.
     fn start(command: &mut Command) -> Result<Self> {
         let child = command.process_group(0).spawn();
         Ok(Self(child.with_context(|| format!("{} does not start", command.get_program().display()))?))
+    }
+}
+
+impl Process {
+    /// Its number.
+    pub fn id(&self) -> u32 {
+        self.0.id()
     }
 }
 
@@ -115,7 +123,7 @@ fn new_database() -> Result<String> {
 }
 
 /// Starts a server on a port, 0 for any, and gives its address.
-fn serve(database: &str, port: &str) -> Result<(Process, String)> {
+pub fn serve(database: &str, port: &str) -> Result<(Process, String)> {
     let program = std::env::var("ZICKZACK").map_or_else(|_| root().join("target/debug/zickzack"), PathBuf::from);
     let mut serve = Command::new(&program);
     serve.args(["serve", "--port", port, "--demo"]).arg(root().join("demo")).env("DATABASE_URL", database);

@@ -1,6 +1,7 @@
 //! The web server: scenes in PostgreSQL, edits and samples over a live connection, the web interface.
 
 pub mod api;
+pub mod crew;
 pub mod guard;
 pub mod live;
 pub mod recorder;
@@ -21,6 +22,8 @@ pub struct Shop {
     pub registry: Arc<Registry>,
     /// Scenes that are open somewhere.
     pub hub: live::Hub,
+    /// What requests wait for.
+    pub background: crew::Background,
     /// Recordings that were worked out.
     pub shelf: Arc<recorder::Shelf>,
     /// Names under which the server may be addressed, such as `127.0.0.1:8470`.
@@ -31,7 +34,14 @@ impl Shop {
     /// For a database that was migrated.
     pub fn new(pool: PgPool, hosts: Vec<String>, shelf: recorder::Shelf) -> Arc<Self> {
         let (registry, shelf) = (Arc::new(Registry::default()), Arc::new(shelf));
-        Arc::new(Self { pool, registry, hub: live::Hub::default(), shelf, hosts })
+        Arc::new(Self {
+            pool,
+            registry,
+            hub: live::Hub::default(),
+            background: crew::Background::default(),
+            shelf,
+            hosts,
+        })
     }
 }
 

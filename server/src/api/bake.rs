@@ -1,5 +1,4 @@
 use super::Refusal;
-use super::handoff::on_worker;
 use crate::Shop;
 use crate::live::{compile_now, open_scene};
 use crate::recorder::FromShelf;
@@ -13,7 +12,7 @@ use utoipa::{IntoParams, ToSchema};
 use uuid::Uuid;
 use zickzack_core::graph::{Compiled, Memo, Product};
 use zickzack_core::keys::{Channel, PoseKeys, bake_pose, pose_numbers};
-use zickzack_core::motion::{Cancel, Frames, Motion};
+use zickzack_core::motion::{Frames, Motion};
 use zickzack_core::scene::keyed_number;
 
 /// What is baked to keys, and how closely.
@@ -72,10 +71,9 @@ pub async fn bake(
     }
     let state = open_scene(&shop, *id).await?;
     let (registry, shelf) = (shop.registry.clone(), shop.shelf.clone());
-    let baked = on_worker(move || {
-        let cancel = Cancel::default();
+    let baked = shop.background.work(*id, move |cancel| {
         let compiled =
-            compile_now((&registry, &Memo::default(), &FromShelf(&shelf)), &state.scene, &state.files, &cancel);
+            compile_now((&registry, &Memo::default(), &FromShelf(&shelf)), &state.scene, &state.files, cancel);
         let motion = motion_of(&compiled, &wanted.node)?;
         if motion.len() > MOST_THINGS {
             return Err(Refusal::bad(format!(
@@ -86,7 +84,7 @@ pub async fn bake(
         let range = Frames { from: 0.0, to: compiled.timing.frames };
         let tolerances = (wanted.tolerance, wanted.angle.to_radians());
         let keys = (0..motion.len())
-            .map(|object| bake_pose(motion, object, range, tolerances, &cancel))
+            .map(|object| bake_pose(motion, object, range, tolerances, cancel))
             .collect::<Result<Vec<PoseKeys>, _>>()
             .map_err(|error| Refusal::bad(error.to_string()))?;
         Ok(told(&keys, &wanted, compiled.timing.frames, state.scene.first_frame as f64))
@@ -149,15 +147,14 @@ pub async fn pose(
     }
     let state = open_scene(&shop, *id).await?;
     let (registry, shelf) = (shop.registry.clone(), shop.shelf.clone());
-    let numbers = on_worker(move || {
-        let cancel = Cancel::default();
+    let numbers = shop.background.work(*id, move |cancel| {
         let compiled =
-            compile_now((&registry, &Memo::default(), &FromShelf(&shelf)), &state.scene, &state.files, &cancel);
+            compile_now((&registry, &Memo::default(), &FromShelf(&shelf)), &state.scene, &state.files, cancel);
         let motion = motion_of(&compiled, &instant.node)?;
         if instant.thing >= motion.len() {
             return Err(Refusal::bad("The motion has no such thing any more: bake it again."));
         }
-        pose_numbers(motion, instant.thing, instant.frame, near, &cancel)
+        pose_numbers(motion, instant.thing, instant.frame, near, cancel)
             .map_err(|error| Refusal::bad(error.to_string()))
     });
     let sloped = numbers.await?.map(|(value, slope)| Sloped { value, slope });

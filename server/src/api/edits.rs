@@ -29,7 +29,7 @@ pub async fn keep(shop: web::Data<Shop>, id: web::Path<Uuid>, body: web::Payload
     }
     let kept = async {
         let room = shop.hub.room(&shop, *id).await?;
-        let known = room.act(&shop, &client, sequence, Wish::Edit { label, ops }).await?;
+        let known = room.act(&shop.clone().into_inner(), &client, sequence, Wish::Edit { label, ops }).await?;
         let answer = match known {
             Some(answer) => answer,
             None => room.kept(&shop, &client, sequence).await?,

@@ -165,12 +165,6 @@ fn keys(motion: &Arc<dyn Motion>, range: Frames, wanted: &Wanted, cancel: &Cance
     .map_err(|error| Refusal::bad(error.to_string()))
 }
 
-pub(super) async fn on_worker<T: Send + 'static>(
-    work: impl FnOnce() -> Result<T, Refusal> + Send + 'static,
-) -> Result<T, Refusal> {
-    web::block(work).await.map_err(|_| Refusal::bad("The hand-off failed; nothing was written. Try fewer frames."))?
-}
-
 /// Key counts and errors of a hand-off, and one thing's channels to draw.
 #[utoipa::path(params(("id" = Uuid, Path), Wanted), responses((status = 200, body = Look), (status = 422, body = Refusal)))]
 #[get("/api/scenes/{id}/handoff")]
@@ -181,18 +175,17 @@ pub async fn look(
 ) -> Result<web::Json<Look>, Refusal> {
     let state = open_scene(&shop, *id).await?;
     let (registry, shelf) = (shop.registry.clone(), shop.shelf.clone());
-    let look = on_worker(move || {
-        let cancel = Cancel::default();
+    let look = shop.background.work(*id, move |cancel| {
         let range = range(&wanted, &state.scene)?;
         let compiled =
-            compile_now((&registry, &Memo::default(), &FromShelf(&shelf)), &state.scene, &state.files, &cancel);
+            compile_now((&registry, &Memo::default(), &FromShelf(&shelf)), &state.scene, &state.files, cancel);
         let outputs = outputs(&compiled, &wanted, range)?;
         let (_, motion) = &outputs[0];
-        let keys = keys(motion, range, &wanted, &cancel)?;
+        let keys = keys(motion, range, &wanted, cancel)?;
         let first = state.scene.first_frame as f64;
         let object = wanted.object.unwrap_or(0).min(motion.len().saturating_sub(1));
-        let plots = plots(motion, &keys, object, first, &cancel)?;
-        let beyond = Beyond::of(motion, range, &cancel).map_err(|error| Refusal::bad(error.to_string()))?;
+        let plots = plots(motion, &keys, object, first, cancel)?;
+        let beyond = Beyond::of(motion, range, cancel).map_err(|error| Refusal::bad(error.to_string()))?;
         let channels = counts(&keys, wanted.step, first);
         Ok(Look { things: motion.len(), channels, plots, left_out: beyond.left_out() })
     });
@@ -282,23 +275,22 @@ pub async fn write(
         _ => return Err(Refusal::bad("The form must be csv or glb.")),
     };
     let is_table = form == "csv";
-    let bytes = on_worker(move || {
-        let cancel = Cancel::default();
+    let bytes = shop.background.work(*id, move |cancel| {
         let range = range(&wanted, &state.scene)?;
         let compiled =
-            compile_now((&registry, &Memo::default(), &FromShelf(&shelf)), &state.scene, &state.files, &cancel);
+            compile_now((&registry, &Memo::default(), &FromShelf(&shelf)), &state.scene, &state.files, cancel);
         let outputs = outputs(&compiled, &wanted, range)?;
         if is_table {
             let table =
                 csv::Table { outputs: &outputs, range, step: wanted.step, first_frame: state.scene.first_frame };
             let mut bytes = Vec::new();
-            csv::write(&table, &mut bytes, &cancel).map_err(|error| Refusal::bad(error.to_string()))?;
+            csv::write(&table, &mut bytes, cancel).map_err(|error| Refusal::bad(error.to_string()))?;
             return Ok(bytes);
         }
         let models = models(&compiled, &state.scene, &*state.files, &wanted)?;
         let baked = outputs
             .iter()
-            .map(|(name, motion)| Ok((name, keys(motion, range, &wanted, &cancel)?)))
+            .map(|(name, motion)| Ok((name, keys(motion, range, &wanted, cancel)?)))
             .collect::<Result<Vec<_>, Refusal>>()?;
         let parts: Vec<glb::Part<'_>> =
             baked.iter().zip(models).map(|((name, keys), model)| glb::Part { name, keys, model }).collect();

@@ -60,6 +60,17 @@ impl Refusal {
         Self::with_status(StatusCode::NOT_FOUND, message)
     }
 
+    /// There is no room for it now; the same may be done later.
+    pub fn full(message: impl Into<String>) -> Self {
+        Self::with_status(StatusCode::SERVICE_UNAVAILABLE, message).passing()
+    }
+
+    /// The server has a fault.
+    pub fn broken() -> Self {
+        let message = "The server failed at it; nothing was changed. What was in its way is in its log.";
+        Self::with_status(StatusCode::INTERNAL_SERVER_ERROR, message)
+    }
+
     /// The file is not there.
     pub fn no_file() -> Self {
         Self::missing("There is no such file: bring it in again.")

@@ -10,7 +10,6 @@ use serde_json::Value;
 use utoipa::ToSchema;
 use uuid::Uuid;
 use zickzack_core::graph::{LivingMiniature, Memo};
-use zickzack_core::motion::Cancel;
 use zickzack_core::scene::{Op, Scene, Space};
 use zickzack_formats::files::{put_content, take_content};
 
@@ -152,7 +151,7 @@ pub async fn rename(
     let ops = vec![Op::Put { at: vec!["name".to_owned()], value: Value::from(body.name.as_str()), before: None }];
     // The Pattern book has no history of its own: each renaming comes from a client that is never back.
     let client = format!("book-{}", Uuid::new_v4());
-    room.act(&shop, &client, 1, Wish::Edit { label: "rename the scene".to_owned(), ops }).await?;
+    room.act(&shop.clone().into_inner(), &client, 1, Wish::Edit { label: "rename the scene".to_owned(), ops }).await?;
     Ok(HttpResponse::NoContent().finish())
 }
 
@@ -164,6 +163,7 @@ pub async fn remove(shop: web::Data<Shop>, id: web::Path<Uuid>) -> Result<HttpRe
         return Err(Refusal::no_scene());
     }
     shop.hub.deleted(*id);
+    shop.background.give_up(*id);
     Ok(HttpResponse::NoContent().finish())
 }
 
@@ -219,11 +219,10 @@ pub const STEPS: usize = 72;
 pub async fn miniature(shop: web::Data<Shop>, id: web::Path<Uuid>) -> Result<web::Json<LivingMiniature>, Refusal> {
     let state = open_scene(&shop, *id).await?;
     let (registry, shelf) = (shop.registry.clone(), shop.shelf.clone());
-    let made = web::block(move || {
-        let cancel = Cancel::default();
-        compile_now((&registry, &Memo::default(), &FromShelf(&shelf)), &state.scene, &state.files, &cancel)
-            .living_miniature(STEPS, &cancel)
+    let made = shop.background.work(*id, move |cancel| {
+        compile_now((&registry, &Memo::default(), &FromShelf(&shelf)), &state.scene, &state.files, cancel)
+            .living_miniature(STEPS, cancel)
+            .map_err(|error| Refusal::bad(error.to_string()))
     });
-    let miniature = made.await.map_err(|_| Refusal::bad("The miniature could not be made."))?;
-    miniature.map(web::Json).map_err(|error| Refusal::bad(error.to_string()))
+    made.await.map(web::Json)
 }

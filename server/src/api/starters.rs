@@ -9,8 +9,8 @@ use serde::{Deserialize, Serialize};
 use serde_json::Value;
 use std::sync::Arc;
 use utoipa::ToSchema;
+use uuid::Uuid;
 use zickzack_core::graph::{LivingMiniature, Memo};
-use zickzack_core::motion::Cancel;
 use zickzack_core::scene::{Scene, Space};
 
 /// Small working scenes to begin from, as outcomes.
@@ -51,8 +51,7 @@ fn written(id: &str) -> Option<Written> {
 #[get("/api/starters")]
 pub async fn list(shop: web::Data<Shop>) -> Result<web::Json<Vec<Starter>>, Refusal> {
     let (registry, shelf) = (shop.registry.clone(), shop.shelf.clone());
-    let made = web::block(move || {
-        let cancel = Cancel::default();
+    let made = shop.background.work(Uuid::nil(), move |cancel| {
         let mut ids: Vec<String> = Shelf::iter().filter_map(|n| n.strip_suffix(".json").map(str::to_owned)).collect();
         ids.sort();
         ids.into_iter()
@@ -61,14 +60,14 @@ pub async fn list(shop: web::Data<Shop>) -> Result<web::Json<Vec<Starter>>, Refu
                 let Written { help, scene } = written(&id).ok_or_else(|| wrong("it cannot be read.".to_owned()))?;
                 let scene = Scene::from_value(scene, &registry.schemas).map_err(|error| wrong(error.to_string()))?;
                 let compiled =
-                    compile_now((&registry, &Memo::default(), &FromShelf(&shelf)), &scene, &Arc::default(), &cancel);
-                let living = compiled.living_miniature(STEPS, &cancel).map_err(|error| wrong(error.to_string()))?;
+                    compile_now((&registry, &Memo::default(), &FromShelf(&shelf)), &scene, &Arc::default(), cancel);
+                let living = compiled.living_miniature(STEPS, cancel).map_err(|error| wrong(error.to_string()))?;
                 let (title, space, frames, fps) = (scene.name, scene.space, scene.frames, scene.fps.to_string());
                 Ok(Starter { id: id.clone(), title, help, space, frames, fps, living })
             })
             .collect::<Result<Vec<_>, Refusal>>()
     });
-    made.await.map_err(|_| Refusal::bad("The starters could not be made."))?.map(web::Json)
+    made.await.map(web::Json)
 }
 
 /// A scene of one's own from a starter.

@@ -139,20 +139,19 @@ pub async fn compare(shop: web::Data<Shop>, path: web::Path<(Uuid, Uuid)>) -> Re
     let (then, files) = open(&shop, path.0, path.1).await?;
     let now = open_scene(&shop, path.0).await?;
     let (registry, shelf) = (shop.registry.clone(), shop.shelf.clone());
-    let compared = web::block(move || {
-        let cancel = Cancel::default();
+    let compared = shop.background.work(path.0, move |cancel| {
         let memo = Memo::default();
-        let old = compile_now((&registry, &memo, &FromShelf(&shelf)), &then, &Arc::new(files), &cancel);
-        let new = compile_now((&registry, &memo, &FromShelf(&shelf)), &now.scene, &now.files, &cancel);
+        let old = compile_now((&registry, &memo, &FromShelf(&shelf)), &then, &Arc::new(files), cancel);
+        let new = compile_now((&registry, &memo, &FromShelf(&shelf)), &now.scene, &now.files, cancel);
         let frames = then.frames.min(now.scene.frames);
-        Ok::<_, MotionError>(Comparison {
+        let outputs = cancel.within(OF_A_PICTURE, |cancel| outputs_apart(&old, &new, frames, cancel));
+        Ok(Comparison {
             differences: differences(&then, &now.scene, &registry.schemas),
             back: edit_between(&now.scene, &then, &registry.schemas),
-            outputs: cancel.within(OF_A_PICTURE, |cancel| outputs_apart(&old, &new, frames, cancel))?,
+            outputs: outputs.map_err(|error| Refusal::bad(error.to_string()))?,
         })
     });
-    let compared = compared.await.map_err(|_| Refusal::bad("The two states could not be compared."))?;
-    compared.map(web::Json).map_err(|error| Refusal::bad(error.to_string()))
+    compared.await.map(web::Json)
 }
 
 fn outputs_apart(

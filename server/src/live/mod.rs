@@ -2,13 +2,15 @@
 
 mod blocks;
 mod compute;
+mod keeping;
 mod messages;
 mod room;
 mod session;
 
 pub use compute::compile_now;
+pub use keeping::Wish;
 pub use messages::{FromPage, NodeStatus, ToPage, TraceHeader};
-pub use room::{Hub, Room, Wish, files_of, open_scene};
+pub use room::{Hub, Room, files_of, open_scene};
 pub use session::is_name;
 
 use crate::Shop;

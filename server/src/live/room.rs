@@ -1,19 +1,19 @@
 //! A scene that is open: its state in memory, edits in order, and the pages that look at it.
 
-use super::messages::ToPage;
+use super::keeping::{Queue, Sequences};
 use crate::Shop;
 use crate::api::Refusal;
+use crate::crew::{Crew, Rank};
 use crate::recorder::Studio;
-use crate::store::{assets, edits, scenes};
-use serde_json::Value;
+use crate::store::{assets, scenes};
 use std::collections::{BTreeMap, HashMap};
 use std::sync::atomic::{AtomicU64, Ordering};
 use std::sync::{Arc, Mutex as StdMutex, PoisonError, Weak};
-use tokio::sync::{Mutex, OnceCell, mpsc};
+use tokio::sync::{Mutex, MutexGuard, OnceCell, mpsc};
 use uuid::Uuid;
 use zickzack_core::graph::Memo;
 use zickzack_core::nodes::Registry;
-use zickzack_core::scene::{Op, Scene, apply, value_at};
+use zickzack_core::scene::{Op, Scene, apply};
 use zickzack_formats::files::Files;
 
 /// A room that is there, or is being opened by one while others wait for it.
@@ -28,20 +28,35 @@ pub struct Hub(StdMutex<HashMap<Uuid, Opening>>);
 pub struct Room {
     /// Of the scene.
     pub id: Uuid,
+    /// The threads that work for its pages.
+    pub crew: Arc<Crew>,
     /// What was computed for it.
     pub memo: Arc<Memo>,
     /// What is worked out in the background for it.
     pub studio: Arc<Studio>,
+    /// What waits to be kept.
+    pub(super) queue: Queue,
     state: Mutex<Held>,
     pages: StdMutex<HashMap<u64, mpsc::UnboundedSender<Event>>>,
     next_page: AtomicU64,
 }
 
 /// What the room knows of the scene.
-struct Held {
-    state: State,
+pub(super) struct Held {
+    pub(super) state: State,
     /// True after trouble with the database, when nobody can say whether the last edit was kept.
     doubtful: bool,
+    pub(super) sequences: Sequences,
+}
+
+impl Held {
+    /// Nobody can say what is kept, where a refusal passes.
+    pub(super) fn doubt(&mut self, refusal: &Refusal) {
+        if refusal.is_passing() {
+            self.doubtful = true;
+            self.sequences.forget();
+        }
+    }
 }
 
 /// The scene as it is kept.
@@ -59,7 +74,7 @@ pub struct State {
 #[derive(Clone)]
 pub enum Event {
     /// Somebody changed the scene.
-    Edited { revision: i64, client: String, sequence: i64, ops: Vec<Op> },
+    Edited { revision: i64, client: String, sequence: i64, kind: &'static str, label: String, ops: Vec<Op> },
     /// The scene was read anew.
     Reloaded,
     /// The scene is gone.
@@ -82,11 +97,14 @@ impl Hub {
         let opening = self.opening(id);
         let room = opening.get_or_try_init(|| async {
             let state = open_scene(shop, id).await?;
+            let crew = Arc::new(Crew::new(Rank::Seen)?);
             Ok::<_, Refusal>(Arc::new_cyclic(|room: &Weak<Room>| Room {
                 id,
+                crew,
                 memo: Arc::default(),
                 studio: Arc::new(Studio::new(shop.shelf.clone(), telling(room.clone()))),
-                state: Mutex::new(Held { state, doubtful: false }),
+                queue: Queue::default(),
+                state: Mutex::new(Held { state, doubtful: false, sequences: Sequences::default() }),
                 pages: StdMutex::default(),
                 next_page: AtomicU64::new(1),
             }))
@@ -139,20 +157,6 @@ pub async fn files_of(shop: &Shop, scene: &Scene) -> Result<Files, Refusal> {
     Ok(Files::new(contents))
 }
 
-/// What a client asks for, with its sequence number.
-pub enum Wish {
-    Edit { label: String, ops: Vec<Op> },
-    Undo,
-    Redo,
-}
-
-struct Change {
-    kind: &'static str,
-    label: String,
-    ops: Vec<Op>,
-    takes_back: Option<i64>,
-}
-
 impl Room {
     fn pages(&self) -> std::sync::MutexGuard<'_, HashMap<u64, mpsc::UnboundedSender<Event>>> {
         self.pages.lock().unwrap_or_else(PoisonError::into_inner)
@@ -172,7 +176,7 @@ impl Room {
         self.studio.leave(page);
     }
 
-    fn tell(&self, event: &Event) {
+    pub(super) fn tell(&self, event: &Event) {
         self.pages().retain(|_, page| page.send(event.clone()).is_ok());
     }
 
@@ -188,8 +192,13 @@ impl Room {
         Ok(held.state.clone())
     }
 
+    /// The scene for one who changes it.
+    pub(super) async fn held(&self) -> MutexGuard<'_, Held> {
+        self.state.lock().await
+    }
+
     /// Reads the scene anew after trouble, and tells the pages when it is not what they know.
-    async fn settle(&self, shop: &Shop, held: &mut Held) -> Result<(), Refusal> {
+    pub(super) async fn settle(&self, shop: &Shop, held: &mut Held) -> Result<(), Refusal> {
         if !held.doubtful {
             return Ok(());
         }
@@ -200,116 +209,6 @@ impl Room {
             self.tell(&Event::Reloaded);
         }
         Ok(())
-    }
-
-    /// Does what a client wishes, keeps it, and tells every page. `Ok(Some)` when it was done before.
-    pub async fn act(&self, shop: &Shop, client: &str, sequence: i64, wish: Wish) -> Result<Option<ToPage>, Refusal> {
-        let mut held = self.state.lock().await;
-        let done = match self.settle(shop, &mut held).await {
-            Ok(()) => self.attempt(shop, &mut held.state, client, sequence, wish).await,
-            Err(refusal) => Err(refusal),
-        };
-        if done.as_ref().is_err_and(Refusal::is_passing) {
-            held.doubtful = true;
-        }
-        done
-    }
-
-    async fn attempt(
-        &self,
-        shop: &Shop,
-        state: &mut State,
-        client: &str,
-        sequence: i64,
-        wish: Wish,
-    ) -> Result<Option<ToPage>, Refusal> {
-        if let Some(revision) = edits::known(&shop.pool, self.id, client, sequence).await? {
-            return self.before(shop, revision, client, sequence).await.map(Some);
-        }
-        let change = self.change(shop, client, wish, &state.scene).await?;
-        if change.label.contains('\0') {
-            return Err(Refusal::bad("A character with the number 0 stands in the edit's name: take it out."));
-        }
-        let (scene, inverse) = apply(&state.scene, &change.ops, &shop.registry.schemas)
-            .map_err(|error| Refusal::bad(error.to_string()))?;
-        // Before anything is kept: afterwards nothing may fail any more.
-        let files = if scene.assets == state.scene.assets {
-            state.files.clone()
-        } else {
-            Arc::new(files_of(shop, &scene).await?)
-        };
-        let revision = state.revision + 1;
-        let document = serde_json::to_value(&scene).map_err(|error| Refusal::bad(error.to_string()))?;
-        let after: Vec<(Vec<String>, Option<Value>)> =
-            inverse.iter().map(|op| (op.address().to_vec(), value_at(&document, op.address()).cloned())).collect();
-        let mut transaction = shop.pool.begin().await?;
-        let kept = scenes::update(&mut *transaction, self.id, &scene.name, &document, revision).await?;
-        if kept == 0 {
-            // Somebody else has changed it: it is read anew, and then tried once more by whoever asked.
-            let why = "The scene was changed elsewhere: it is read anew.";
-            return Err(Refusal::conflict(why).passing());
-        }
-        let new = edits::New {
-            scene: self.id,
-            revision,
-            client,
-            sequence,
-            kind: change.kind,
-            label: &change.label,
-            ops: &change.ops,
-            inverse: &inverse,
-            after: &after,
-        };
-        edits::insert(&mut *transaction, &new).await?;
-        if let Some(old) = change.takes_back {
-            edits::mark_undone(&mut *transaction, self.id, old, revision).await?;
-        }
-        transaction.commit().await?;
-        *state = State { scene: Arc::new(scene), revision, files };
-        self.tell(&Event::Edited { revision, client: client.to_owned(), sequence, ops: change.ops });
-        Ok(None)
-    }
-
-    /// What is answered to an edit that is kept already.
-    async fn before(&self, shop: &Shop, revision: i64, client: &str, sequence: i64) -> Result<ToPage, Refusal> {
-        let (undo, redo) = self.can(shop, client).await?;
-        Ok(ToPage::Edited { revision, client: client.to_owned(), sequence, ops: Vec::new(), undo, redo })
-    }
-
-    /// The same of one that was kept just now.
-    pub async fn kept(&self, shop: &Shop, client: &str, sequence: i64) -> Result<ToPage, Refusal> {
-        let revision = edits::known(&shop.pool, self.id, client, sequence).await?;
-        let revision = revision.ok_or_else(|| Refusal::conflict("The edit was kept and is gone again.").passing())?;
-        self.before(shop, revision, client, sequence).await
-    }
-
-    async fn change(&self, shop: &Shop, client: &str, wish: Wish, scene: &Scene) -> Result<Change, Refusal> {
-        let (kind, found) = match wish {
-            Wish::Edit { label, ops } => return Ok(Change { kind: "edit", label, ops, takes_back: None }),
-            Wish::Undo => ("undo", edits::Last::Undoable.row(&shop.pool, self.id, client).await?),
-            Wish::Redo => ("redo", edits::Last::Redoable.row(&shop.pool, self.id, client).await?),
-        };
-        let Some(old) = found else {
-            return Err(Refusal::bad(format!("There is nothing to {kind} on this page.")));
-        };
-        let document = serde_json::to_value(scene).map_err(|error| Refusal::bad(error.to_string()))?;
-        let changed = old.after.0.iter().find(|(at, value)| value_at(&document, at) != value.as_ref());
-        if let Some((at, _)) = changed {
-            return Err(Refusal::conflict(format!(
-                "\"{}\" cannot be taken back: {} has been changed since by another page.",
-                old.label,
-                at.join("/")
-            )));
-        }
-        Ok(Change { kind, label: old.label, ops: old.inverse.0, takes_back: Some(old.revision) })
-    }
-
-    /// What a client could take back and do again, in words.
-    pub async fn can(&self, shop: &Shop, client: &str) -> Result<(Option<String>, Option<String>), Refusal> {
-        Ok((
-            edits::Last::Undoable.label(&shop.pool, self.id, client).await?,
-            edits::Last::Redoable.label(&shop.pool, self.id, client).await?,
-        ))
     }
 }
 

@@ -2,8 +2,9 @@
 
 use super::blocks::Stamp;
 use super::compute::{Compared, Has, Out, Watched, Work};
+use super::keeping::Wish;
 use super::messages::{FromPage, ToPage};
-use super::room::{Event, Room, Wish, previewed};
+use super::room::{Event, Room, previewed};
 use crate::Shop;
 use crate::api::versions;
 use actix_ws::{AggregatedMessage, AggregatedMessageStream, CloseCode, CloseReason, Closed, Session};
@@ -30,6 +31,8 @@ struct Page {
     client: String,
     /// Names that it knows: its own, and those of pages whose edits it has sent for them.
     names: BTreeSet<String>,
+    /// What it could take back and do again, in words.
+    can: (Option<String>, Option<String>),
     preview: Option<(u32, Vec<Op>)>,
     watched: Watched,
     compared: Option<Compared>,
@@ -54,6 +57,7 @@ pub async fn run(shop: Arc<Shop>, room: Arc<Room>, socket: Session, mut stream: 
         socket,
         client: String::new(),
         names: BTreeSet::new(),
+        can: (None, None),
         preview: None,
         watched: Watched::default(),
         compared: None,
@@ -221,8 +225,15 @@ impl Page {
 
     async fn event(&mut self, event: Event) -> Result<(), Closed> {
         match event {
-            Event::Edited { revision, client, sequence, ops } => {
-                let (undo, redo) = self.room.can(&self.shop, &self.client).await.unwrap_or_default();
+            Event::Edited { revision, client, sequence, kind, label, ops } => {
+                // What others do changes nothing of what this page could take back.
+                if client == self.client {
+                    self.can = match kind {
+                        "edit" => (Some(label), None),
+                        _ => self.room.can(&self.shop, &self.client).await.unwrap_or_default(),
+                    };
+                }
+                let (undo, redo) = self.can.clone();
                 // Who knows a page's name may act in its place.
                 let client = if self.names.contains(&client) { client } else { another(&client) };
                 self.say(&ToPage::Edited { revision, client, sequence, ops, undo, redo }).await?;
@@ -250,7 +261,8 @@ impl Page {
 
     async fn send_scene(&mut self) -> Result<(), Closed> {
         let state = self.room.state().await;
-        let (undo, redo) = self.room.can(&self.shop, &self.client).await.unwrap_or_default();
+        self.can = self.room.can(&self.shop, &self.client).await.unwrap_or_default();
+        let (undo, redo) = self.can.clone();
         let document = Box::new((*state.scene).clone());
         self.say(&ToPage::Scene { revision: state.revision, document, undo, redo }).await
     }
@@ -316,7 +328,8 @@ impl Page {
             desks: (self.room.studio.at((self.number, false)), self.room.studio.at((self.number, true))),
             out: self.out.clone(),
         };
-        self.working = Some(tokio::task::spawn_blocking(move || work.run()));
+        let crew = self.room.crew.clone();
+        self.working = Some(tokio::task::spawn_blocking(move || crew.work(|| work.run())));
     }
 
     async fn finished(&mut self) {

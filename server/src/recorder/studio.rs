@@ -2,6 +2,7 @@
 //! when none does any more.
 
 use super::{Shelf, fits};
+use crate::crew::{Crew, Rank};
 use std::collections::{HashMap, HashSet};
 use std::sync::{Arc, Condvar, Mutex, MutexGuard, PoisonError};
 use std::time::{Duration, Instant};
@@ -143,9 +144,10 @@ impl Studio {
             state: self.state.clone(),
             tell: self.tell.clone(),
         };
+        let crew = Crew::new(Rank::Background).map_err(|refusal| refusal.message)?;
         std::thread::Builder::new()
             .name("recording".to_owned())
-            .spawn(move || work.run(simulated))
+            .spawn(move || crew.work(|| work.run(simulated)))
             .map_err(|error| format!("It cannot be worked out now: {error}."))?;
         Ok(job)
     }

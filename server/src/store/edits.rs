@@ -2,7 +2,7 @@
 
 use serde_json::Value;
 use sqlx::types::Json;
-use sqlx::{FromRow, PgExecutor, PgPool};
+use sqlx::{FromRow, PgPool};
 use uuid::Uuid;
 use zickzack_core::scene::Op;
 
@@ -16,47 +16,80 @@ pub struct Row {
     pub after: Json<Vec<(Vec<String>, Option<Value>)>>,
 }
 
-/// An edit to be kept.
-pub struct New<'a> {
-    pub scene: Uuid,
+/// An edit to be kept, its lists as JSON.
+pub struct New {
     pub revision: i64,
-    pub client: &'a str,
+    pub client: String,
     pub sequence: i64,
     pub kind: &'static str,
-    pub label: &'a str,
-    pub ops: &'a [Op],
-    pub inverse: &'a [Op],
-    pub after: &'a [(Vec<String>, Option<Value>)],
+    pub label: String,
+    pub ops: String,
+    pub inverse: String,
+    pub after: String,
 }
 
-/// Keeps an edit.
-pub async fn insert(executor: impl PgExecutor<'_>, edit: &New<'_>) -> Result<(), sqlx::Error> {
+/// The scene after them.
+pub struct Now<'a> {
+    pub name: &'a str,
+    /// As JSON.
+    pub document: &'a str,
+    /// The revision before them.
+    pub from: i64,
+    /// The edit that the only one of them takes back.
+    pub takes_back: Option<i64>,
+}
+
+/// Keeps edits of a scene, one after the other, and the scene after them: all of it or nothing. It gives how many were
+/// kept: none where the scene is at another revision, or gone.
+pub async fn keep(pool: &PgPool, scene: Uuid, now: &Now<'_>, edits: &[&New]) -> Result<u64, sqlx::Error> {
+    let text = |of: fn(&New) -> &str| edits.iter().map(|edit| of(edit).to_owned()).collect::<Vec<String>>();
+    let number = |of: fn(&New) -> i64| edits.iter().map(|edit| of(edit)).collect::<Vec<i64>>();
     sqlx::query(
-        "INSERT INTO edits (scene, revision, client, sequence, kind, label, ops, inverse, after) \
-         VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9)",
+        "WITH kept AS ( \
+           UPDATE scenes SET name = $2, document = $3::text::json, revision = $4 + $6, changed_at = now() \
+           WHERE id = $1 AND revision = $4 AND deleted_at IS NULL RETURNING id), \
+         taken_back AS ( \
+           UPDATE edits SET undone_by = $4 + 1 FROM kept WHERE edits.scene = kept.id AND edits.revision = $5) \
+         INSERT INTO edits (scene, revision, client, sequence, kind, label, ops, inverse, after) \
+         SELECT kept.id, e.revision, e.client, e.sequence, e.kind, e.label, e.ops::json, e.inverse::json, e.after::json \
+         FROM kept, unnest($7::bigint[], $8::text[], $9::bigint[], $10::text[], $11::text[], $12::text[], $13::text[], $14::text[]) \
+           AS e (revision, client, sequence, kind, label, ops, inverse, after)",
     )
-    .bind(edit.scene)
-    .bind(edit.revision)
-    .bind(edit.client)
-    .bind(edit.sequence)
-    .bind(edit.kind)
-    .bind(edit.label)
-    .bind(Json(edit.ops))
-    .bind(Json(edit.inverse))
-    .bind(Json(edit.after))
-    .execute(executor)
-    .await?;
-    Ok(())
+    .bind(scene)
+    .bind(now.name)
+    .bind(now.document)
+    .bind(now.from)
+    .bind(now.takes_back)
+    .bind(edits.len() as i64)
+    .bind(number(|edit| edit.revision))
+    .bind(text(|edit| &edit.client))
+    .bind(number(|edit| edit.sequence))
+    .bind(text(|edit| edit.kind))
+    .bind(text(|edit| &edit.label))
+    .bind(text(|edit| &edit.ops))
+    .bind(text(|edit| &edit.inverse))
+    .bind(text(|edit| &edit.after))
+    .execute(pool)
+    .await
+    .map(|done| done.rows_affected())
 }
 
-/// The revision that a client's message led to, when it arrived before.
-pub async fn known(pool: &PgPool, scene: Uuid, client: &str, sequence: i64) -> Result<Option<i64>, sqlx::Error> {
-    sqlx::query_scalar("SELECT revision FROM edits WHERE scene = $1 AND client = $2 AND sequence = $3")
-        .bind(scene)
-        .bind(client)
-        .bind(sequence)
-        .fetch_optional(pool)
-        .await
+/// The last sequence number of a client, and the revision that its message with this number led to, when it arrived
+/// before.
+pub async fn sent(
+    pool: &PgPool,
+    scene: Uuid,
+    client: &str,
+    sequence: i64,
+) -> Result<(Option<i64>, Option<i64>), sqlx::Error> {
+    sqlx::query_as(
+        "SELECT max(sequence), max(revision) FILTER (WHERE sequence = $3) FROM edits WHERE scene = $1 AND client = $2",
+    )
+    .bind(scene)
+    .bind(client)
+    .bind(sequence)
+    .fetch_one(pool)
+    .await
 }
 
 /// The client's last edit that was not undone.
@@ -94,20 +127,4 @@ impl Last {
         let query = format!("SELECT label {}", self.found());
         sqlx::query_scalar(sqlx::AssertSqlSafe(query)).bind(scene).bind(client).fetch_optional(pool).await
     }
-}
-
-/// Marks an edit as taken back by another.
-pub async fn mark_undone(
-    executor: impl PgExecutor<'_>,
-    scene: Uuid,
-    revision: i64,
-    by: i64,
-) -> Result<(), sqlx::Error> {
-    sqlx::query("UPDATE edits SET undone_by = $3 WHERE scene = $1 AND revision = $2")
-        .bind(scene)
-        .bind(revision)
-        .bind(by)
-        .execute(executor)
-        .await?;
-    Ok(())
 }

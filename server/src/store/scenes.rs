@@ -52,27 +52,6 @@ pub async fn insert(
     .await
 }
 
-/// Sets document and revision after an edit.
-pub async fn update(
-    executor: impl PgExecutor<'_>,
-    id: Uuid,
-    name: &str,
-    document: &Value,
-    revision: i64,
-) -> Result<u64, sqlx::Error> {
-    sqlx::query(
-        "UPDATE scenes SET name = $2, document = $3, revision = $4, changed_at = now() \
-         WHERE id = $1 AND revision = $4 - 1 AND deleted_at IS NULL",
-    )
-    .bind(id)
-    .bind(name)
-    .bind(Json(document))
-    .bind(revision)
-    .execute(executor)
-    .await
-    .map(|done| done.rows_affected())
-}
-
 /// Marks as deleted, or takes that back; false when there is no such scene.
 pub async fn set_deleted(pool: &PgPool, id: Uuid, deleted: bool) -> Result<bool, sqlx::Error> {
     sqlx::query("UPDATE scenes SET deleted_at = CASE WHEN $2 THEN now() END WHERE id = $1")

@@ -1,0 +1,450 @@
+//! Many pages at many scenes for MINUTES, heavy scenes and such as double themselves among them, server and database
+//! killed now and then: what is lost, what is shown otherwise than it is kept, and how long the others wait.
+
+use anyhow::{Context, Result, anyhow, ensure};
+use serde_json::{Value, json};
+use std::cell::{Cell, RefCell};
+use std::collections::{BTreeMap, BTreeSet};
+use std::process::Command;
+use std::rc::Rc;
+use std::sync::Arc;
+use std::sync::atomic::{AtomicBool, Ordering};
+use std::time::{Duration, Instant};
+use zickzack_e2e::live::{Heard, Live, Screen, baked};
+use zickzack_e2e::{Cluster, Process, root, serve};
+
+/// Pages and scenes of the usual kind.
+const PAGES: usize = 50;
+const SCENES: usize = 20;
+/// How long a page stays until it comes anew.
+const STAY: Duration = Duration::from_secs(20);
+/// How long anything may take.
+const PATIENCE: Duration = Duration::from_secs(120);
+/// Between two kills.
+const BETWEEN_KILLS: Duration = Duration::from_secs(40);
+
+/// What happens.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
+enum Part {
+    Alone,
+    AmongHeavy,
+    Killed,
+    End,
+}
+
+/// What a part of the time showed of the usual scenes.
+#[derive(Default)]
+struct Waits {
+    edits: Vec<Duration>,
+    firsts: Vec<Duration>,
+}
+
+/// Requests to a server.
+#[derive(Clone)]
+struct Asks {
+    base: String,
+}
+
+impl Asks {
+    async fn ask(&self, method: &str, path: &str, body: Option<&Value>) -> Result<Value> {
+        let request = awc::Client::default()
+            .request(method.parse()?, format!("{}{path}", self.base))
+            .timeout(PATIENCE)
+            .force_close();
+        let sent = match body {
+            Some(body) => request.send_json(body).await,
+            None => request.send().await,
+        };
+        let mut answer = sent.map_err(|error| anyhow!("{method} {path}: {error}"))?;
+        let bytes = answer.body().limit(256 << 20).await.map_err(|error| anyhow!("{method} {path}: {error}"))?;
+        ensure!(
+            answer.status().is_success(),
+            "{method} {path}: {} {}",
+            answer.status(),
+            String::from_utf8_lossy(&bytes)
+        );
+        if bytes.is_empty() { Ok(Value::Null) } else { Ok(serde_json::from_slice(&bytes)?) }
+    }
+
+    async fn bring_in(&self, scene: &Value) -> Result<String> {
+        let made = self.ask("POST", "/api/scenes/bring-in", Some(scene)).await?;
+        Ok(made["id"].as_str().context("no id")?.to_owned())
+    }
+}
+
+struct Site {
+    asks: Asks,
+    part: Cell<Part>,
+    waits: RefCell<BTreeMap<Part, Waits>>,
+    /// By page: the edits that were acknowledged.
+    kept: RefCell<BTreeMap<String, BTreeSet<i64>>>,
+    wrong: RefCell<Vec<String>>,
+}
+
+impl Site {
+    fn waited(&self, note: impl FnOnce(&mut Waits)) {
+        note(self.waits.borrow_mut().entry(self.part.get()).or_default());
+    }
+}
+
+/// A scene of the usual kind: riders on a drawn path.
+fn usual(number: usize) -> Value {
+    json!({
+        "format": "zickzack-scene", "version": 1, "name": format!("Usual {number}"), "space": "deep", "fps": "24", "frames": 120,
+        "nodes": {
+            "path": { "type": "drawn-path", "name": "Way", "params": { "closed": true, "points": [
+                { "id": "a", "at": [0, 0, 0] }, { "id": "b", "at": [4, 1, 0] }, { "id": "c", "at": [4, 0, number] }, { "id": "d", "at": [0, 2, 4] } ] } },
+            "ride": { "type": "ride", "name": "Riders", "params": { "riders": 40, "laps": "1" } },
+            "face": { "type": "face-travel", "name": "Ahead" },
+            "out": { "type": "output", "name": "Out" }
+        },
+        "threads": {
+            "t1": { "from": "path", "to": "ride", "port": "path" }, "t2": { "from": "ride", "to": "face", "port": "motion" },
+            "t3": { "from": "face", "to": "out", "port": "motion" }
+        }
+    })
+}
+
+/// A chain of `length` nodes of a type that each take the one before at all of these ports, and what comes last.
+fn doubling(kind: &str, length: usize, ports: &[&str], first: &[Value], first_last: (&str, &str)) -> Value {
+    let (mut nodes, mut threads) = (serde_json::Map::new(), serde_json::Map::new());
+    let mut before = String::new();
+    for (i, node) in first.iter().enumerate() {
+        let id = format!("f{i}");
+        nodes.insert(id.clone(), node.clone());
+        if i > 0 {
+            threads.insert(format!("s{i}"), json!({ "from": before, "to": id, "port": "path" }));
+        }
+        before = id;
+    }
+    for i in 0..length {
+        let id = format!("n{i}");
+        nodes.insert(id.clone(), json!({ "type": kind, "name": format!("{kind} {i}") }));
+        for port in ports {
+            threads.insert(format!("t{i}{port}"), json!({ "from": before, "to": id, "port": port }));
+        }
+        before = id;
+    }
+    let (last, port) = first_last;
+    if !last.is_empty() {
+        nodes.insert("last".to_owned(), json!({ "type": last, "name": "Last" }));
+        threads.insert("l".to_owned(), json!({ "from": before, "to": "last", "port": port }));
+        before = "last".to_owned();
+    }
+    nodes.insert("out".to_owned(), json!({ "type": "output", "name": "Out" }));
+    threads.insert("o".to_owned(), json!({ "from": before, "to": "out", "port": "motion" }));
+    json!({
+        "format": "zickzack-scene", "version": 1, "name": format!("Heavy: {kind}"), "space": "deep", "fps": "24", "frames": 120,
+        "nodes": nodes, "threads": threads
+    })
+}
+
+fn heavy() -> Result<Vec<Value>> {
+    let mut lanterns: Value = serde_json::from_str(&std::fs::read_to_string(root().join("demo/lantern-round.json"))?)?;
+    lanterns["name"] = json!("Heavy: moving waterline");
+    let key = |frame: i64, value: f64| json!({ "id": format!("k{frame}"), "frame": frame, "value": value });
+    let height = json!({ "keys": [key(0, -2.2), key(60, -1.8), key(120, -2.2)] });
+    lanterns["nodes"]["waterline"]["params"]["position"] = json!([0, height, 0]);
+    let svg = std::fs::read(root().join("demo/promenade.svg"))?;
+    lanterns["assets"]["promenade.svg"]["text"] = json!(String::from_utf8(svg)?);
+    let figure = json!({ "type": "figure", "name": "Figure" });
+    let ride = json!({ "type": "ride", "name": "Ride", "params": { "riders": 200 } });
+    let wave = json!({ "type": "noise", "name": "Noise" });
+    let meanders = doubling("meander", 300, &["path"], std::slice::from_ref(&figure), ("ride", "path"));
+    let mut combines = doubling("combine", 40, &["first", "second"], &[wave], ("", ""));
+    combines["threads"]["o"] = json!({ "from": "n39", "to": "ride", "port": "progress" });
+    combines["nodes"]["f"] = figure.clone();
+    combines["nodes"]["ride"] = ride.clone();
+    combines["threads"]["r"] = json!({ "from": "f", "to": "ride", "port": "path" });
+    combines["threads"]["q"] = json!({ "from": "ride", "to": "out", "port": "motion" });
+    Ok(vec![
+        lanterns,
+        doubling("join", 24, &["path", "other"], std::slice::from_ref(&figure), ("ride", "path")),
+        doubling("mimic", 40, &["motion", "other"], &[figure.clone(), ride.clone()], ("", "")),
+        combines,
+        meanders,
+    ])
+}
+
+/// Something that a page changes; `number` is nowhere else.
+fn change(number: i64) -> Value {
+    json!([{ "op": "put", "at": ["nodes", "ride", "params", "start"], "value": number as f64 / 1000.0 }])
+}
+
+/// What a page has said and not heard of yet.
+struct Waiting {
+    sequence: i64,
+    said: Instant,
+    again: bool,
+}
+
+/// Comes, looks, edits, and goes, again and again.
+async fn page(site: Rc<Site>, scene: String, number: usize) {
+    let client = format!("page {number}");
+    let (mut sequence, mut waiting) = (0, None);
+    while site.part.get() != Part::End {
+        let stayed = stay(&site, &scene, &client, (&mut sequence, &mut waiting)).await;
+        if stayed.is_err() {
+            // The server may be gone just now.
+            tokio::time::sleep(Duration::from_millis(300 + 7 * number as u64)).await;
+        }
+    }
+    // What is left is brought in; then nobody changes anything any more.
+    let begun = Instant::now();
+    while let Err(why) = settled(&site, &scene, &client, &mut waiting).await {
+        if begun.elapsed() > PATIENCE {
+            site.wrong.borrow_mut().push(format!("{client}: {why:#}"));
+            return;
+        }
+        tokio::time::sleep(Duration::from_millis(500)).await;
+    }
+}
+
+async fn say(live: &mut Live, waiting: &Waiting) -> Result<()> {
+    live.say(
+        &json!({ "kind": "edit", "sequence": waiting.sequence, "label": "steady", "ops": change(waiting.sequence) }),
+    )
+    .await
+}
+
+/// What a message says of the edit that waits.
+async fn answered(
+    site: &Site,
+    live: &mut Live,
+    client: &str,
+    said: &Value,
+    waiting: &mut Option<Waiting>,
+) -> Result<()> {
+    let Some(own) = waiting.as_mut().filter(|own| said["sequence"] == own.sequence) else { return Ok(()) };
+    if said["kind"] == "edited" && said["client"] == client {
+        site.kept.borrow_mut().entry(client.to_owned()).or_default().insert(own.sequence);
+        if !own.again {
+            let waited = own.said.elapsed();
+            site.waited(|waits| waits.edits.push(waited));
+        }
+        *waiting = None;
+    } else if said["kind"] == "refused" {
+        ensure!(said["later"] == true, "refused for good: {said}");
+        own.again = true;
+        tokio::time::sleep(Duration::from_millis(200)).await;
+        say(live, own).await?;
+    }
+    Ok(())
+}
+
+async fn stay(
+    site: &Site,
+    scene: &str,
+    client: &str,
+    (sequence, waiting): (&mut i64, &mut Option<Waiting>),
+) -> Result<()> {
+    let (came, part) = (Instant::now(), site.part.get());
+    let mut live = Live::open(&site.asks.base, scene, client).await?;
+    if let Some(own) = waiting {
+        own.again = true;
+        say(&mut live, own).await?;
+    }
+    let (mut seen, mut next) = (false, Instant::now() + Duration::from_millis(100 + 13 * (client.len() as u64)));
+    while came.elapsed() < STAY && site.part.get() != Part::End {
+        if waiting.is_none() && Instant::now() >= next && seen {
+            *sequence += 1;
+            let own = waiting.insert(Waiting { sequence: *sequence, said: Instant::now(), again: false });
+            say(&mut live, own).await?;
+            next = Instant::now() + Duration::from_millis(700);
+        }
+        match live.heard(Duration::from_millis(50)).await? {
+            Some(Heard::Said(said)) => answered(site, &mut live, client, &said, waiting).await?,
+            Some(Heard::Block(header, _)) if header["kind"] == "poses" && !seen => {
+                seen = true;
+                if part == site.part.get() {
+                    site.waited(|waits| waits.firsts.push(came.elapsed()));
+                }
+            }
+            _ => {}
+        }
+    }
+    Ok(())
+}
+
+/// Brings in the edit that waits, and compares what is shown then with what is kept.
+async fn settled(site: &Site, scene: &str, client: &str, waiting: &mut Option<Waiting>) -> Result<()> {
+    let mut live = Live::open(&site.asks.base, scene, client).await?;
+    if let Some(own) = waiting {
+        own.again = true;
+        say(&mut live, own).await?;
+    }
+    let (mut screen, mut shown, begun) = (Screen::default(), None, Instant::now());
+    // All pages come to rest at about the same time.
+    while begun.elapsed() < PATIENCE {
+        match live.heard(Duration::from_secs(5)).await? {
+            Some(Heard::Said(said)) => {
+                screen.hear(&said);
+                if said["kind"] == "ends" {
+                    shown = said["revision"].as_i64();
+                }
+                answered(site, &mut live, client, &said, waiting).await?;
+            }
+            Some(Heard::Block(header, numbers)) => screen.take((header, numbers)),
+            None if waiting.is_some() || shown.is_none() => {}
+            None => {
+                let kept = site.asks.ask("GET", &format!("/api/scenes/{scene}/file"), None).await?;
+                screen.shows(&baked(kept)).map_err(|why| anyhow!("{why}"))?;
+                return Ok(());
+            }
+        }
+    }
+    anyhow::bail!("it never came to rest")
+}
+
+/// Looks at a heavy scene, changes it, asks for its picture and goes away, again and again.
+async fn at_heavy(asks: Asks, scene: String, number: usize, going: Arc<AtomicBool>) {
+    let (mut sequence, client) = (0, format!("heavy {number}"));
+    let going = || going.load(Ordering::Relaxed);
+    while going() {
+        let looked = async {
+            let mut live = Live::open(&asks.base, &scene, &client).await?;
+            let came = Instant::now();
+            while came.elapsed() < Duration::from_secs(8) && going() {
+                sequence += 1;
+                let ops = json!([{ "op": "put", "at": ["first_frame"], "value": sequence }]);
+                live.say(&json!({ "kind": "edit", "sequence": sequence, "label": "heavy", "ops": ops })).await?;
+                let until = Instant::now() + Duration::from_secs(2);
+                while Instant::now() < until {
+                    live.heard(Duration::from_millis(200)).await?;
+                }
+            }
+            anyhow::Ok(())
+        };
+        let _ = looked.await;
+        // Somebody who looks at the Pattern book and does not wait.
+        let picture = format!("/api/scenes/{scene}/miniature");
+        let _ = tokio::time::timeout(Duration::from_secs(1), asks.ask("GET", &picture, None)).await;
+    }
+}
+
+/// All that happens at heavy scenes, apart from what is measured.
+fn among_heavy(asks: Asks, scenes: Vec<String>, going: Arc<AtomicBool>) {
+    actix_rt::System::new().block_on(async move {
+        let all = scenes.into_iter().enumerate();
+        let all = all.map(|(i, scene)| actix_rt::spawn(at_heavy(asks.clone(), scene, i, going.clone())));
+        futures_util::future::join_all(all.collect::<Vec<_>>()).await;
+    });
+}
+
+/// Resident memory of a process now and at most, MiB.
+fn memory(process: u32) -> Result<(u64, u64)> {
+    let status = std::fs::read_to_string(format!("/proc/{process}/status"))?;
+    let row = |name: &str| -> Result<u64> {
+        let row = status.lines().find_map(|line| line.strip_prefix(name)).context("no memory in the status")?;
+        Ok(row.trim().trim_end_matches("kB").trim().parse::<u64>()? / 1024)
+    };
+    Ok((row("VmRSS:")?, row("VmHWM:")?))
+}
+
+fn quantile(all: &mut [Duration], part: f64) -> f64 {
+    all.sort_unstable();
+    let at = ((all.len() as f64 * part) as usize).min(all.len().saturating_sub(1));
+    all.get(at).map_or(f64::NAN, |waited| waited.as_secs_f64() * 1e3)
+}
+
+/// Edits of usual pages that were acknowledged and are not there, and such as are there twice.
+fn lost_and_doubled(cluster: &Cluster, kept: &BTreeMap<String, BTreeSet<i64>>) -> Result<(usize, usize)> {
+    let query = "SELECT client, sequence FROM edits WHERE client LIKE 'page %'";
+    let output = Command::new("psql").args([&cluster.url(), "-q", "-A", "-t", "-F", "\t", "-c", query]).output()?;
+    ensure!(output.status.success(), "{}", String::from_utf8_lossy(&output.stderr));
+    let mut there: BTreeMap<(String, i64), usize> = BTreeMap::new();
+    for line in String::from_utf8(output.stdout)?.lines() {
+        let (client, sequence) = line.split_once('\t').context("two columns")?;
+        *there.entry((client.to_owned(), sequence.parse()?)).or_default() += 1;
+    }
+    let all = kept.iter().flat_map(|(client, all)| all.iter().map(move |sequence| (client.clone(), *sequence)));
+    let lost = all.filter(|edit| !there.contains_key(edit)).count();
+    Ok((lost, there.values().filter(|times| **times > 1).count()))
+}
+
+async fn run(minutes: f64) -> Result<()> {
+    let cluster = Cluster::start()?;
+    let (server, base) = serve(&cluster.url(), "0")?;
+    let port = base.rsplit(':').next().context("a port")?.to_owned();
+    let site = Rc::new(Site {
+        asks: Asks { base },
+        part: Cell::new(Part::Alone),
+        waits: RefCell::default(),
+        kept: RefCell::default(),
+        wrong: RefCell::default(),
+    });
+    let (mut usual_scenes, mut heavy_scenes) = (Vec::new(), Vec::new());
+    for number in 0..SCENES {
+        usual_scenes.push(site.asks.bring_in(&usual(number)).await?);
+    }
+    for scene in heavy()? {
+        heavy_scenes.push(site.asks.bring_in(&scene).await?);
+    }
+    let (start, _) = memory(server.id())?;
+    let pages = (0..PAGES).map(|i| actix_rt::spawn(page(site.clone(), usual_scenes[i % SCENES].clone(), i)));
+    let pages: Vec<_> = pages.collect();
+    let part = Duration::from_secs_f64(minutes * 60.0 / 3.0);
+    tokio::time::sleep(part).await;
+    site.part.set(Part::AmongHeavy);
+    let going = Arc::new(AtomicBool::new(true));
+    let (asks, apart) = (site.asks.clone(), going.clone());
+    let heavy = std::thread::spawn(move || among_heavy(asks, heavy_scenes, apart));
+    tokio::time::sleep(part).await;
+    let (_, mut most) = memory(server.id())?;
+    site.part.set(Part::Killed);
+    let mut server: Option<Process> = Some(server);
+    let (begun, mut kills) = (Instant::now(), [0, 0]);
+    while begun.elapsed() < part {
+        tokio::time::sleep(BETWEEN_KILLS.min(part / 3)).await;
+        if kills[0] <= kills[1] {
+            if let Some(server) = &server {
+                most = most.max(memory(server.id())?.1);
+            }
+            drop(server.take());
+            tokio::time::sleep(Duration::from_secs(1)).await;
+            server = Some(serve(&cluster.url(), &port)?.0);
+            kills[0] += 1;
+        } else {
+            cluster.kill()?;
+            cluster.bring_back()?;
+            kills[1] += 1;
+        }
+    }
+    site.part.set(Part::End);
+    going.store(false, Ordering::Relaxed);
+    for task in pages {
+        task.await?;
+    }
+    heavy.join().map_err(|_| anyhow!("what happened at heavy scenes failed"))?;
+    let server = server.context("a server")?;
+    most = most.max(memory(server.id())?.1);
+    let rest = Duration::from_secs_f64((minutes * 6.0).min(300.0));
+    tokio::time::sleep(rest).await;
+    let (end, _) = memory(server.id())?;
+    for (part, waits) in site.waits.borrow_mut().iter_mut() {
+        let counts = (waits.edits.len(), waits.firsts.len());
+        println!(
+            "{part:?}: {} edits acknowledged after p50 {:.0} ms, p99 {:.0} ms; {} first blocks after p50 {:.0} ms, p99 {:.0} ms",
+            counts.0,
+            quantile(&mut waits.edits, 0.5),
+            quantile(&mut waits.edits, 0.99),
+            counts.1,
+            quantile(&mut waits.firsts, 0.5),
+            quantile(&mut waits.firsts, 0.99),
+        );
+    }
+    println!("{} kills of the server, {} of the database", kills[0], kills[1]);
+    let (lost, doubled) = lost_and_doubled(&cluster, &site.kept.borrow())?;
+    println!("edits lost {lost}, doubled {doubled}");
+    let wrong = site.wrong.borrow();
+    println!("pages that do not show what is kept: {}", wrong.len());
+    wrong.iter().for_each(|why| println!("  {why}"));
+    println!("memory: {start} MiB at the start, {most} at most, {end} after {:.0} s of rest", rest.as_secs_f64());
+    ensure!(lost == 0 && doubled == 0 && wrong.is_empty(), "not steady");
+    Ok(())
+}
+
+fn main() -> Result<()> {
+    let minutes = std::env::args().nth(1).map_or(Ok(60.0), |text| text.parse())?;
+    actix_rt::System::new().block_on(run(minutes))
+}

@@ -1,0 +1,113 @@
+//! What a page shows, from what it is sent, and what it should show.
+
+use serde_json::Value;
+use std::collections::BTreeMap;
+use std::sync::Arc;
+use zickzack_core::graph::{Assets, AtOnce, Memo, Workshop, compile, no_assets};
+use zickzack_core::motion::{Cancel, Frames, fill_poses, prepared};
+use zickzack_core::nodes::Registry;
+use zickzack_core::scene::Scene;
+
+/// Poses of an end as a page holds them.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Shown {
+    shape: [usize; 3],
+    numbers: Vec<f32>,
+    have: Vec<bool>,
+}
+
+/// What the interface does with what it is sent.
+#[derive(Default)]
+pub struct Screen {
+    /// By the nodes of the ends.
+    pub poses: BTreeMap<String, Shown>,
+    /// By nodes.
+    pub pictures: BTreeMap<String, Value>,
+}
+
+impl Screen {
+    /// Takes in a block.
+    pub fn take(&mut self, (header, numbers): (Value, Vec<f32>)) {
+        if header["kind"] != "poses" {
+            return;
+        }
+        let number = |name: &str| header[name].as_u64().unwrap() as usize;
+        let shape = ["things", "floats", "frames"].map(number);
+        let row = shape[0] * shape[1];
+        let fresh = || Shown { shape, numbers: vec![f32::NAN; shape[2] * row], have: vec![false; shape[2]] };
+        let shown = self.poses.entry(header["node"].as_str().unwrap().to_owned()).or_insert_with(fresh);
+        if shown.shape != shape {
+            *shown = fresh();
+        }
+        let (from, count) = (number("from"), number("count"));
+        shown.numbers[from * row..(from + count) * row].copy_from_slice(&numbers);
+        shown.have[from..from + count].fill(true);
+    }
+
+    /// Takes in a message.
+    pub fn hear(&mut self, message: &Value) {
+        if message["kind"] == "ends" {
+            let ends: Vec<&str> =
+                message["ends"].as_array().unwrap().iter().filter_map(|end| end["node"].as_str()).collect();
+            self.poses.retain(|node, _| ends.contains(&node.as_str()));
+        }
+        if message["kind"] == "nodes" {
+            let nodes = message["nodes"].as_object().unwrap();
+            self.pictures.retain(|node, _| nodes.get(node).is_some_and(|status| status["state"] != "error"));
+            for (node, status) in nodes.iter().filter(|(_, status)| !status["miniature"].is_null()) {
+                self.pictures.insert(node.clone(), status["miniature"].clone());
+            }
+        }
+    }
+
+    /// Compares what is shown with what should be, bit by bit.
+    ///
+    /// # Errors
+    /// What is shown otherwise.
+    pub fn shows(&self, wanted: &BTreeMap<String, Shown>) -> Result<(), String> {
+        if self.poses.keys().ne(wanted.keys()) {
+            return Err(format!("{:?} are shown, {:?} are kept", self.poses.keys(), wanted.keys()));
+        }
+        for (node, wanted) in wanted {
+            let shown = &self.poses[node];
+            if shown != wanted {
+                let row = wanted.shape[0] * wanted.shape[1];
+                let rows = |of: &Shown, frame: usize| of.numbers[frame * row..(frame + 1) * row].to_vec();
+                let wrong = (0..wanted.shape[2])
+                    .filter(|&frame| shown.shape != wanted.shape || rows(shown, frame) != rows(wanted, frame));
+                let wrong: Vec<usize> = wrong.collect();
+                return Err(format!("{node} is wrong at {wrong:?} of {:?}, {:?}", wanted.shape, shown.shape));
+            }
+        }
+        Ok(())
+    }
+}
+
+/// The poses of all ends, from the document alone.
+pub fn baked(document: Value) -> BTreeMap<String, Shown> {
+    let (registry, memo) = (Registry::default(), Memo::default());
+    let scene = Scene::from_value(document, &registry.schemas).unwrap();
+    let assets: Arc<dyn Assets> = no_assets();
+    let cancel = Cancel::default();
+    let compiled = compile(
+        &scene,
+        &Workshop {
+            types: &registry.types,
+            schemas: &registry.schemas,
+            memo: &memo,
+            assets: &assets,
+            clock: &|| 0,
+            cancel: &cancel,
+            recorder: &AtOnce,
+        },
+    );
+    let frames: Vec<f64> = (0..=scene.frames).map(f64::from).collect();
+    let shown = |motion| {
+        let ready = prepared(motion, Frames { from: 0.0, to: f64::from(scene.frames) }, &cancel).unwrap();
+        let shape = [ready.len(), zickzack_core::motion::pose_floats(&*ready), frames.len()];
+        let mut numbers = vec![0.0; shape.iter().product()];
+        fill_poses(&*ready, &frames, &mut numbers, &cancel).unwrap();
+        Shown { shape, numbers, have: vec![true; frames.len()] }
+    };
+    compiled.ends.iter().map(|end| (end.node.clone(), shown(&end.motion))).collect()
+}
