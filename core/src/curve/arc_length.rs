@@ -3,6 +3,7 @@
 use super::segment::Segment;
 use crate::quadrature::{Leaf, adaptive, gauss};
 use crate::work::spend;
+use std::sync::Arc;
 
 /// Length of a segment and the way back from a length to the parameter.
 #[derive(Debug, Clone)]
@@ -17,7 +18,7 @@ enum Inverse {
     Proportional,
     /// Steps per metre, and for each step of equal length the parameter as a cubic (Hermite) in powers of
     /// the part of the step; checked against Newton when it was made.
-    Table(f64, Vec<[f64; 4]>),
+    Table(f64, Arc<[[f64; 4]]>),
     /// Béziers with a cusp, where the slope of the parameter is unbounded: Newton within the leaf.
     Leaves(Vec<(f64, Leaf)>),
 }
@@ -64,6 +65,21 @@ impl Measure {
             None => Inverse::Leaves(leaves),
         };
         Self { length, inverse }
+    }
+
+    /// That of the same segment `scale` times as large, without measuring it again.
+    #[must_use]
+    pub fn scaled(&self, scale: f64) -> Self {
+        let inverse = match &self.inverse {
+            Inverse::Proportional => Inverse::Proportional,
+            Inverse::Table(per_metre, steps) => Inverse::Table(per_metre / scale, steps.clone()),
+            Inverse::Leaves(leaves) => {
+                let larger =
+                    |&(start, leaf): &(f64, Leaf)| (start * scale, Leaf { integral: leaf.integral * scale, ..leaf });
+                Inverse::Leaves(leaves.iter().map(larger).collect())
+            }
+        };
+        Self { length: self.length * scale, inverse }
     }
 
     /// Metres.

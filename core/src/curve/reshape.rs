@@ -299,11 +299,7 @@ pub struct Placement {
 
 /// The curve enlarged, turned and moved.
 pub fn placed(curve: &Curve, placement: &Placement) -> Result<Curve, CurveError> {
-    let Placement { position, orientation, scale } = *placement;
-    each(curve, |strand| {
-        let segments = strand.segments().iter().map(|segment| segment.transformed(scale, orientation, position));
-        Strand::new(segments.collect(), strand.closed())
-    })
+    each(curve, |strand| strand.placed(placement))
 }
 
 /// The strands of all curves, in order.

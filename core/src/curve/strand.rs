@@ -1,8 +1,9 @@
 use super::arc_length::Measure;
 use super::axes::Node;
+use super::reshape::Placement;
 use super::segment::Segment;
 use crate::pose::bend;
-use crate::work::here;
+use crate::work::{here, spend};
 use glam::DVec3;
 use rayon::prelude::*;
 
@@ -47,6 +48,8 @@ pub struct OnStrand {
 
 /// More pieces than this are measured side by side.
 const MANY: usize = 64;
+/// Looks that a piece counts as that is only put elsewhere.
+const OF_A_PIECE: u64 = 4;
 /// Up to so many pieces are searched one by one.
 const FEW: usize = 16;
 
@@ -132,6 +135,30 @@ impl Strand {
         let mut strand = Self { segments: kept, pieces, measures, starts, closed, corners: Vec::new() };
         strand.corners = strand.find_corners();
         Ok(strand)
+    }
+
+    /// The strand enlarged, turned and moved: what was measured of it is taken over.
+    pub(super) fn placed(&self, &Placement { position, orientation, scale }: &Placement) -> Result<Self, CurveError> {
+        spend(OF_A_PIECE * self.segments.len() as u64);
+        let moved = |segment: &Segment| segment.transformed(scale, orientation, position);
+        let segments: Vec<Segment> = self.segments.iter().map(moved).collect();
+        if let Some(index) = segments.iter().position(|segment| !segment.is_finite()) {
+            return Err(CurveError::NotFinite(index + 1));
+        }
+        let measures: Vec<Measure> = self.measures.iter().map(|measure| measure.scaled(scale)).collect();
+        let mut starts = vec![0.0];
+        for measure in &measures {
+            starts.push(starts[starts.len() - 1] + measure.length());
+        }
+        let length = starts[starts.len() - 1];
+        if !(length > 0.0 && length.is_finite()) {
+            return Err(CurveError::NoLength);
+        }
+        // At its joints, to the bit.
+        let corner = |s: &f64| starts[self.starts.partition_point(|start| start < s).min(starts.len() - 1)];
+        let corners = self.corners.iter().map(corner).collect();
+        let pieces = segments.iter().map(Piece::new).collect();
+        Ok(Self { segments, pieces, measures, starts, closed: self.closed, corners })
     }
 
     /// Metres from the start at which its segments begin, and at the end the whole length.

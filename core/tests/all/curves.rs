@@ -2,13 +2,13 @@
 
 use crate::cases::cases;
 use crate::common::{circle, place, points, simpson_length, smooth, strand};
-use glam::DVec3;
+use glam::{DQuat, DVec3};
 use proptest::prelude::*;
 use std::collections::BTreeMap;
 use std::f64::consts::{PI, TAU};
 use zickzack_core::curve::{
-    AxesTable, CurveError, Node, Outline, Placing, Plane, PointKind, Segment, Strand, UpRule, place as place_outline,
-    tessellate, thinned, through, transport,
+    AxesTable, Curve, CurveError, Node, Outline, Placement, Placing, Plane, PointKind, Segment, Strand, UpRule,
+    place as place_outline, placed, tessellate, thinned, through, transport,
 };
 use zickzack_core::pose::signed_angle;
 
@@ -39,6 +39,32 @@ proptest! {
         let strand = Strand::new(vec![segment], false).unwrap();
         let reference = simpson_length(&segment, 0.0, 1.0);
         prop_assert!((strand.length() / reference - 1.0).abs() <= 1e-9, "{} {}", strand.length(), reference);
+    }
+
+    #[test]
+    fn what_is_put_elsewhere_is_the_same_path_enlarged_turned_and_moved(
+        list in points(2..7), closed in any::<bool>(), position in place(), about in place(), angle in -3.0..3.0f64, scale in 1e-3..1e3f64,
+    ) {
+        let Ok(curve) = through(&list, closed).map(Curve::from) else { return Ok(()) };
+        let orientation = DQuat::from_axis_angle(about.try_normalize().unwrap_or(DVec3::Y), angle);
+        let made = placed(&curve, &Placement { position, orientation, scale }).unwrap();
+        let (before, after) = (&curve.strands()[0], &made.strands()[0]);
+        let length = after.length();
+        prop_assert!((length / (before.length() * scale) - 1.0).abs() <= 1e-12);
+        // As it would be measured anew.
+        let anew = Strand::new(after.segments().to_vec(), closed).unwrap();
+        prop_assert!((length / anew.length() - 1.0).abs() <= 1e-12);
+        prop_assert_eq!(after.corners().len(), anew.corners().len());
+        prop_assert!(after.corners().iter().zip(anew.corners()).all(|(a, b)| (a - b).abs() <= 1e-12 * length));
+        prop_assert!(after.corners().iter().all(|corner| after.joints().contains(corner)));
+        for i in 0..=64 {
+            let part = f64::from(i) / 64.0;
+            let (then, now, again) = (before.at(part * before.length()), after.at(part * length), anew.at(part * length));
+            let moved = position + orientation * (then.point * scale);
+            let size = moved.length() + length;
+            prop_assert!(now.point.distance(moved) <= 1e-9 * size, "{} {}", now.point, moved);
+            prop_assert!(now.point.distance(again.point) <= 1e-9 * size);
+        }
     }
 
     #[test]
