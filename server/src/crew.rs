@@ -66,19 +66,21 @@ const MOST_OF_A_SCENE: usize = 2;
 /// Work in the background: asked for by requests that wait for it, given up when they do not any more.
 pub struct Background {
     turns: Arc<Semaphore>,
+    /// Held once by each piece of work.
+    at_work: Arc<()>,
     scenes: Mutex<HashMap<Uuid, Weak<Counter>>>,
 }
 
 /// Where the requests of a scene wait for their turns.
 struct Counter {
-    turns: Semaphore,
+    turns: Arc<Semaphore>,
     /// What is being worked at.
     at_work: Mutex<Vec<Cancel>>,
 }
 
 impl Default for Background {
     fn default() -> Self {
-        Self { turns: Arc::new(Semaphore::new(MOST)), scenes: Mutex::default() }
+        Self { turns: Arc::new(Semaphore::new(MOST)), at_work: Arc::default(), scenes: Mutex::default() }
     }
 }
 
@@ -93,7 +95,7 @@ impl Background {
             return known;
         }
         scenes.retain(|_, counter| counter.strong_count() > 0);
-        let counter = Arc::new(Counter { turns: Semaphore::new(MOST_OF_A_SCENE), at_work: Mutex::default() });
+        let counter = Arc::new(Counter { turns: Arc::new(Semaphore::new(MOST_OF_A_SCENE)), at_work: Mutex::default() });
         scenes.insert(scene, Arc::downgrade(&counter));
         counter
     }
@@ -110,13 +112,18 @@ impl Background {
     ) -> Result<T, Refusal> {
         let counter = self.counter(scene);
         let closed = |_| Refusal::full("The server is about to stop.");
-        let _of_the_scene = counter.turns.acquire().await.map_err(closed)?;
-        let _of_all = self.turns.acquire().await.map_err(closed)?;
+        let of_the_scene = counter.turns.clone().acquire_owned().await.map_err(closed)?;
         let cancel = Cancel::default();
         let _wanted = Wanted::new(&counter, &cancel);
+        let of_all = self.turns.clone().acquire_owned().await.map_err(closed)?;
         let crew = Crew::new(Rank::Background)?;
-        let own = cancel.clone();
-        let done = tokio::task::spawn_blocking(move || crew.work(|| work(&own))).await;
+        let (own, at_work) = (cancel.clone(), self.at_work.clone());
+        let done = tokio::task::spawn_blocking(move || {
+            // Its turn lasts until it has ended, whoever still waits for it.
+            let _turns = (of_the_scene, of_all, at_work);
+            if own.stopped() { Err(Refusal::no_scene()) } else { crew.work(|| work(&own)) }
+        });
+        let done = done.await;
         if cancel.stopped() {
             return Err(Refusal::no_scene());
         }
@@ -124,6 +131,11 @@ impl Background {
             tracing::error!("work failed: {error}");
             Refusal::broken()
         })?
+    }
+
+    /// Pieces of work that are being done, wanted or not.
+    pub fn at_work(&self) -> usize {
+        Arc::strong_count(&self.at_work) - 1
     }
 
     /// Gives up what is done for a scene.
@@ -161,5 +173,119 @@ impl Drop for Wanted {
             at_work.swap_remove(own);
         }
         self.cancel.cancel();
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use std::sync::mpsc;
+    use std::time::Duration;
+
+    const PATIENCE: Duration = Duration::from_secs(60);
+
+    /// Keeps all threads of a crew busy until what is given is dropped.
+    fn occupied(crew: &Arc<Crew>) -> mpsc::Sender<()> {
+        let (hold, held) = mpsc::channel::<()>();
+        let (begun, begins) = mpsc::channel();
+        let (held, own) = (Mutex::new(held), crew.clone());
+        std::thread::spawn(move || {
+            own.work(|| {
+                rayon::broadcast(|_| {
+                    begun.clone().send(()).unwrap();
+                    let _ = held.lock().unwrap().recv();
+                });
+            });
+        });
+        begins.recv_timeout(PATIENCE).unwrap();
+        hold
+    }
+
+    #[test]
+    fn work_for_one_scene_waits_for_none_of_another() {
+        let (one, other) = (Arc::new(Crew::new(Rank::Seen).unwrap()), Crew::new(Rank::Seen).unwrap());
+        let hold = occupied(&one);
+        let sum = other.work(|| {
+            use rayon::prelude::*;
+            (0..1000_u64).into_par_iter().sum::<u64>()
+        });
+        assert_eq!(sum, 499_500);
+        drop(hold);
+    }
+
+    #[tokio::test]
+    async fn a_scene_has_so_many_turns_and_leaves_the_others_theirs() {
+        let background = Arc::new(Background::default());
+        let (one, other) = (Uuid::new_v4(), Uuid::new_v4());
+        let (hold, held) = mpsc::channel::<()>();
+        let held = Arc::new(Mutex::new(held));
+        let (begun, mut begins) = tokio::sync::mpsc::unbounded_channel();
+        let waiting: Vec<_> = (0..MOST_OF_A_SCENE + 1)
+            .map(|_| {
+                let (background, held, begun) = (background.clone(), held.clone(), begun.clone());
+                tokio::spawn(async move {
+                    let work = move |_: &Cancel| {
+                        begun.send(()).unwrap();
+                        let _ = held.lock().unwrap().recv();
+                        Ok(())
+                    };
+                    background.work(one, work).await
+                })
+            })
+            .collect();
+        for _ in 0..MOST_OF_A_SCENE {
+            begins.recv().await.unwrap();
+        }
+        assert_eq!(background.work(other, |_| Ok(7)).await.unwrap(), 7);
+        assert!(begins.try_recv().is_err(), "one more than it may");
+        drop(hold);
+        for done in waiting {
+            done.await.unwrap().unwrap();
+        }
+        assert_eq!(background.at_work(), 0);
+    }
+
+    /// Works until it is asked to stop, and says so.
+    fn endless(stopped: mpsc::Sender<()>) -> impl FnOnce(&Cancel) -> Result<(), Refusal> + Send {
+        move |cancel| {
+            while !cancel.stopped() {
+                std::thread::sleep(Duration::from_millis(1));
+            }
+            stopped.send(()).unwrap();
+            Ok(())
+        }
+    }
+
+    #[tokio::test]
+    async fn what_nobody_waits_for_any_more_is_given_up() {
+        let background = Background::default();
+        let (stopped, stops) = mpsc::channel();
+        let waited = tokio::time::timeout(Duration::from_millis(50), background.work(Uuid::nil(), endless(stopped)));
+        assert!(waited.await.is_err());
+        let heard = tokio::task::spawn_blocking(move || stops.recv_timeout(PATIENCE));
+        assert!(heard.await.unwrap().is_ok());
+    }
+
+    #[tokio::test]
+    async fn what_is_done_for_a_scene_that_is_deleted_is_given_up_and_said() {
+        let background = Arc::new(Background::default());
+        let (scene, (stopped, _stops)) = (Uuid::new_v4(), mpsc::channel());
+        let own = background.clone();
+        let work = tokio::spawn(async move { own.work(scene, endless(stopped)).await });
+        while background.at_work() == 0 {
+            tokio::time::sleep(Duration::from_millis(1)).await;
+        }
+        background.give_up(Uuid::new_v4());
+        assert_eq!(background.at_work(), 1);
+        background.give_up(scene);
+        assert!(work.await.unwrap().unwrap_err().is_missing());
+    }
+
+    #[tokio::test]
+    async fn a_panic_is_a_refusal_and_leaves_nothing_behind() {
+        let background = Background::default();
+        let done: Result<(), Refusal> = background.work(Uuid::nil(), |_| panic!("a fault")).await;
+        assert!(done.is_err_and(|refusal| !refusal.is_passing()));
+        assert_eq!(background.work(Uuid::nil(), |_| Ok(1)).await.unwrap(), 1);
     }
 }

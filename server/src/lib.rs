@@ -66,5 +66,7 @@ pub async fn serve(shop: Arc<Shop>, listener: TcpListener) -> std::io::Result<()
             .configure(live::routes)
             .default_service(routes::to(web::page))
     });
-    server.workers(2).shutdown_timeout(3).listen(listener)?.run().await
+    // Who closes the connection does not wait for the answer any more: what is worked out for it is given up.
+    let server = server.workers(2).shutdown_timeout(3).h1_allow_half_closed(false);
+    server.listen(listener)?.run().await
 }

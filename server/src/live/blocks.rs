@@ -54,6 +54,47 @@ pub struct PosesOf<'a> {
     pub send: &'a mut dyn FnMut(Vec<u8>, Range<usize>) -> bool,
 }
 
+/// The frame on screen alone, worked out for itself: the others may take long.
+pub fn pose_on_screen(
+    node: &str,
+    motion: &Arc<dyn Motion>,
+    (frame, frames): (f64, u32),
+    stamp: Stamp,
+    cancel: &Cancel,
+) -> Result<(Vec<u8>, [usize; 3], usize), MotionError> {
+    cancel.within(OF_A_PICTURE, |cancel| {
+        let now = on_screen(frame, frames);
+        let at = now as f64;
+        let ready = prepared(motion, Frames { from: at, to: at }, cancel)?;
+        let shape = [ready.len(), pose_floats(&*ready), frames as usize + 1];
+        Ok((pose_block(node, &*ready, shape, (now, 1), stamp, cancel)?, shape, now))
+    })
+}
+
+/// The frame on screen, as one of the loop.
+fn on_screen(frame: f64, frames: u32) -> usize {
+    frame.clamp(0.0, f64::from(frames)) as usize
+}
+
+/// Poses of `count` frames beginning with `from`; `shape` is how many things there are, numbers of each, frames.
+fn pose_block(
+    node: &str,
+    ready: &dyn Motion,
+    [things, floats, total]: [usize; 3],
+    (from, count): (usize, usize),
+    stamp: Stamp,
+    cancel: &Cancel,
+) -> Result<Vec<u8>, MotionError> {
+    let list: Vec<f64> = (from..from + count).map(|frame| frame as f64).collect();
+    let mut numbers = vec![0.0; count * things * floats];
+    fill_poses(ready, &list, &mut numbers, cancel)?;
+    let header = json!({
+        "kind": "poses", "stamp": stamp, "node": node, "things": things, "floats": floats,
+        "frames": total, "from": from, "count": count,
+    });
+    Ok(encode(&header, &numbers))
+}
+
 /// The frames of a loop that a page lacks, in blocks: a small one that begins with the frame on screen, so that it is
 /// there at once, then the others onwards round the loop.
 pub fn pose_blocks(
@@ -79,21 +120,15 @@ fn every_block(
     let floats = pose_floats(&*ready);
     let row = ready.len() * floats;
     let total = frames as usize + 1;
-    let lacks = (page.lacking)([ready.len(), floats, total]);
-    let now = page.frame.clamp(0.0, f64::from(frames)) as usize;
-    for (from, count) in block_frames(total, now, 4 * row.max(1)) {
+    let shape = [ready.len(), floats, total];
+    let lacks = (page.lacking)(shape);
+    for (from, count) in block_frames(total, on_screen(page.frame, frames), 4 * row.max(1)) {
         let lacked = &lacks[from..from + count];
         let Some(first) = lacked.iter().position(|lacks| *lacks) else { continue };
         let last = lacked.iter().rposition(|lacks| *lacks).unwrap_or(first);
         let (from, count) = (from + first, last + 1 - first);
-        let list: Vec<f64> = (from..from + count).map(|frame| frame as f64).collect();
-        let mut numbers = vec![0.0; count * row];
-        fill_poses(&*ready, &list, &mut numbers, cancel)?;
-        let header = json!({
-            "kind": "poses", "stamp": stamp, "node": node, "things": ready.len(), "floats": floats,
-            "frames": total, "from": from, "count": count,
-        });
-        if !(page.send)(encode(&header, &numbers), from..from + count) {
+        let block = pose_block(node, &*ready, shape, (from, count), stamp, cancel)?;
+        if !(page.send)(block, from..from + count) {
             return Err(MotionError::Cancelled);
         }
     }

@@ -18,6 +18,9 @@ use zickzack_formats::files::Files;
 /// Begins the names of what is sent of a version.
 const COMPARED: &str = "compared ";
 
+/// Looks that nobody waits for: the frame on screen does not come by itself before the others.
+const AT_ONCE: u64 = 100_000;
+
 /// A message on its way to a page.
 pub enum Out {
     Json(Box<ToPage>),
@@ -29,6 +32,8 @@ pub enum Out {
 pub struct Has {
     sent: Mutex<HashMap<String, [u8; 32]>>,
     poses: Mutex<HashMap<String, Framewise>>,
+    /// How many looks all frames of an end took.
+    looks: Mutex<HashMap<String, u64>>,
     /// Measured ends by node, with the key that they were measured for.
     ends: Mutex<HashMap<String, ([u8; 32], EndReport)>>,
 }
@@ -57,6 +62,25 @@ impl Has {
             *known = Framewise { shape, keys: vec![None; shape[2]] };
         }
         known.keys.iter().map(|of| of.as_ref() != Some(key)).collect()
+    }
+
+    /// The page has something of a frame that is not quite what is sent of it later.
+    fn poses_unsure(&self, what: &str, frame: usize) {
+        let mut poses = self.poses.lock().unwrap_or_else(PoisonError::into_inner);
+        if let Some(of) = poses.get_mut(what).and_then(|known| known.keys.get_mut(frame)) {
+            *of = None;
+        }
+    }
+
+    /// True where it is not known that all frames of an end are there at once.
+    fn takes_long(&self, what: &str) -> bool {
+        let looks = self.looks.lock().unwrap_or_else(PoisonError::into_inner);
+        looks.get(what).is_none_or(|looks| *looks > AT_ONCE)
+    }
+
+    fn took(&self, what: &str, taken: u64) {
+        let mut looks = self.looks.lock().unwrap_or_else(PoisonError::into_inner);
+        looks.insert(what.to_owned(), taken);
     }
 
     fn poses_now(&self, what: &str, key: [u8; 32], sent: std::ops::Range<usize>) {
@@ -249,11 +273,28 @@ impl Work {
         let begins = format!("{}poses ", side.named);
         let left: Vec<String> = side.compiled.ends.iter().map(|end| format!("{begins}{}", end.node)).collect();
         self.has.keep_only_poses(&begins, &left);
-        for end in &side.compiled.ends {
-            let (what, key) = (format!("{begins}{}", end.node), mixed(&end.key, frames));
-            if self.has.poses_whole(&what, &key) {
+        let named = |end: &End| (format!("{begins}{}", end.node), mixed(&end.key, frames));
+        let lacks = |end: &&End| {
+            let (what, key) = named(end);
+            !self.has.poses_whole(&what, &key)
+        };
+        let lacking: Vec<&End> = side.compiled.ends.iter().filter(lacks).collect();
+        for end in &lacking {
+            let (what, key) = named(end);
+            if !self.has.takes_long(&what) {
                 continue;
             }
+            let at = (self.watched.frame, frames);
+            let (block, shape, frame) =
+                blocks::pose_on_screen(&end.node, &end.motion, at, side.stamp, &self.cancel).map_err(of(end))?;
+            if self.has.poses_lacking(&what, &key, shape)[frame] {
+                self.has.poses_unsure(&what, frame);
+                self.send(Out::Block(block))?;
+            }
+        }
+        for end in lacking {
+            let (what, key) = named(end);
+            let before = self.cancel.looks();
             let lacking = |shape| self.has.poses_lacking(&what, &key, shape);
             let mut send = |block, frames| {
                 let sent = self.send(Out::Block(block)).is_ok();
@@ -264,6 +305,7 @@ impl Work {
             };
             let page = blocks::PosesOf { frame: self.watched.frame, lacking: &lacking, send: &mut send };
             blocks::pose_blocks(&end.node, &end.motion, frames, side.stamp, &self.cancel, page).map_err(of(end))?;
+            self.has.took(&what, self.cancel.looks() - before);
         }
         Ok(())
     }

@@ -5,4 +5,5 @@ mod common;
 mod live;
 mod safety;
 mod showing;
+mod steady;
 mod versions;
