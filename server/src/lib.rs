@@ -12,6 +12,7 @@ use actix_web::{App, HttpServer, web as routes};
 use sqlx::PgPool;
 use std::net::TcpListener;
 use std::sync::Arc;
+use std::time::Duration;
 use zickzack_core::nodes::Registry;
 
 /// What all requests share.
@@ -26,6 +27,8 @@ pub struct Shop {
     pub background: crew::Background,
     /// Recordings that were worked out.
     pub shelf: Arc<recorder::Shelf>,
+    /// How long others may keep silent.
+    pub limits: Limits,
     /// Names under which the server may be addressed, such as `127.0.0.1:8470`.
     pub hosts: Vec<String>,
 }
@@ -33,6 +36,11 @@ pub struct Shop {
 impl Shop {
     /// For a database that was migrated.
     pub fn new(pool: PgPool, hosts: Vec<String>, shelf: recorder::Shelf) -> Arc<Self> {
+        Self::limited(pool, hosts, shelf, Limits::default())
+    }
+
+    /// The same with other limits.
+    pub fn limited(pool: PgPool, hosts: Vec<String>, shelf: recorder::Shelf, limits: Limits) -> Arc<Self> {
         let (registry, shelf) = (Arc::new(Registry::default()), Arc::new(shelf));
         Arc::new(Self {
             pool,
@@ -40,8 +48,24 @@ impl Shop {
             hub: live::Hub::default(),
             background: crew::Background::default(),
             shelf,
+            limits,
             hosts,
         })
+    }
+}
+
+/// How long others may keep silent.
+#[derive(Debug, Clone, Copy)]
+pub struct Limits {
+    /// A body of a request.
+    pub body_silence: Duration,
+    /// A page that is open: no word from it, or nothing taken of what it is sent.
+    pub page_silence: Duration,
+}
+
+impl Default for Limits {
+    fn default() -> Self {
+        Self { body_silence: Duration::from_secs(30), page_silence: Duration::from_secs(90) }
     }
 }
 
@@ -58,8 +82,6 @@ pub async fn serve(shop: Arc<Shop>, listener: TcpListener) -> std::io::Result<()
     let server = HttpServer::new(move || {
         App::new()
             .app_data(routes::Data::from(shop.clone()))
-            .app_data(routes::PayloadConfig::new(LARGEST_BODY))
-            .app_data(api::json_limits())
             .wrap(actix_web::middleware::from_fn(guard::check))
             .wrap(actix_web::middleware::Compress::default())
             .configure(api::routes)

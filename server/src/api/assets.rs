@@ -1,4 +1,5 @@
 use super::Refusal;
+use super::body::Whole;
 use crate::Shop;
 use crate::store::assets;
 use actix_web::http::header;
@@ -20,7 +21,7 @@ pub struct Kept {
 /// Keeps a drawing, a model or a picture, after a look whether it can be used as what it says it is.
 #[utoipa::path(request_body = Vec<u8>, responses((status = 200, body = Kept), (status = 422, body = Refusal)))]
 #[post("/api/assets")]
-pub async fn keep(shop: web::Data<Shop>, request: HttpRequest, body: web::Bytes) -> Result<HttpResponse, Refusal> {
+pub async fn keep(shop: web::Data<Shop>, request: HttpRequest, Whole(body): Whole) -> Result<HttpResponse, Refusal> {
     let media = request.headers().get("content-type").and_then(|value| value.to_str().ok()).unwrap_or("").to_owned();
     let bytes = body.clone();
     let looked = web::block(move || look(&media, &bytes)).await;

@@ -1,4 +1,5 @@
-use super::{Refusal, large};
+use super::Refusal;
+use super::body::Json;
 use crate::Shop;
 use crate::live::{ToPage, Wish, is_name};
 use actix_web::{HttpResponse, ResponseError, post, web};
@@ -22,8 +23,8 @@ pub struct LargeEdit {
 /// answer keeps its order.
 #[utoipa::path(operation_id = "keep_edit", params(("id" = Uuid, Path)), request_body = LargeEdit, responses((status = 200, body = ToPage), (status = 413, body = Refusal), (status = 422, body = ToPage), (status = 503, body = ToPage)))]
 #[post("/api/scenes/{id}/edits")]
-pub async fn keep(shop: web::Data<Shop>, id: web::Path<Uuid>, body: web::Payload) -> Result<HttpResponse, Refusal> {
-    let LargeEdit { client, sequence, label, ops } = large(body).await?;
+pub async fn keep(shop: web::Data<Shop>, id: web::Path<Uuid>, body: Json<LargeEdit>) -> Result<HttpResponse, Refusal> {
+    let LargeEdit { client, sequence, label, ops } = body.0;
     if !is_name(&client) {
         return Err(Refusal::bad("A page's name must have 1 to 64 bytes, none of them 0."));
     }

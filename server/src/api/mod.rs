@@ -2,6 +2,7 @@
 
 mod assets;
 mod bake;
+mod body;
 mod edits;
 mod handoff;
 mod nodes;
@@ -15,12 +16,7 @@ pub use refusal::Refusal;
 pub use scenes::{load_demo, store_scene};
 
 use crate::live::{FromPage, NodeStatus, ToPage, TraceHeader};
-use actix_web::error::JsonPayloadError;
-use actix_web::http::StatusCode;
-use actix_web::{HttpRequest, HttpResponse, ResponseError, web};
-use futures_util::StreamExt;
-use serde::de::DeserializeOwned;
-use std::time::Duration;
+use actix_web::{HttpResponse, web};
 use utoipa::OpenApi;
 
 /// The addresses of the interface's server side.
@@ -53,53 +49,6 @@ pub fn routes(config: &mut web::ServiceConfig) {
         .service(bake::pose)
         .service(handoff::look)
         .service(handoff::write);
-}
-
-/// How long a body may be silent.
-const SILENCE: Duration = Duration::from_secs(30);
-/// How many times as much as may be kept is heard before a body is broken off.
-const HEARD_OUT: usize = 8;
-
-/// A large JSON body, read apart from what others wait for.
-async fn large<T: DeserializeOwned + Send + 'static>(mut body: web::Payload) -> Result<T, Refusal> {
-    let (mut bytes, mut came) = (web::BytesMut::new(), 0);
-    loop {
-        let slow = |_| Refusal::with_status(StatusCode::REQUEST_TIMEOUT, "That came too slowly: send it again.");
-        let Some(part) = tokio::time::timeout(SILENCE, body.next()).await.map_err(slow)? else { break };
-        let part = part.map_err(|error| Refusal::bad(format!("That could not be read: {error}.")))?;
-        came += part.len();
-        if came <= crate::LARGEST_BODY {
-            bytes.extend_from_slice(&part);
-        } else {
-            // Who still sends hears no answer: the rest is let pass, if there is not very much of it.
-            bytes = web::BytesMut::new();
-            if came > HEARD_OUT * crate::LARGEST_BODY {
-                break;
-            }
-        }
-    }
-    if came > crate::LARGEST_BODY {
-        return Err(too_large());
-    }
-    let read = web::block(move || serde_json::from_slice(&bytes)).await;
-    let read = read.map_err(|_| Refusal::bad("That could not be read."))?;
-    read.map_err(|error| Refusal::bad(format!("That could not be read: {error}.")))
-}
-
-fn too_large() -> Refusal {
-    let message = format!("That is larger than {} MB: make it smaller.", crate::LARGEST_BODY >> 20);
-    Refusal::with_status(StatusCode::PAYLOAD_TOO_LARGE, message)
-}
-
-/// What is said of a JSON body that cannot be read.
-pub fn json_limits() -> web::JsonConfig {
-    web::JsonConfig::default().limit(crate::LARGEST_BODY).error_handler(|error, _: &HttpRequest| {
-        match &error {
-            JsonPayloadError::Overflow { .. } | JsonPayloadError::OverflowKnownLength { .. } => too_large(),
-            other => Refusal::with_status(error.status_code(), format!("That could not be read: {other}.")),
-        }
-        .into()
-    })
 }
 
 #[derive(OpenApi)]

@@ -1,4 +1,5 @@
 use super::Refusal;
+use super::body::Json;
 use crate::Shop;
 use actix_web::{post, web};
 use serde::{Deserialize, Serialize};
@@ -27,8 +28,8 @@ pub struct RateEdit {
 /// The edit that gives a scene another frame rate and keeps its frames or its seconds.
 #[utoipa::path(request_body = NewRate, responses((status = 200, body = RateEdit), (status = 422, body = Refusal)))]
 #[post("/api/rate")]
-pub async fn change_rate(shop: web::Data<Shop>, body: web::Json<NewRate>) -> Result<web::Json<RateEdit>, Refusal> {
-    let NewRate { document, fps, keep } = body.into_inner();
+pub async fn change_rate(shop: web::Data<Shop>, body: Json<NewRate>) -> Result<web::Json<RateEdit>, Refusal> {
+    let NewRate { document, fps, keep } = body.0;
     let schemas = &shop.registry.schemas;
     let scene = Scene::from_value(document, schemas).map_err(|error| Refusal::bad(error.to_string()))?;
     let fps = Fraction::rate(fps.trim()).map_err(|error| Refusal::bad(format!("The rate: {error}.")))?;

@@ -1,4 +1,5 @@
 use super::Refusal;
+use super::body::{Json, Whole};
 use crate::Shop;
 use crate::live::{Wish, compile_now, open_scene};
 use crate::recorder::FromShelf;
@@ -70,8 +71,9 @@ pub async fn list(shop: web::Data<Shop>) -> Result<web::Json<Vec<Listed>>, Refus
 /// An empty scene.
 #[utoipa::path(request_body = NewScene, responses((status = 200, body = Made), (status = 422, body = Refusal)))]
 #[post("/api/scenes")]
-pub async fn create(shop: web::Data<Shop>, body: web::Json<NewScene>) -> Result<web::Json<Made>, Refusal> {
-    let value = serde_json::to_value(Scene::empty(&body.name, body.space)).map_err(|e| Refusal::bad(e.to_string()))?;
+pub async fn create(shop: web::Data<Shop>, body: Json<NewScene>) -> Result<web::Json<Made>, Refusal> {
+    let value =
+        serde_json::to_value(Scene::empty(&body.0.name, body.0.space)).map_err(|e| Refusal::bad(e.to_string()))?;
     store_scene(&shop, value, None).await.and_then(made)
 }
 
@@ -82,10 +84,13 @@ fn made(id: Option<Uuid>) -> Result<web::Json<Made>, Refusal> {
 /// A scene from a file, its files inside it.
 #[utoipa::path(request_body = Object, responses((status = 200, body = Made), (status = 422, body = Refusal)))]
 #[post("/api/scenes/bring-in")]
-pub async fn bring_in(shop: web::Data<Shop>, body: web::Bytes) -> Result<web::Json<Made>, Refusal> {
-    let text = std::str::from_utf8(&body).map_err(|_| Refusal::bad("This is not a scene file: it is not text."))?;
-    let value: Value =
-        serde_json::from_str(text).map_err(|e| Refusal::bad(format!("This is not a scene file: {e}.")))?;
+pub async fn bring_in(shop: web::Data<Shop>, body: Whole) -> Result<web::Json<Made>, Refusal> {
+    let read = web::block(move || {
+        let text =
+            std::str::from_utf8(&body.0).map_err(|_| Refusal::bad("This is not a scene file: it is not text."))?;
+        serde_json::from_str::<Value>(text).map_err(|e| Refusal::bad(format!("This is not a scene file: {e}.")))
+    });
+    let value = read.await.map_err(|_| Refusal::broken())??;
     store_scene(&shop, value, None).await.and_then(made)
 }
 
@@ -142,13 +147,9 @@ pub struct NewName {
 /// Gives a scene another name, as an edit that every open page is told of.
 #[utoipa::path(params(("id" = Uuid, Path)), request_body = NewName, responses((status = 204), (status = 404, body = Refusal), (status = 422, body = Refusal)))]
 #[patch("/api/scenes/{id}")]
-pub async fn rename(
-    shop: web::Data<Shop>,
-    id: web::Path<Uuid>,
-    body: web::Json<NewName>,
-) -> Result<HttpResponse, Refusal> {
+pub async fn rename(shop: web::Data<Shop>, id: web::Path<Uuid>, body: Json<NewName>) -> Result<HttpResponse, Refusal> {
     let room = shop.hub.room(&shop, *id).await?;
-    let ops = vec![Op::Put { at: vec!["name".to_owned()], value: Value::from(body.name.as_str()), before: None }];
+    let ops = vec![Op::Put { at: vec!["name".to_owned()], value: Value::from(body.0.name.as_str()), before: None }];
     // The Pattern book has no history of its own: each renaming comes from a client that is never back.
     let client = format!("book-{}", Uuid::new_v4());
     room.act(&shop.clone().into_inner(), &client, 1, Wish::Edit { label: "rename the scene".to_owned(), ops }).await?;

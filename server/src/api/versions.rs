@@ -1,4 +1,5 @@
 use super::Refusal;
+use super::body::Json;
 use crate::Shop;
 use crate::live::{compile_now, files_of, open_scene};
 use crate::recorder::FromShelf;
@@ -85,9 +86,9 @@ pub async fn list(shop: web::Data<Shop>, id: web::Path<Uuid>) -> Result<web::Jso
 pub async fn keep(
     shop: web::Data<Shop>,
     id: web::Path<Uuid>,
-    body: web::Json<VersionName>,
+    body: Json<VersionName>,
 ) -> Result<web::Json<Version>, Refusal> {
-    let name = body.checked()?;
+    let name = body.0.checked()?;
     let state = open_scene(&shop, *id).await?;
     let document = serde_json::to_value(&*state.scene).map_err(|error| Refusal::bad(error.to_string()))?;
     let row = versions::insert(&shop.pool, *id, name, state.revision, &document).await?;
@@ -104,9 +105,9 @@ fn done(found: bool) -> Result<HttpResponse, Refusal> {
 pub async fn rename(
     shop: web::Data<Shop>,
     path: web::Path<(Uuid, Uuid)>,
-    body: web::Json<VersionName>,
+    body: Json<VersionName>,
 ) -> Result<HttpResponse, Refusal> {
-    done(versions::rename(&shop.pool, path.0, path.1, body.checked()?).await?)
+    done(versions::rename(&shop.pool, path.0, path.1, body.0.checked()?).await?)
 }
 
 /// Deletes a version; it can be brought back.

@@ -11,8 +11,9 @@ use zickzack_core::graph::{Channel, PathProduct};
 use zickzack_core::motion::{Cancel, Frames, Motion, MotionError, fill_poses, pose_floats, prepared, trace};
 use zickzack_core::work::OF_A_PICTURE;
 
-/// Most bytes of poses in one block, so that the one on screen is never long behind another.
-const BLOCK_BYTES: usize = 1 << 20;
+/// Most bytes of poses in one block, so that the one on screen is never long behind another, and the 36 that wait for a
+/// slow page at most are never much.
+const BLOCK_BYTES: usize = 3 << 16;
 /// Most bytes of the block with the frame on screen, unless one frame alone has more.
 const FIRST_BYTES: usize = 1 << 17;
 /// Part of the loop that traces show beyond the seam on either side.

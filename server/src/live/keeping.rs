@@ -90,7 +90,7 @@ struct Change {
     asked: Asked,
     kind: &'static str,
     label: String,
-    ops: Vec<Op>,
+    ops: Arc<Vec<Op>>,
     /// What must still stand where for an edit to be taken back, and the edit's name.
     stands: Vec<(Vec<String>, Option<Value>)>,
     takes_back: Option<i64>,
@@ -207,7 +207,7 @@ impl Room {
                 // One of them cannot be kept: each is tried by itself.
                 let mut queue = self.queue.all();
                 for Fits { change, .. } in fits.into_iter().rev() {
-                    let wish = Wish::Edit { label: change.label, ops: change.ops };
+                    let wish = Wish::Edit { label: change.label, ops: Arc::unwrap_or_clone(change.ops) };
                     queue.push_front(Asked { wish, alone: true, ..change.asked });
                 }
             }
@@ -253,7 +253,14 @@ impl Room {
                     let why = "A character with the number 0 stands in the edit's name: take it out.";
                     return Err((asked, Refusal::bad(why)));
                 }
-                return Ok(Change { asked, kind: "edit", label, ops, stands: Vec::new(), takes_back: None });
+                return Ok(Change {
+                    asked,
+                    kind: "edit",
+                    label,
+                    ops: Arc::new(ops),
+                    stands: Vec::new(),
+                    takes_back: None,
+                });
             }
             Wish::Undo => ("undo", edits::Last::Undoable),
             Wish::Redo => ("redo", edits::Last::Redoable),
@@ -263,7 +270,7 @@ impl Room {
                 asked,
                 kind,
                 label: old.label,
-                ops: old.inverse.0,
+                ops: Arc::new(old.inverse.0),
                 stands: old.after.0,
                 takes_back: Some(old.revision),
             }),
@@ -344,7 +351,7 @@ fn made_one(
         sequence: change.asked.sequence,
         kind: change.kind,
         label: change.label.clone(),
-        ops: serde_json::to_string(&change.ops).map_err(written)?,
+        ops: serde_json::to_string(&*change.ops).map_err(written)?,
         inverse: serde_json::to_string(&inverse).map_err(written)?,
         after: serde_json::to_string(&after).map_err(written)?,
     };

@@ -74,7 +74,7 @@ pub struct State {
 #[derive(Clone)]
 pub enum Event {
     /// Somebody changed the scene.
-    Edited { revision: i64, client: String, sequence: i64, kind: &'static str, label: String, ops: Vec<Op> },
+    Edited { revision: i64, client: String, sequence: i64, kind: &'static str, label: String, ops: Arc<Vec<Op>> },
     /// The scene was read anew.
     Reloaded,
     /// The scene is gone.
@@ -168,6 +168,11 @@ impl Room {
         let page = self.next_page.fetch_add(1, Ordering::Relaxed);
         self.pages().insert(page, sender);
         (page, receiver)
+    }
+
+    /// How many pages are in.
+    pub fn inside(&self) -> usize {
+        self.pages().len()
     }
 
     /// Leaves.

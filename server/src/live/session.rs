@@ -5,9 +5,10 @@ use super::compute::{Compared, Has, Out, Watched, Work};
 use super::keeping::Wish;
 use super::messages::{FromPage, ToPage};
 use super::room::{Event, Room, previewed};
-use crate::Shop;
 use crate::api::versions;
+use crate::{Limits, Shop};
 use actix_ws::{AggregatedMessage, AggregatedMessageStream, CloseCode, CloseReason, Closed, Session};
+use bytestring::ByteString;
 use futures_util::StreamExt;
 use std::collections::BTreeSet;
 use std::sync::Arc;
@@ -19,8 +20,10 @@ use zickzack_core::scene::Op;
 
 /// Blocks that may wait for a slow page before work for it pauses.
 const WAITING_BLOCKS: usize = 4;
-/// A page that answers no ping for this long is taken to be gone.
-const SILENCE: Duration = Duration::from_secs(90);
+/// Between two pings of a page.
+const PINGS: Duration = Duration::from_secs(20);
+/// Messages of more bytes are read apart from what others wait for.
+const SMALL: usize = 1 << 18;
 
 struct Page {
     /// In its room.
@@ -68,7 +71,8 @@ pub async fn run(shop: Arc<Shop>, room: Arc<Room>, socket: Session, mut stream: 
         waiting: None,
         stale: false,
     };
-    let mut ping = tokio::time::interval(Duration::from_secs(20));
+    let silence = page.shop.limits.page_silence;
+    let mut ping = tokio::time::interval(PINGS.min(silence / 3));
     let mut heard = tokio::time::Instant::now();
     loop {
         let going = tokio::select! {
@@ -82,7 +86,7 @@ pub async fn run(shop: Arc<Shop>, room: Arc<Room>, socket: Session, mut stream: 
             }
             Some(event) = events.recv() => page.event(event).await,
             Some(result) = results.recv() => page.pass_on(result).await,
-            _ = ping.tick() => if heard.elapsed() > SILENCE { Err(Closed) } else { page.socket.ping(b"").await },
+            _ = ping.tick() => if heard.elapsed() > silence { Err(Closed) } else { page.ping().await },
             () = done(&mut page.working), if page.working.is_some() => { page.finished().await; Ok(()) }
         };
         if going.is_err() {
@@ -91,7 +95,8 @@ pub async fn run(shop: Arc<Shop>, room: Arc<Room>, socket: Session, mut stream: 
     }
     page.cancel.cancel();
     room.leave(number);
-    let _ = page.socket.close(None).await;
+    // Who takes nothing hears no farewell.
+    let _ = tokio::time::timeout(PINGS.min(silence), page.socket.close(None)).await;
 }
 
 /// True for what a page may be called.
@@ -102,6 +107,19 @@ pub fn is_name(client: &str) -> bool {
 /// What other pages call a page: always the same, and not its name.
 fn another(client: &str) -> String {
     format!("another {}", &blake3::hash(client.as_bytes()).to_hex()[..16])
+}
+
+async fn read(text: ByteString) -> Result<FromPage, String> {
+    let understood = |text: &str| serde_json::from_str::<FromPage>(text).map_err(|error| error.to_string());
+    if text.len() <= SMALL {
+        return understood(&text);
+    }
+    tokio::task::spawn_blocking(move || understood(&text)).await.map_err(|error| error.to_string())?
+}
+
+/// Waits until something is on its way; a page that takes nothing for long is given up.
+async fn taken(limits: Limits, sent: impl Future<Output = Result<(), Closed>>) -> Result<(), Closed> {
+    tokio::time::timeout(limits.page_silence, sent).await.map_err(|_| Closed)?
 }
 
 async fn done(working: &mut Option<tokio::task::JoinHandle<()>>) {
@@ -115,12 +133,12 @@ async fn done(working: &mut Option<tokio::task::JoinHandle<()>>) {
 impl Page {
     async fn message(&mut self, message: AggregatedMessage) -> Result<(), Closed> {
         match message {
-            AggregatedMessage::Text(text) => match serde_json::from_str::<FromPage>(&text) {
+            AggregatedMessage::Text(text) => match read(text).await {
                 Ok(message) => self.heed(message).await,
                 Err(error) => self.refuse(None, format!("That message is not understood: {error}.")).await,
             },
             AggregatedMessage::Binary(_) => self.refuse(None, "Pages send text, not binary data.".to_owned()).await,
-            AggregatedMessage::Ping(bytes) => self.socket.pong(&bytes).await,
+            AggregatedMessage::Ping(bytes) => taken(self.shop.limits, self.socket.pong(&bytes)).await,
             AggregatedMessage::Pong(_) => Ok(()),
             AggregatedMessage::Close(_) => Err(Closed),
         }
@@ -236,6 +254,7 @@ impl Page {
                 let (undo, redo) = self.can.clone();
                 // Who knows a page's name may act in its place.
                 let client = if self.names.contains(&client) { client } else { another(&client) };
+                let ops = Arc::unwrap_or_clone(ops);
                 self.say(&ToPage::Edited { revision, client, sequence, ops, undo, redo }).await?;
                 self.work().await;
                 Ok(())
@@ -269,7 +288,11 @@ impl Page {
 
     async fn say(&mut self, message: &ToPage) -> Result<(), Closed> {
         let text = serde_json::to_string(message).map_err(|_| Closed)?;
-        self.socket.text(text).await
+        taken(self.shop.limits, self.socket.text(text)).await
+    }
+
+    async fn ping(&mut self) -> Result<(), Closed> {
+        taken(self.shop.limits, self.socket.ping(b"")).await
     }
 
     async fn refuse(&mut self, sequence: Option<i64>, message: String) -> Result<(), Closed> {
@@ -279,7 +302,7 @@ impl Page {
     async fn pass_on(&mut self, result: Out) -> Result<(), Closed> {
         match result {
             Out::Json(message) => self.say(&message).await,
-            Out::Block(block) => self.socket.binary(block).await,
+            Out::Block(block) => taken(self.shop.limits, self.socket.binary(block)).await,
         }
     }
 

@@ -3,7 +3,10 @@
 use crate::common::{PATIENCE, Served, scene};
 use serde_json::{Value, json};
 use std::collections::BTreeSet;
+use std::io::{Read, Write};
+use std::net::TcpStream;
 use std::time::Duration;
+use zickzack_server::Limits;
 
 /// Rigid bodies for minutes.
 fn heavy() -> Value {
@@ -99,5 +102,95 @@ async fn the_frame_on_screen_comes_first_of_every_end() {
             frames.extend(number(header, "from")..number(header, "from") + number(header, "count"));
         }
         assert!(frames.into_iter().eq(0..=96), "{end}");
+    }
+}
+
+/// A connection of one's own, to say what no client would say.
+fn connected(served: &Served) -> TcpStream {
+    let stream = TcpStream::connect(&served.host).unwrap();
+    stream.set_read_timeout(Some(PATIENCE)).unwrap();
+    stream
+}
+
+/// A message of a page, as it is on the wire.
+fn framed(message: &Value) -> Vec<u8> {
+    let text = message.to_string();
+    let length = u8::try_from(text.len()).unwrap();
+    assert!(length < 126);
+    // A whole text, masked by nothing.
+    [vec![0x81, 0x80 | length, 0, 0, 0, 0], text.into_bytes()].concat()
+}
+
+#[actix_web::test]
+async fn a_page_that_takes_nothing_is_dropped_and_little_is_kept_for_it() {
+    let limits = Limits { page_silence: Duration::from_millis(700), ..Limits::default() };
+    let served = Served::limited(limits).await;
+    let mut document = scene();
+    document["nodes"]["ride"]["params"]["riders"] = json!(900);
+    document["frames"] = json!(2400);
+    let id = served.bring_in(&document).await;
+    let room = served.shop.hub.room(&served.shop, uuid::Uuid::parse_str(&id).unwrap()).await.unwrap();
+    let mut page = connected(&served);
+    let ask = format!(
+        "GET /api/scenes/{id}/live HTTP/1.1\r\nHost: {}\r\nUpgrade: websocket\r\nConnection: Upgrade\r\n\
+         Sec-WebSocket-Key: AAAAAAAAAAAAAAAAAAAAAA==\r\nSec-WebSocket-Version: 13\r\n\r\n",
+        served.host
+    );
+    page.write_all(ask.as_bytes()).unwrap();
+    page.write_all(&framed(&json!({ "kind": "hello", "client": "slow" }))).unwrap();
+    until("it comes in", || room.inside() == 1).await;
+    until("it is dropped", || room.inside() == 0).await;
+    let came = tokio::task::spawn_blocking(move || page.read_to_end(&mut Vec::new()).unwrap_or(0)).await.unwrap();
+    let all = 900 * 2400 * 7 * 4;
+    assert!(came < all / 3, "{came} bytes of {all} were waiting for it");
+}
+
+#[actix_web::test]
+async fn a_body_that_falls_silent_is_broken_off_with_a_sentence() {
+    let limits = Limits { body_silence: Duration::from_millis(300), ..Limits::default() };
+    let served = Served::limited(limits).await;
+    let id = served.bring_in(&scene()).await;
+    for (method, path) in [
+        ("POST", "/api/scenes".to_owned()),
+        ("POST", "/api/scenes/bring-in".to_owned()),
+        ("POST", "/api/assets".to_owned()),
+        ("POST", "/api/rate".to_owned()),
+        ("POST", format!("/api/scenes/{id}/edits")),
+        ("POST", format!("/api/scenes/{id}/versions")),
+        ("PATCH", format!("/api/scenes/{id}")),
+    ] {
+        let mut stream = connected(&served);
+        let head = format!(
+            "{method} {path} HTTP/1.1\r\nHost: {}\r\nContent-Type: application/json\r\nContent-Length: 100\r\n\r\n{{",
+            served.host
+        );
+        stream.write_all(head.as_bytes()).unwrap();
+        let answer = tokio::task::spawn_blocking(move || {
+            let mut answer = Vec::new();
+            let _ = stream.read_to_end(&mut answer);
+            String::from_utf8_lossy(&answer).into_owned()
+        });
+        let answer = answer.await.unwrap();
+        assert!(answer.starts_with("HTTP/1.1 408"), "{method} {path}: {answer}");
+        assert!(answer.contains("That came too slowly"), "{method} {path}: {answer}");
+    }
+}
+
+#[actix_web::test]
+async fn a_compressed_body_is_limited_by_what_it_becomes() {
+    let served = Served::start().await;
+    let mut packed = flate2::write::GzEncoder::new(Vec::new(), flate2::Compression::fast());
+    let zeros = vec![b' '; 1 << 20];
+    (0..80).for_each(|_| packed.write_all(&zeros).unwrap());
+    let packed = packed.finish().unwrap();
+    assert!(packed.len() < 1 << 20);
+    for path in ["/api/scenes/bring-in", "/api/scenes", "/api/assets"] {
+        let request = served.client.post(format!("{}{path}", served.base)).timeout(PATIENCE).force_close();
+        let request =
+            request.insert_header(("content-encoding", "gzip")).insert_header(("content-type", "application/json"));
+        let mut answer = request.send_body(packed.clone()).await.unwrap();
+        let told: Value = answer.json().await.unwrap();
+        assert_eq!(answer.status(), 413, "{path}: {told}");
+        assert!(told["message"].as_str().unwrap().contains("larger than 64 MB"));
     }
 }

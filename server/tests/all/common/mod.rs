@@ -10,7 +10,7 @@ use std::net::TcpListener;
 use std::sync::Arc;
 use std::sync::atomic::{AtomicU64, Ordering};
 use std::time::Duration;
-use zickzack_server::{Shop, loopback_hosts, serve, store};
+use zickzack_server::{Limits, Shop, loopback_hosts, serve, store};
 
 /// How long an answer may take, on whatever machine.
 pub const PATIENCE: Duration = Duration::from_secs(60);
@@ -44,12 +44,22 @@ impl Served {
         Self::on(new_database().await).await
     }
 
+    /// A server with other limits.
+    pub async fn limited(limits: Limits) -> Self {
+        Self::with(new_database().await, limits).await
+    }
+
     /// A server on a database that is there already, as after a restart.
     pub async fn on(database: String) -> Self {
+        Self::with(database, Limits::default()).await
+    }
+
+    async fn with(database: String, limits: Limits) -> Self {
         let pool = store::connect(&database, PATIENCE, |_| ()).await.unwrap();
         let listener = TcpListener::bind("127.0.0.1:0").unwrap();
         let port = listener.local_addr().unwrap().port();
-        let shop = Shop::new(pool, loopback_hosts(port), zickzack_server::recorder::Shelf::nowhere());
+        let shelf = zickzack_server::recorder::Shelf::nowhere();
+        let shop = Shop::limited(pool, loopback_hosts(port), shelf, limits);
         actix_web::rt::spawn(serve(shop.clone(), listener));
         let host = format!("127.0.0.1:{port}");
         Self { base: format!("http://{host}"), host, client: Client::default(), database, shop }
