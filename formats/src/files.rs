@@ -10,13 +10,16 @@ use zickzack_core::curve::Outline;
 use zickzack_core::graph::Assets;
 use zickzack_core::scene::Asset;
 
-/// What was read of files before, by name.
-type Read<T> = Mutex<BTreeMap<String, Result<T, String>>>;
+/// What was read of files before, by where their contents lie: a file of two names is read once.
+type Read<T> = Mutex<BTreeMap<usize, Result<T, String>>>;
+
+/// What a file holds, or a sentence that says why it is not there.
+pub type Content = Result<Arc<Vec<u8>>, String>;
 
 /// The files of one scene by name; each is read once.
 #[derive(Default)]
 pub struct Files {
-    contents: BTreeMap<String, Result<Vec<u8>, String>>,
+    contents: BTreeMap<String, Content>,
     drawings: Read<Arc<Vec<Outline>>>,
     tables: Read<Arc<Vec<DVec3>>>,
     models: Read<Arc<Vec<DVec3>>>,
@@ -25,6 +28,11 @@ pub struct Files {
 impl Files {
     /// From contents by name, or sentences that say why a file is not there.
     pub fn new(contents: BTreeMap<String, Result<Vec<u8>, String>>) -> Self {
+        Self::shared(contents.into_iter().map(|(name, content)| (name, content.map(Arc::new))).collect())
+    }
+
+    /// The same, where names may share what they hold.
+    pub fn shared(contents: BTreeMap<String, Content>) -> Self {
         Self { contents, ..Self::default() }
     }
 
@@ -39,17 +47,14 @@ impl Files {
         name: &str,
         read: impl FnOnce(&[u8]) -> Result<T, String>,
     ) -> Result<T, String> {
-        let mut known = known.lock().unwrap_or_else(PoisonError::into_inner);
-        if let Some(known) = known.get(name) {
-            return known.clone();
-        }
-        let found = match self.contents.get(name) {
-            None => Err(format!("the file \"{name}\" is not there: bring it in again")),
-            Some(Err(why)) => Err(why.clone()),
-            Some(Ok(bytes)) => read(bytes).map_err(|why| format!("\"{name}\": {why}")),
+        let bytes = match self.contents.get(name) {
+            None => return Err(format!("the file \"{name}\" is not there: bring it in again")),
+            Some(Err(why)) => return Err(why.clone()),
+            Some(Ok(bytes)) => bytes,
         };
-        known.insert(name.to_owned(), found.clone());
-        found
+        let mut known = known.lock().unwrap_or_else(PoisonError::into_inner);
+        let found = known.entry(Arc::as_ptr(bytes) as usize).or_insert_with(|| read(bytes));
+        found.clone().map_err(|why| format!("\"{name}\": {why}"))
     }
 }
 

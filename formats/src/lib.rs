@@ -9,8 +9,10 @@
 pub mod csv;
 pub mod files;
 pub mod glb;
+pub mod media;
 pub mod model;
 pub mod picture;
 pub mod recording;
 pub mod svg;
 pub mod table;
+mod xml;

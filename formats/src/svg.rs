@@ -4,6 +4,7 @@
 //! transforms and lengths by svgtypes. Circular arcs stay circular arcs when their transform keeps
 //! circles round; other elliptical arcs become Béziers.
 
+use crate::xml::{MOST_ATTRIBUTES, MOST_NAMESPACES, TooMuch, too_much};
 use glam::DVec3;
 use kurbo::{Affine, Arc, CubicBez, Point, Shape, SvgArc, Vec2};
 use roxmltree::{Document, Node};
@@ -45,6 +46,10 @@ pub enum SvgError {
     NoShapes,
     #[error("it has more than {MOST_SEGMENTS} pieces of path: simplify it")]
     TooManySegments,
+    #[error("one of its elements has more than {MOST_ATTRIBUTES} attributes: simplify it")]
+    TooManyAttributes,
+    #[error("it declares more than {MOST_NAMESPACES} namespaces: save it as plain SVG")]
+    TooManyNamespaces,
     #[error("its elements are nested or reused too deeply")]
     TooDeep,
 }
@@ -65,6 +70,11 @@ pub fn read(text: &str) -> Result<Vec<Outline>, SvgError> {
     }
     if text.trim().is_empty() {
         return Err(SvgError::Empty);
+    }
+    match too_much(text) {
+        Some(TooMuch::Attributes) => return Err(SvgError::TooManyAttributes),
+        Some(TooMuch::Namespaces) => return Err(SvgError::TooManyNamespaces),
+        None => {}
     }
     let document = Document::parse(text).map_err(|error| match error {
         roxmltree::Error::DtdDetected => SvgError::Outside,

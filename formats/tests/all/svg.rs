@@ -130,6 +130,16 @@ fn what_cannot_be_ridden_on_says_why() {
     assert!(matches!(read(&drawing("<path d='M0 0 L'/>")), Err(SvgError::Element { .. })));
     assert!(matches!(read(&drawing("<circle r='50%'/>")), Err(SvgError::Element { .. })));
     assert!(matches!(read(&"x".repeat(9_000_000)), Err(SvgError::TooLarge(_))));
+    // A reader that compares each of these with each other would take a minute.
+    let many = |count: usize, name: &str| (0..count).map(|i| format!(" {name}{i}=\"1\"")).collect::<String>();
+    let path = |more: &str| drawing(&format!("<path d='M0 0 L9 9'{more}/>"));
+    assert_eq!(read(&path(&many(100_000, "a"))), Err(SvgError::TooManyAttributes));
+    assert_eq!(read(&path(&many(20_000, "xmlns:a"))), Err(SvgError::TooManyNamespaces));
+    assert_eq!(read(&path(&many(900, "a"))).unwrap().len(), 1);
+    // What only looks like attributes is none.
+    let hidden = format!("<!--{0}--><?other {0}?><style><![CDATA[<{0}]]></style>", many(5000, "a"));
+    assert_eq!(read(&drawing(&format!("{hidden}<path d='M0 0 L9 9'/>"))).unwrap().len(), 1);
+    assert_eq!(read(&path(&format!(" id='{}'", "=".repeat(5000)))).unwrap().len(), 1);
     let many = format!("<path d='M0 0{}'/>", "h1v1".repeat(30_000));
     assert_eq!(read(&drawing(&many)), Err(SvgError::TooManySegments));
 }

@@ -6,7 +6,7 @@ use actix_web::http::header;
 use actix_web::{HttpRequest, HttpResponse, get, post, web};
 use serde::Serialize;
 use utoipa::ToSchema;
-use zickzack_formats::{model, picture, svg};
+use zickzack_formats::{media, model, picture, svg};
 
 /// A file that was kept.
 #[derive(Serialize, ToSchema)]
@@ -63,7 +63,7 @@ fn look(media: &str, bytes: &[u8]) -> Result<(&'static str, Vec<String>), String
 pub async fn read(shop: web::Data<Shop>, hash: web::Path<String>) -> Result<HttpResponse, Refusal> {
     let (media, content) = assets::find(&shop.pool, &hash).await?.ok_or_else(Refusal::no_file)?;
     Ok(HttpResponse::Ok()
-        .content_type(media)
+        .content_type(media::known(&media))
         // Its address is the hash of what it says.
         .insert_header((header::CACHE_CONTROL, "private, max-age=31536000, immutable"))
         // A drawing that is opened by itself runs nothing.

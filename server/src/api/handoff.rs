@@ -3,7 +3,6 @@ use super::scenes::attachment;
 use crate::Shop;
 use crate::live::{compile_now, open_scene};
 use crate::recorder::FromShelf;
-use actix_web::http::header;
 use actix_web::{HttpResponse, get, web};
 use serde::{Deserialize, Serialize};
 use std::sync::Arc;
@@ -296,8 +295,5 @@ pub async fn write(
             baked.iter().zip(models).map(|((name, keys), model)| glb::Part { name, keys, model }).collect();
         glb::write(&parts, &state.scene.name, state.scene.fps.value()).map_err(|error| Refusal::bad(error.to_string()))
     });
-    Ok(HttpResponse::Ok()
-        .content_type(media)
-        .insert_header((header::CONTENT_DISPOSITION, attachment(&name, &form)))
-        .body(bytes.await?))
+    Ok(HttpResponse::Ok().content_type(media).insert_header(attachment(&name, &form)).body(bytes.await?))
 }

@@ -4,7 +4,7 @@ use crate::Shop;
 use crate::live::{Wish, compile_now, open_scene};
 use crate::recorder::FromShelf;
 use crate::store::{assets, scenes};
-use actix_web::http::header;
+use actix_web::http::header::{Charset, ContentDisposition, DispositionParam, DispositionType, ExtendedValue};
 use actix_web::{HttpResponse, delete, get, patch, post, web};
 use serde::{Deserialize, Serialize};
 use serde_json::Value;
@@ -13,6 +13,7 @@ use uuid::Uuid;
 use zickzack_core::graph::{LivingMiniature, Memo};
 use zickzack_core::scene::{Op, Scene, Space};
 use zickzack_formats::files::{put_content, take_content};
+use zickzack_formats::media;
 
 /// A scene in the Pattern book.
 #[derive(Serialize, ToSchema)]
@@ -102,8 +103,7 @@ pub async fn store_scene(shop: &Shop, value: Value, demo: Option<&str>) -> Resul
     for (name, asset) in &mut scene.assets {
         let content = take_content(asset).map_err(|why| Refusal::bad(format!("The file \"{name}\" {why}.")))?;
         let Some(content) = content else {
-            let known = assets::find(&shop.pool, &asset.hash).await?;
-            if known.is_none() {
+            if !assets::is_there(&mut *transaction, &asset.hash).await? {
                 return Err(Refusal::bad(format!("The file \"{name}\" is not in the scene file: export it again.")));
             }
             continue;
@@ -115,6 +115,8 @@ pub async fn store_scene(shop: &Shop, value: Value, demo: Option<&str>) -> Resul
             let most = LARGEST_FILE >> 20;
             return Err(Refusal::bad(format!("The file \"{name}\" is larger than {most} MB: make it smaller.")));
         }
+        // By what it is, and not by what the scene says of it.
+        asset.media = media::of(&content).to_owned();
         assets::keep(&mut *transaction, &asset.media, &content).await?;
     }
     let document = serde_json::to_value(&scene).map_err(|error| Refusal::bad(error.to_string()))?;
@@ -191,24 +193,26 @@ pub async fn export(shop: web::Data<Shop>, id: web::Path<Uuid>) -> Result<HttpRe
         }
     }
     let text = serde_json::to_string_pretty(&scene).map_err(|error| Refusal::bad(error.to_string()))?;
-    Ok(HttpResponse::Ok()
-        .content_type("application/json")
-        .insert_header((header::CONTENT_DISPOSITION, attachment(&scene.name, "json")))
-        .body(text))
+    Ok(HttpResponse::Ok().content_type("application/json").insert_header(attachment(&scene.name, "json")).body(text))
 }
 
-/// A header that saves a download under a plain file name.
-pub fn attachment(name: &str, ending: &str) -> String {
-    let plain: String = name
-        .to_lowercase()
-        .chars()
-        .map(|c| if c.is_ascii_alphanumeric() { c } else { '-' })
-        .collect::<String>()
-        .split('-')
-        .filter(|part| !part.is_empty())
-        .collect::<Vec<_>>()
-        .join("-");
-    format!("attachment; filename=\"{}.{ending}\"", if plain.is_empty() { "scene" } else { &plain })
+/// A header that saves a download under the scene's name, with its letters; what reads only plain names has one too.
+pub fn attachment(name: &str, ending: &str) -> ContentDisposition {
+    let plain: String = name.to_lowercase().chars().map(|c| if c.is_ascii_alphanumeric() { c } else { '-' }).collect();
+    let plain = plain.split('-').filter(|part| !part.is_empty()).collect::<Vec<_>>().join("-");
+    let plain = if plain.is_empty() { "scene" } else { &plain };
+    // What separates folders or ends lines is in no name of a file.
+    let own: String = name.chars().map(|c| if c.is_control() || "/\\:*?\"<>|".contains(c) { '-' } else { c }).collect();
+    let own = own.trim_matches(|c: char| c.is_whitespace() || c == '.');
+    let mut parameters = vec![DispositionParam::Filename(format!("{plain}.{ending}"))];
+    if !own.is_empty() {
+        parameters.push(DispositionParam::FilenameExt(ExtendedValue {
+            charset: Charset::Ext("UTF-8".to_owned()),
+            language_tag: None,
+            value: format!("{own}.{ending}").into_bytes(),
+        }));
+    }
+    ContentDisposition { disposition: DispositionType::Attachment, parameters }
 }
 
 /// Steps of the loop in a living miniature.

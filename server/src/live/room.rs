@@ -142,19 +142,24 @@ pub async fn open_scene(shop: &Shop, id: Uuid) -> Result<State, Refusal> {
     Ok(State { scene: Arc::new(scene), revision: row.revision, files })
 }
 
-/// The files that a scene refers to.
+/// The files that a scene refers to; one that has several names is held once.
 pub async fn files_of(shop: &Shop, scene: &Scene) -> Result<Files, Refusal> {
-    let mut contents = BTreeMap::new();
+    let (mut contents, mut held) = (BTreeMap::new(), HashMap::new());
     for (name, asset) in &scene.assets {
         // Pictures go to the page as they are.
         if asset.media.starts_with("image/") && asset.media != "image/svg+xml" {
             continue;
         }
-        let content = assets::content(&shop.pool, &asset.hash).await?;
+        let known: Option<&Arc<Vec<u8>>> = held.get(asset.hash.as_str());
+        let content = match known {
+            Some(content) => Some(content.clone()),
+            None => assets::content(&shop.pool, &asset.hash).await?.map(Arc::new),
+        };
+        held.extend(content.clone().map(|content| (asset.hash.as_str(), content)));
         let missing = || format!("the file \"{name}\" is not kept here: bring it in again");
         contents.insert(name.clone(), content.ok_or_else(missing));
     }
-    Ok(Files::new(contents))
+    Ok(Files::shared(contents))
 }
 
 impl Room {

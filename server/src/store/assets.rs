@@ -24,6 +24,11 @@ pub async fn content(pool: &PgPool, hash: &str) -> Result<Option<Vec<u8>>, sqlx:
     sqlx::query_scalar("SELECT content FROM assets WHERE hash = $1").bind(hash).fetch_optional(pool).await
 }
 
+/// True where a file is kept.
+pub async fn is_there(executor: impl PgExecutor<'_>, hash: &str) -> Result<bool, sqlx::Error> {
+    sqlx::query_scalar("SELECT EXISTS (SELECT 1 FROM assets WHERE hash = $1)").bind(hash).fetch_one(executor).await
+}
+
 /// A file's media type and bytes, if it is kept.
 pub async fn find(pool: &PgPool, hash: &str) -> Result<Option<(String, Vec<u8>)>, sqlx::Error> {
     sqlx::query_as("SELECT media, content FROM assets WHERE hash = $1").bind(hash).fetch_optional(pool).await

@@ -173,3 +173,51 @@ async fn the_openapi_document_names_every_message() {
         assert!(document["components"]["schemas"][name].is_object(), "{name}");
     }
 }
+
+#[actix_web::test]
+async fn a_file_is_kept_as_what_it_is_whatever_a_scene_says_of_it() {
+    let served = Served::start().await;
+    let page = "<html><script>alert(1)</script></html>";
+    let drawing = "<?xml version='1.0'?><!-- one --><svg xmlns='http://www.w3.org/2000/svg' viewBox='0 0 9 9'><path d='M0 0 L9 9'/></svg>";
+    for (text, said, is) in [
+        (page, "text/html", "text/plain"),
+        (page, "image/svg+xml", "text/plain"),
+        (drawing, "application/javascript", "image/svg+xml"),
+        ("x,y\n1,2\n", "text/csv\r\nX-Other: 1", "text/plain"),
+    ] {
+        let hash = zickzack_server::store::assets::hash(text.as_bytes());
+        let mut document = scene();
+        document["assets"] = json!({ "file": { "hash": hash, "media": said, "text": text } });
+        let id = served.bring_in(&document).await;
+        let (_, kept) = served.get(&format!("/api/scenes/{id}/file")).await;
+        assert_eq!(kept["assets"]["file"]["media"], is, "{said}");
+        // What an earlier version kept under another name is not given out under it.
+        served.in_database(&format!("UPDATE assets SET media = 'text/html' WHERE hash = '{hash}'")).await;
+        let path = format!("{}/api/assets/{hash}", served.base);
+        let answer = served.client.get(path).force_close().send().await.unwrap();
+        assert_eq!(answer.headers().get("content-type").unwrap(), "application/octet-stream");
+        served.in_database("DELETE FROM assets").await;
+    }
+}
+
+#[actix_web::test]
+async fn a_download_keeps_the_letters_of_its_name_and_no_name_breaks_a_header() {
+    let served = Served::start().await;
+    for (name, whole, plain) in [
+        ("Ringelspiel – Größe 3", "Ringelspiel%20%E2%80%93%20Gr%C3%B6%C3%9Fe%203.json", "ringelspiel-gr-e-3.json"),
+        ("../../etc/passwd", "-..-etc-passwd.json", "etc-passwd.json"),
+        ("a\r\nSet-Cookie: b=c", "a--Set-Cookie-%20b%3Dc.json", "a-set-cookie-b-c.json"),
+        ("回転", "%E5%9B%9E%E8%BB%A2.json", "scene.json"),
+    ] {
+        let mut document = scene();
+        document["name"] = json!(name);
+        let id = served.bring_in(&document).await;
+        let path = format!("{}/api/scenes/{id}/file", served.base);
+        let answer = served.client.get(path).force_close().send().await.unwrap();
+        assert!(answer.headers().get("set-cookie").is_none());
+        let told = answer.headers().get("content-disposition").unwrap().to_str().unwrap().to_owned();
+        assert!(told.starts_with("attachment; ") && told.contains(&format!("filename=\"{plain}\"")), "{told}");
+        let told = told.replace("%2D", "-");
+        assert!(told.contains(&format!("filename*=UTF-8''{whole}")), "{told}");
+    }
+}

@@ -194,3 +194,20 @@ async fn a_compressed_body_is_limited_by_what_it_becomes() {
         assert!(told["message"].as_str().unwrap().contains("larger than 64 MB"));
     }
 }
+
+#[actix_web::test]
+async fn a_file_of_many_names_is_held_and_read_once() {
+    use zickzack_core::graph::Assets;
+    let served = Served::start().await;
+    let drawing = "<svg xmlns='http://www.w3.org/2000/svg' viewBox='0 0 9 9'><path d='M0 0 L9 9'/></svg>";
+    let hash = zickzack_server::store::assets::hash(drawing.as_bytes());
+    let mut document = scene();
+    for i in 0..100 {
+        document["assets"][format!("file {i}")] = json!({ "hash": hash, "media": "image/svg+xml", "text": drawing });
+    }
+    let id = uuid::Uuid::parse_str(&served.bring_in(&document).await).unwrap();
+    let room = served.shop.hub.room(&served.shop, id).await.unwrap();
+    let files = room.state().await.files;
+    let first = files.outlines("file 0").unwrap();
+    assert!((1..100).all(|i| std::sync::Arc::ptr_eq(&first, &files.outlines(&format!("file {i}")).unwrap())));
+}
