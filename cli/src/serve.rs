@@ -2,10 +2,13 @@ use crate::load;
 use anyhow::{Context, Result, bail};
 use clap::Args;
 use std::fs;
+use std::io::IsTerminal;
 use std::net::{IpAddr, Ipv4Addr, TcpListener};
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 use std::time::Duration;
+use tracing_subscriber::filter::LevelFilter;
+use tracing_subscriber::fmt::format::FmtSpan;
 use zickzack_core::nodes::Registry;
 use zickzack_core::scene::Scene;
 use zickzack_formats::files::put_content;
@@ -35,6 +38,12 @@ pub struct Serve {
     /// Keeps what rigid bodies were worked out in this folder, so that nobody waits for it twice.
     #[arg(long, value_name = "FOLDER")]
     recordings: Option<PathBuf>,
+    /// How much is told on standard error: off, error, warn, info (every request, what is slow), debug.
+    #[arg(long, value_name = "LEVEL", default_value = "warn")]
+    log: LevelFilter,
+    /// Tells it as JSON, a line each.
+    #[arg(long)]
+    log_json: bool,
     /// The most that may lie in that folder, MiB.
     #[arg(long, value_name = "MIB", default_value_t = 1024)]
     recordings_size: u64,
@@ -57,9 +66,37 @@ async fn shop(database: &Database, hosts: Vec<String>, shelf: Shelf) -> Result<A
     Ok(Shop::new(pool, hosts, shelf))
 }
 
+/// Until somebody asks the process to end.
+async fn stopped() {
+    use tokio::signal::unix::{SignalKind, signal};
+    let ends = [SignalKind::terminate(), SignalKind::interrupt()].map(|kind| async move {
+        match signal(kind) {
+            Ok(mut asked) => {
+                asked.recv().await;
+            }
+            // It is ended without a farewell then.
+            Err(error) => {
+                tracing::warn!("signals cannot be heard: {error}");
+                std::future::pending().await
+            }
+        }
+    });
+    let [terminate, interrupt] = ends;
+    tokio::select! { () = terminate => {}, () = interrupt => {} }
+}
+
 impl Serve {
     pub fn run(self) -> Result<()> {
-        tracing_subscriber::fmt().with_max_level(tracing::Level::WARN).with_writer(std::io::stderr).init();
+        let log = tracing_subscriber::fmt()
+            .with_max_level(self.log)
+            .with_span_events(FmtSpan::CLOSE)
+            .with_ansi(std::io::stderr().is_terminal())
+            .with_writer(std::io::stderr);
+        if self.log_json {
+            log.json().init()
+        } else {
+            log.init()
+        }
         let listener = TcpListener::bind((IpAddr::V4(Ipv4Addr::LOCALHOST), self.port))
             .with_context(|| format!("port {} is taken: choose another with --port", self.port))?;
         let port = listener.local_addr()?.port();
@@ -73,7 +110,7 @@ impl Serve {
                 load_folder(&shop, folder).await?;
             }
             println!("Zickzack is open at http://127.0.0.1:{port}/");
-            serve(shop, listener).await.context("the server stopped")
+            serve(shop, listener, stopped()).await.context("the server stopped")
         })
     }
 }

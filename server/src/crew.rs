@@ -111,7 +111,8 @@ impl Background {
         work: impl FnOnce(&Cancel) -> Result<T, Refusal> + Send + 'static,
     ) -> Result<T, Refusal> {
         let counter = self.counter(scene);
-        let closed = |_| Refusal::full("The server is about to stop.");
+        let stops = || Refusal::full("The server is being stopped: ask again when it is back.");
+        let closed = |_| stops();
         let of_the_scene = counter.turns.clone().acquire_owned().await.map_err(closed)?;
         let cancel = Cancel::default();
         let _wanted = Wanted::new(&counter, &cancel);
@@ -125,7 +126,7 @@ impl Background {
         });
         let done = done.await;
         if cancel.stopped() {
-            return Err(Refusal::no_scene());
+            return Err(if self.turns.is_closed() { stops() } else { Refusal::no_scene() });
         }
         done.map_err(|error| {
             tracing::error!("work failed: {error}");
@@ -136,6 +137,16 @@ impl Background {
     /// Pieces of work that are being done, wanted or not.
     pub fn at_work(&self) -> usize {
         Arc::strong_count(&self.at_work) - 1
+    }
+
+    /// Gives up all, and takes on nothing more.
+    pub fn stop(&self) {
+        self.turns.close();
+        let counters: Vec<_> = self.scenes().values().filter_map(Weak::upgrade).collect();
+        for counter in counters {
+            counter.turns.close();
+            counter.at_work().iter().for_each(Cancel::cancel);
+        }
     }
 
     /// Gives up what is done for a scene.

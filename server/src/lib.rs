@@ -6,13 +6,20 @@ pub mod guard;
 pub mod live;
 pub mod recorder;
 pub mod store;
+pub mod told;
 mod web;
 
+use actix_web::body::MessageBody;
+use actix_web::dev::{ServiceRequest, ServiceResponse};
 use actix_web::{App, HttpServer, web as routes};
 use sqlx::PgPool;
 use std::net::TcpListener;
 use std::sync::Arc;
+use std::sync::atomic::{AtomicBool, Ordering};
 use std::time::Duration;
+use tracing_actix_web::{RootSpanBuilder, TracingLogger};
+use uuid::Uuid;
+use zickzack_core::motion::Cancel;
 use zickzack_core::nodes::Registry;
 
 /// What all requests share.
@@ -25,12 +32,15 @@ pub struct Shop {
     pub hub: live::Hub,
     /// What requests wait for.
     pub background: crew::Background,
+    /// What is counted.
+    pub told: told::Told,
     /// Recordings that were worked out.
     pub shelf: Arc<recorder::Shelf>,
     /// How long others may keep silent.
     pub limits: Limits,
     /// Names under which the server may be addressed, such as `127.0.0.1:8470`.
     pub hosts: Vec<String>,
+    stopping: AtomicBool,
 }
 
 impl Shop {
@@ -47,10 +57,42 @@ impl Shop {
             registry,
             hub: live::Hub::default(),
             background: crew::Background::default(),
+            told: told::Told::default(),
+            stopping: AtomicBool::new(false),
             shelf,
             limits,
             hosts,
         })
+    }
+}
+
+impl Shop {
+    /// True once the server was asked to stop.
+    pub fn is_stopping(&self) -> bool {
+        self.stopping.load(Ordering::Relaxed)
+    }
+
+    /// Does `work` for a scene in the background, as [`crew::Background::work`] does, and tells how long it took.
+    ///
+    /// # Errors
+    /// As there.
+    pub async fn work<T: Send + 'static>(
+        &self,
+        scene: Uuid,
+        work: impl FnOnce(&Cancel) -> Result<T, api::Refusal> + Send + 'static,
+    ) -> Result<T, api::Refusal> {
+        // Also where nobody waits for it any more, and this is dropped on the way.
+        let mut timed = told::Timed::new(&self.told, scene);
+        let done = self.background.work(scene, work).await;
+        timed.given_up = false;
+        done
+    }
+
+    /// Tells the pages that the server stops, and puts down what is worked at.
+    pub fn stop(&self) {
+        self.stopping.store(true, Ordering::Relaxed);
+        self.background.stop();
+        self.hub.stop();
     }
 }
 
@@ -74,21 +116,64 @@ pub const LARGEST_BODY: usize = 64 << 20;
 
 /// The names by which a server on a port of the loopback interface may be called.
 pub fn loopback_hosts(port: u16) -> Vec<String> {
-    ["127.0.0.1", "localhost", "[::1]"].iter().map(|name| format!("{name}:{port}")).collect()
+    let names = ["127.0.0.1", "localhost", "[::1]"];
+    // At its usual port a browser leaves the number out.
+    let plain = names.iter().filter(|_| port == 80).map(|name| (*name).to_owned());
+    names.iter().map(|name| format!("{name}:{port}")).chain(plain).collect()
 }
 
-/// Serves on a bound socket until it is stopped.
-pub async fn serve(shop: Arc<Shop>, listener: TcpListener) -> std::io::Result<()> {
+/// How long pages have to be told that the server stops.
+const FAREWELL: Duration = Duration::from_millis(300);
+
+/// Serves on a bound socket until `stops`: then pages are told, work is put down, and what is asked is answered.
+pub async fn serve(
+    shop: Arc<Shop>,
+    listener: TcpListener,
+    stops: impl Future<Output = ()> + Send + 'static,
+) -> std::io::Result<()> {
+    let own = shop.clone();
+    let stopped = async move {
+        stops.await;
+        own.stop();
+        tokio::time::sleep(FAREWELL).await;
+    };
     let server = HttpServer::new(move || {
         App::new()
             .app_data(routes::Data::from(shop.clone()))
             .wrap(actix_web::middleware::from_fn(guard::check))
+            .wrap(TracingLogger::<Span>::new())
             .wrap(actix_web::middleware::Compress::default())
             .configure(api::routes)
             .configure(live::routes)
+            .configure(told::routes)
             .default_service(routes::to(web::page))
     });
     // Who closes the connection does not wait for the answer any more: what is worked out for it is given up.
-    let server = server.workers(2).shutdown_timeout(3).h1_allow_half_closed(false);
+    let server = server.workers(2).shutdown_timeout(3).h1_allow_half_closed(false).shutdown_signal(stopped);
     server.listen(listener)?.run().await
+}
+
+/// What is told of a request: what kind it is and how it ended, and nothing that somebody wrote.
+struct Span;
+
+impl RootSpanBuilder for Span {
+    fn on_request_start(request: &ServiceRequest) -> tracing::Span {
+        let scene = request.match_info().get("id").and_then(|id| Uuid::parse_str(id).ok());
+        let kind = request.match_pattern().unwrap_or_else(|| "page".to_owned());
+        tracing::info_span!(
+            "request",
+            method = %request.method(),
+            kind,
+            scene = scene.map(tracing::field::display),
+            status = tracing::field::Empty
+        )
+    }
+
+    fn on_request_end<B: MessageBody>(span: tracing::Span, outcome: &Result<ServiceResponse<B>, actix_web::Error>) {
+        let status = match outcome {
+            Ok(response) => response.status(),
+            Err(error) => error.as_response_error().status_code(),
+        };
+        span.record("status", status.as_u16());
+    }
 }

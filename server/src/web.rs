@@ -26,6 +26,12 @@ pub async fn page(request: HttpRequest) -> HttpResponse {
                 .insert_header((CACHE_CONTROL, keep))
                 .body(file.data.into_owned())
         }
+        // What looks like a file is one that is not there; all else is an address of the page's own.
+        None if path != "index.html"
+            && (path.starts_with("assets/") || path.rsplit('/').next().is_some_and(|name| name.contains('.'))) =>
+        {
+            HttpResponse::NotFound().content_type("text/plain; charset=utf-8").body("There is no such file.")
+        }
         None => index(&request),
     }
 }

@@ -71,7 +71,7 @@ pub async fn bake(
     }
     let state = open_scene(&shop, *id).await?;
     let (registry, shelf) = (shop.registry.clone(), shop.shelf.clone());
-    let baked = shop.background.work(*id, move |cancel| {
+    let baked = shop.work(*id, move |cancel| {
         let compiled =
             compile_now((&registry, &Memo::default(), &FromShelf(&shelf)), &state.scene, &state.files, cancel);
         let motion = motion_of(&compiled, &wanted.node)?;
@@ -147,7 +147,7 @@ pub async fn pose(
     }
     let state = open_scene(&shop, *id).await?;
     let (registry, shelf) = (shop.registry.clone(), shop.shelf.clone());
-    let numbers = shop.background.work(*id, move |cancel| {
+    let numbers = shop.work(*id, move |cancel| {
         let compiled =
             compile_now((&registry, &Memo::default(), &FromShelf(&shelf)), &state.scene, &state.files, cancel);
         let motion = motion_of(&compiled, &instant.node)?;

@@ -174,7 +174,7 @@ pub async fn look(
 ) -> Result<web::Json<Look>, Refusal> {
     let state = open_scene(&shop, *id).await?;
     let (registry, shelf) = (shop.registry.clone(), shop.shelf.clone());
-    let look = shop.background.work(*id, move |cancel| {
+    let look = shop.work(*id, move |cancel| {
         let range = range(&wanted, &state.scene)?;
         let compiled =
             compile_now((&registry, &Memo::default(), &FromShelf(&shelf)), &state.scene, &state.files, cancel);
@@ -274,7 +274,7 @@ pub async fn write(
         _ => return Err(Refusal::bad("The form must be csv or glb.")),
     };
     let is_table = form == "csv";
-    let bytes = shop.background.work(*id, move |cancel| {
+    let bytes = shop.work(*id, move |cancel| {
         let range = range(&wanted, &state.scene)?;
         let compiled =
             compile_now((&registry, &Memo::default(), &FromShelf(&shelf)), &state.scene, &state.files, cancel);

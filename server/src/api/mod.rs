@@ -81,6 +81,9 @@ pub fn routes(config: &mut web::ServiceConfig) {
         bake::pose,
         handoff::look,
         handoff::write,
+        crate::told::alive,
+        crate::told::health,
+        crate::told::metrics,
     ),
     components(schemas(FromPage, ToPage, NodeStatus, TraceHeader))
 )]

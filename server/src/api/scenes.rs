@@ -224,7 +224,7 @@ pub const STEPS: usize = 72;
 pub async fn miniature(shop: web::Data<Shop>, id: web::Path<Uuid>) -> Result<web::Json<LivingMiniature>, Refusal> {
     let state = open_scene(&shop, *id).await?;
     let (registry, shelf) = (shop.registry.clone(), shop.shelf.clone());
-    let made = shop.background.work(*id, move |cancel| {
+    let made = shop.work(*id, move |cancel| {
         compile_now((&registry, &Memo::default(), &FromShelf(&shelf)), &state.scene, &state.files, cancel)
             .living_miniature(STEPS, cancel)
             .map_err(|error| Refusal::bad(error.to_string()))

@@ -51,7 +51,7 @@ fn written(id: &str) -> Option<Written> {
 #[get("/api/starters")]
 pub async fn list(shop: web::Data<Shop>) -> Result<web::Json<Vec<Starter>>, Refusal> {
     let (registry, shelf) = (shop.registry.clone(), shop.shelf.clone());
-    let made = shop.background.work(Uuid::nil(), move |cancel| {
+    let made = shop.work(Uuid::nil(), move |cancel| {
         let mut ids: Vec<String> = Shelf::iter().filter_map(|n| n.strip_suffix(".json").map(str::to_owned)).collect();
         ids.sort();
         ids.into_iter()

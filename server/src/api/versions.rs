@@ -140,7 +140,7 @@ pub async fn compare(shop: web::Data<Shop>, path: web::Path<(Uuid, Uuid)>) -> Re
     let (then, files) = open(&shop, path.0, path.1).await?;
     let now = open_scene(&shop, path.0).await?;
     let (registry, shelf) = (shop.registry.clone(), shop.shelf.clone());
-    let compared = shop.background.work(path.0, move |cancel| {
+    let compared = shop.work(path.0, move |cancel| {
         let memo = Memo::default();
         let old = compile_now((&registry, &memo, &FromShelf(&shelf)), &then, &Arc::new(files), cancel);
         let new = compile_now((&registry, &memo, &FromShelf(&shelf)), &now.scene, &now.files, cancel);

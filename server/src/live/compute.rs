@@ -3,10 +3,12 @@
 use super::blocks::{self, Stamp};
 use super::messages::{NodeStatus, ToPage};
 use crate::recorder::{AtDesk, FromShelfOnly};
+use crate::told::SLOW;
 use std::collections::HashMap;
 use std::sync::{Arc, Mutex, PoisonError};
-use std::time::Instant;
+use std::time::{Duration, Instant};
 use tokio::sync::mpsc;
+use uuid::Uuid;
 use zickzack_core::graph::{
     Assets, Compiled, End, EndReport, Memo, NodeResult, Recorder, Timing, Workshop, compile, report, try_offers,
 };
@@ -158,6 +160,8 @@ pub struct Compared {
 
 /// One round of work.
 pub struct Work {
+    /// Of the scene.
+    pub id: Uuid,
     pub registry: Arc<Registry>,
     pub memo: Arc<Memo>,
     pub scene: Arc<Scene>,
@@ -236,6 +240,12 @@ impl Work {
     fn compiled(&self, scene: &Scene, files: &Arc<Files>, desk: &AtDesk) -> Result<Compiled, MotionError> {
         let compiled = compile_now((&self.registry, &self.memo, desk), scene, files, &self.cancel);
         self.going()?;
+        for (id, result) in &compiled.nodes {
+            let taken = Duration::from_micros(result.micros);
+            if taken > SLOW {
+                tracing::info!(scene = %self.id, node = %id, millis = taken.as_millis() as u64, "slow node");
+            }
+        }
         let waits = |result: &NodeResult| matches!(&*result.outcome, Ok(outcome) if outcome.progress.is_some());
         let waiting = compiled.nodes.iter().filter(|(_, result)| waits(result)).map(|(id, _)| id.clone());
         desk.keep_only(&waiting.collect());

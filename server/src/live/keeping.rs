@@ -198,6 +198,7 @@ impl Room {
                 for Fits { change, row } in fits {
                     let Change { asked, kind, label, ops, .. } = change;
                     held.sequences.now(&asked.client, asked.sequence);
+                    shop.told.edits.inc();
                     let (client, sequence) = (asked.client.clone(), asked.sequence);
                     self.tell(&Event::Edited { revision: row.revision, client, sequence, kind, label, ops });
                     asked.say(Ok(None));

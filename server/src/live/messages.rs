@@ -60,6 +60,8 @@ pub enum ToPage {
     Refused { sequence: Option<i64>, message: String, later: bool },
     /// … I am here, and this is how often the scene was changed.
     Here { revision: i64 },
+    /// … I am being stopped, and perhaps started again: come back.
+    Stopping,
     /// … what became of each node.
     Nodes { revision: i64, preview: u32, nodes: BTreeMap<String, NodeStatus> },
     /// … what happens at the loop point of every motion that is looked at.

@@ -79,6 +79,8 @@ pub enum Event {
     Reloaded,
     /// The scene is gone.
     Deleted,
+    /// The server stops.
+    Stopping,
     /// More of what is worked out in the background is there.
     Recorded,
 }
@@ -122,6 +124,12 @@ impl Hub {
 
     fn rooms(&self) -> std::sync::MutexGuard<'_, HashMap<Uuid, Opening>> {
         self.0.lock().unwrap_or_else(PoisonError::into_inner)
+    }
+
+    /// Tells all pages that the server stops.
+    pub fn stop(&self) {
+        let rooms: Vec<Arc<Room>> = self.rooms().values().filter_map(|opening| opening.get().cloned()).collect();
+        rooms.iter().for_each(|room| room.tell(&Event::Stopping));
     }
 
     /// Tells the pages of a scene that it is gone.

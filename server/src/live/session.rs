@@ -6,13 +6,14 @@ use super::keeping::Wish;
 use super::messages::{FromPage, ToPage};
 use super::room::{Event, Room, previewed};
 use crate::api::versions;
+use crate::told::Timed;
 use crate::{Limits, Shop};
 use actix_ws::{AggregatedMessage, AggregatedMessageStream, CloseCode, CloseReason, Closed, Session};
 use bytestring::ByteString;
 use futures_util::StreamExt;
 use std::collections::BTreeSet;
 use std::sync::Arc;
-use std::time::Duration;
+use std::time::{Duration, Instant};
 use tokio::sync::mpsc;
 use uuid::Uuid;
 use zickzack_core::motion::Cancel;
@@ -36,6 +37,8 @@ struct Page {
     names: BTreeSet<String>,
     /// What it could take back and do again, in words.
     can: (Option<String>, Option<String>),
+    /// When it came, until it has something to show.
+    came: Option<Instant>,
     preview: Option<(u32, Vec<Op>)>,
     watched: Watched,
     compared: Option<Compared>,
@@ -52,6 +55,7 @@ struct Page {
 /// Serves a page until it goes.
 pub async fn run(shop: Arc<Shop>, room: Arc<Room>, socket: Session, mut stream: AggregatedMessageStream) {
     let (number, mut events) = room.enter();
+    shop.told.pages.inc();
     let (out, mut results) = mpsc::channel(WAITING_BLOCKS);
     let mut page = Page {
         number,
@@ -61,6 +65,7 @@ pub async fn run(shop: Arc<Shop>, room: Arc<Room>, socket: Session, mut stream: 
         client: String::new(),
         names: BTreeSet::new(),
         can: (None, None),
+        came: Some(Instant::now()),
         preview: None,
         watched: Watched::default(),
         compared: None,
@@ -95,6 +100,7 @@ pub async fn run(shop: Arc<Shop>, room: Arc<Room>, socket: Session, mut stream: 
     }
     page.cancel.cancel();
     room.leave(number);
+    page.shop.told.pages.dec();
     // Who takes nothing hears no farewell.
     let _ = tokio::time::timeout(PINGS.min(silence), page.socket.close(None)).await;
 }
@@ -219,6 +225,7 @@ impl Page {
             Ok(Some(answer)) => self.say(&answer).await,
             Err(refusal) => {
                 let later = refusal.waits();
+                self.shop.told.refused.inc();
                 self.waiting = later.then_some(sequence);
                 self.say(&ToPage::Refused { sequence: Some(sequence), message: refusal.message, later }).await?;
                 self.work().await;
@@ -268,6 +275,12 @@ impl Page {
                 self.more().await;
                 Ok(())
             }
+            Event::Stopping => {
+                self.say(&ToPage::Stopping).await?;
+                let reason = CloseReason { code: CloseCode::Restart, description: None };
+                let _ = self.socket.clone().close(Some(reason)).await;
+                Err(Closed)
+            }
             Event::Deleted => {
                 self.refuse(None, "This scene was deleted: it can be brought back in the Pattern book.".to_owned())
                     .await?;
@@ -302,7 +315,12 @@ impl Page {
     async fn pass_on(&mut self, result: Out) -> Result<(), Closed> {
         match result {
             Out::Json(message) => self.say(&message).await,
-            Out::Block(block) => taken(self.shop.limits, self.socket.binary(block)).await,
+            Out::Block(block) => {
+                if let Some(came) = self.came.take() {
+                    self.shop.told.first_block.observe(came.elapsed().as_secs_f64());
+                }
+                taken(self.shop.limits, self.socket.binary(block)).await
+            }
         }
     }
 
@@ -339,6 +357,7 @@ impl Page {
         };
         self.cancel = Cancel::default();
         let work = Work {
+            id: self.room.id,
             registry: self.shop.registry.clone(),
             memo: self.room.memo.clone(),
             scene,
@@ -352,7 +371,12 @@ impl Page {
             out: self.out.clone(),
         };
         let crew = self.room.crew.clone();
-        self.working = Some(tokio::task::spawn_blocking(move || crew.work(|| work.run())));
+        let (shop, scene) = (self.shop.clone(), self.room.id);
+        self.working = Some(tokio::task::spawn_blocking(move || {
+            let mut timed = Timed::new(&shop.told, scene);
+            crew.work(|| work.run());
+            timed.given_up = work.cancel.stopped();
+        }));
     }
 
     async fn finished(&mut self) {

@@ -31,6 +31,17 @@ impl Shelf {
         Self { folder: None, budget: 0, filled: Mutex::new(None) }
     }
 
+    /// False where nothing is kept.
+    pub const fn is_kept(&self) -> bool {
+        self.folder.is_some()
+    }
+
+    /// Why nothing can be put there, if so.
+    pub fn trouble(&self) -> Option<String> {
+        let folder = self.folder.as_ref()?;
+        fs::create_dir_all(folder).err().map(|error| format!("their folder cannot be made: {error}"))
+    }
+
     fn file(&self, key: &Key) -> Option<PathBuf> {
         Some(self.folder.as_ref()?.join(format!("{}{ENDING}", blake3::Hash::from(*key).to_hex())))
     }

@@ -206,7 +206,7 @@ async fn a_download_keeps_the_letters_of_its_name_and_no_name_breaks_a_header() 
     for (name, whole, plain) in [
         ("Ringelspiel – Größe 3", "Ringelspiel%20%E2%80%93%20Gr%C3%B6%C3%9Fe%203.json", "ringelspiel-gr-e-3.json"),
         ("../../etc/passwd", "-..-etc-passwd.json", "etc-passwd.json"),
-        ("a: b=c; d", "a-%20b%3Dc%3B%20d.json", "a-b-c-d.json"),
+        ("a: b; d", "a-%20b%3B%20d.json", "a-b-d.json"),
         ("回転", "%E5%9B%9E%E8%BB%A2.json", "scene.json"),
     ] {
         let mut document = scene();

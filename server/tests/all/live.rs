@@ -253,17 +253,17 @@ async fn what_went_and_came_back_as_it_was_is_sent_again() {
             put(&["nodes", "path", "params", "points"], scene()["nodes"]["path"]["params"]["points"].clone()),
         ),
     ] {
-        page.edited(away.clone()).await.unwrap();
-        page.kind("ends").await;
+        // Ends are told twice where offers are tried: those that are told now may be of what was before.
+        let gone = page.edited(away.clone()).await.unwrap();
+        page.until(|m| m["kind"] == "ends" && m["revision"] == gone).await;
         page.blocks.clear();
         page.edited(at).await.unwrap();
-        // Ends are told twice where offers are tried, so that some of what was away may still be on its way.
         while page.block("poses").await.0["node"] != "out" {}
         page.block("traces").await;
     }
     // The last one took the path away too, and its picture.
-    page.edited(put(&["nodes", "path", "params", "points"], json!([]))).await.unwrap();
-    page.kind("ends").await;
+    let gone = page.edited(put(&["nodes", "path", "params", "points"], json!([]))).await.unwrap();
+    page.until(|m| m["kind"] == "ends" && m["revision"] == gone).await;
     page.blocks.clear();
     page.edited(put(&["nodes", "path", "params", "points"], scene()["nodes"]["path"]["params"]["points"].clone()))
         .await

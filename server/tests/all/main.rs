@@ -6,4 +6,5 @@ mod live;
 mod safety;
 mod showing;
 mod steady;
+mod telling;
 mod versions;

@@ -9,7 +9,7 @@ use std::time::Duration;
 use zickzack_server::Limits;
 
 /// Rigid bodies for minutes.
-fn heavy() -> Value {
+pub fn heavy() -> Value {
     json!({
         "format": "zickzack-scene", "version": 1, "name": "Heap", "space": "deep", "fps": "24", "frames": 6000,
         "nodes": {
@@ -26,7 +26,7 @@ fn heavy() -> Value {
     })
 }
 
-async fn until(what: &str, fits: impl Fn() -> bool) {
+pub async fn until(what: &str, fits: impl Fn() -> bool) {
     let waited = tokio::time::timeout(PATIENCE, async {
         while !fits() {
             tokio::time::sleep(Duration::from_millis(5)).await;

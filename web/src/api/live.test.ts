@@ -137,6 +137,17 @@ describe('the live connection', () => {
     expect(useScene.getState().pending).toEqual([]);
   });
 
+  it('knows a server that said it stops from one that is away, until it is back', () => {
+    socket.says({ kind: 'stopping' });
+    socket.drop();
+    expect(useScene.getState()).toMatchObject({ connection: 'lost', stopping: true });
+    vi.advanceTimersByTime(10_000);
+    const next = Socket.all.at(-1)!;
+    next.opens();
+    next.says({ kind: 'scene', revision: 4, document: useScene.getState().document!, undo: null, redo: null });
+    expect(useScene.getState()).toMatchObject({ connection: 'open', stopping: false });
+  });
+
   it('sends again what was not kept when the connection comes back, with its number and label', () => {
     live.edit('set riders', riders(5));
     const first = sent()[0];

@@ -374,7 +374,7 @@ export class Live {
     switch (message.kind) {
       case 'scene':
         this.welcome = true;
-        set({ connection: 'open' });
+        set({ connection: 'open', stopping: false });
         setDocument({ base: message.document, revision: message.revision, undo: message.undo ?? null, redo: message.redo ?? null });
         this.pump();
         break;
@@ -391,6 +391,9 @@ export class Live {
         break;
       case 'ends':
         takeEnds(message.ends);
+        break;
+      case 'stopping':
+        set({ stopping: true });
         break;
       case 'here':
         break;

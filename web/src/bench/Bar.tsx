@@ -115,19 +115,20 @@ function SaveState() {
   const connection = useScene((state) => state.connection);
   const pending = useScene((state) => state.pending.length);
   const trouble = useScene((state) => state.trouble);
+  const stopping = useScene((state) => state.stopping);
   const revision = useScene((state) => state.revision);
   const wait = pending === 1 ? '1 change waits' : `${pending} changes wait`;
   const state = connection !== 'open' ? connection : trouble && pending ? 'trouble' : pending ? 'pending' : 'kept';
   const text = {
     open: '',
     connecting: 'connecting …',
-    lost: pending ? `no connection · ${wait}` : 'no connection',
+    lost: [stopping ? 'the server was stopped' : 'no connection', ...(pending ? [wait] : [])].join(' · '),
     trouble: `${wait} for the database`,
     pending: 'keeping …',
     kept: `all kept · edit ${revision}`,
   }[state];
   return (
-    <Tooltip title={state === 'trouble' ? (trouble ?? '') : state === 'lost' ? 'The server cannot be reached: what you change waits in this browser and is sent when it is back.' : ''}>
+    <Tooltip title={state === 'trouble' ? (trouble ?? '') : state === 'lost' ? `${stopping ? 'The server was stopped' : 'The server cannot be reached'}: what you change waits in this browser and is sent when it is back.` : ''}>
       <span className={`note save-state ${state}`} role="status" data-state={state}>
         {text}
       </span>

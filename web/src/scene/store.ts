@@ -52,6 +52,8 @@ export interface Message {
 
 interface State {
   connection: 'connecting' | 'open' | 'lost';
+  /** The server has said that it is being stopped, and is not back yet. */
+  stopping: boolean;
   revision: number;
   /** What the server keeps. */
   base: Scene | null;
@@ -103,6 +105,7 @@ interface State {
 
 const fresh: State = {
   connection: 'connecting',
+  stopping: false,
   revision: 0,
   base: null,
   pending: [],

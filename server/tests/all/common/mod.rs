@@ -55,12 +55,21 @@ impl Served {
     }
 
     async fn with(database: String, limits: Limits) -> Self {
+        Self::stopped_by(database, limits, std::future::pending()).await
+    }
+
+    /// One that stops when it is asked to.
+    pub async fn stopped_by(
+        database: String,
+        limits: Limits,
+        stops: impl Future<Output = ()> + Send + 'static,
+    ) -> Self {
         let pool = store::connect(&database, PATIENCE, |_| ()).await.unwrap();
         let listener = TcpListener::bind("127.0.0.1:0").unwrap();
         let port = listener.local_addr().unwrap().port();
         let shelf = zickzack_server::recorder::Shelf::nowhere();
         let shop = Shop::limited(pool, loopback_hosts(port), shelf, limits);
-        actix_web::rt::spawn(serve(shop.clone(), listener));
+        actix_web::rt::spawn(serve(shop.clone(), listener, stops));
         let host = format!("127.0.0.1:{port}");
         Self { base: format!("http://{host}"), host, client: Client::default(), database, shop }
     }
@@ -151,6 +160,18 @@ impl Page {
             _ => {}
         }
         None
+    }
+
+    /// True when the other end closes the connection.
+    pub async fn closes(&mut self) -> bool {
+        let end = async {
+            while let Some(Ok(frame)) = self.socket.next().await {
+                if matches!(frame, Frame::Close(_)) {
+                    break;
+                }
+            }
+        };
+        tokio::time::timeout(PATIENCE, end).await.is_ok()
     }
 
     pub async fn kind(&mut self, kind: &str) -> Value {
