@@ -192,6 +192,17 @@ impl Visit {
         self.server = None;
     }
 
+    /// Asks the server to stop, as whoever runs it does, and waits until it is gone.
+    pub fn stop_server(&mut self) -> Result<()> {
+        let mut server = self.server.take().context("the server does not run")?;
+        let asked = Command::new("kill").args(["-TERM", &server.id().to_string()]).status()?;
+        let ended = server.0.wait()?;
+        if !asked.success() || !ended.success() {
+            bail!("the server did not end by itself: {ended}");
+        }
+        Ok(())
+    }
+
     /// Starts the server again where it was.
     pub fn bring_server_back(&mut self) -> Result<()> {
         let port = self.base.rsplit(':').next().context("a port")?.to_owned();

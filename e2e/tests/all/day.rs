@@ -475,3 +475,22 @@ async fn edits_outlive_kills_of_the_server_and_of_the_database_each_exactly_once
     assert!(told.each_once(), "{told:?}");
     Ok(())
 }
+
+#[tokio::test]
+async fn a_server_that_is_stopped_says_so_and_what_is_changed_meanwhile_is_kept_when_it_is_back() -> Result<()> {
+    let mut visit = Visit::start(1280, 800).await?;
+    visit.begin_from("One path, many riders").await?;
+    visit.choose_node("Twelve").await?;
+    visit.stop_server()?;
+    let told = |text: &str| format!("return document.querySelector('.save-state')?.textContent === '{text}'");
+    visit.until("that it was stopped", &told("the server was stopped")).await?;
+    visit.fill("riders", "7").await?;
+    visit.until("what waits", &told("the server was stopped · 1 change waits")).await?;
+    if let Ok(path) = std::env::var("ZICKZACK_PICTURE") {
+        visit.picture(std::path::Path::new(&path)).await?;
+    }
+    visit.bring_server_back()?;
+    visit.kept().await?;
+    assert_eq!(visit.document().await?["nodes"]["ride"]["params"]["riders"], 7);
+    visit.end().await
+}
