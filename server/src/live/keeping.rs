@@ -122,8 +122,9 @@ impl Room {
 
     /// Keeps all that waits.
     async fn keep_all(self: Arc<Self>, shop: Arc<Shop>) {
-        let mut held = self.held().await;
         loop {
+            // Anew each time: who only looks at the scene has a turn in between.
+            let mut held = self.held().await;
             let group = self.queue.next();
             if group.is_empty() {
                 return;
