@@ -132,15 +132,20 @@ fn models(
     chosen(compiled, wanted).map(place).collect()
 }
 
-fn outputs(compiled: &Compiled, wanted: &Wanted, range: Frames) -> Result<Named, Refusal> {
+/// Frames at which every thing is asked for, where `keyed` in keys: those that are made few begin with one at each frame.
+fn rows(wanted: &Wanted, range: Frames, keyed: bool) -> f64 {
+    let step = if keyed && wanted.tolerance.is_some() { wanted.step.min(1.0) } else { wanted.step };
+    ((range.to - range.from) / step).floor() + 1.0
+}
+
+fn outputs(compiled: &Compiled, wanted: &Wanted, range: Frames, keyed: bool) -> Result<Named, Refusal> {
     let found: Named = chosen(compiled, wanted).map(|end| (end.name.clone(), end.motion.clone())).collect();
     if found.is_empty() {
         return Err(Refusal::bad(
             "There is no working Output to hand off: add an Output node and thread a motion to it.",
         ));
     }
-    let poses: f64 =
-        found.iter().map(|(_, motion)| motion.len() as f64).sum::<f64>() * (range.to - range.from) / wanted.step;
+    let poses = found.iter().map(|(_, motion)| motion.len() as f64).sum::<f64>() * rows(wanted, range, keyed);
     if poses > MOST_POSES {
         return Err(Refusal::bad(format!(
             "{:.0} million poses are more than one hand-off can take here: choose fewer frames or a larger step, or use the command line.",
@@ -178,7 +183,7 @@ pub async fn look(
         let range = range(&wanted, &state.scene)?;
         let compiled =
             compile_now((&registry, &Memo::default(), &FromShelf(&shelf)), &state.scene, &state.files, cancel);
-        let outputs = outputs(&compiled, &wanted, range)?;
+        let outputs = outputs(&compiled, &wanted, range, true)?;
         let (_, motion) = &outputs[0];
         let keys = keys(motion, range, &wanted, cancel)?;
         let first = state.scene.first_frame as f64;
@@ -278,7 +283,7 @@ pub async fn write(
         let range = range(&wanted, &state.scene)?;
         let compiled =
             compile_now((&registry, &Memo::default(), &FromShelf(&shelf)), &state.scene, &state.files, cancel);
-        let outputs = outputs(&compiled, &wanted, range)?;
+        let outputs = outputs(&compiled, &wanted, range, !is_table)?;
         if is_table {
             let table =
                 csv::Table { outputs: &outputs, range, step: wanted.step, first_frame: state.scene.first_frame };
