@@ -6,7 +6,9 @@
 //! is a solution: it was flown, and it lands.
 
 use super::air::Air;
+use crate::work::here;
 use glam::{DMat4, DVec3, DVec4};
+use rayon::prelude::*;
 
 /// What is asked of a throw beside where it lands.
 #[derive(Debug, Clone, Copy, PartialEq)]
@@ -44,7 +46,10 @@ pub fn aimed(air: &Air, by: DVec3, wanted: Wanted) -> Vec<Aimed> {
     let free = Air { quadratic: 0.0, ..*air };
     let mut found = aimed_free(&free, by, wanted);
     if air.is_stepped() {
-        found = found.into_iter().filter_map(|way| through_drag(air, by, wanted, way)).collect();
+        // Each is followed by itself, side by side.
+        let counted = here();
+        let followed = |way| counted.on(|| through_drag(air, by, wanted, way));
+        found = found.into_par_iter().filter_map(followed).collect();
         found.sort_by(|a, b| a.seconds.total_cmp(&b.seconds));
         found.dedup_by(|a, b| (a.seconds - b.seconds).abs() <= 1e-6 * b.seconds);
     }
