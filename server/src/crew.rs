@@ -111,22 +111,22 @@ impl Background {
         work: impl FnOnce(&Cancel) -> Result<T, Refusal> + Send + 'static,
     ) -> Result<T, Refusal> {
         let counter = self.counter(scene);
-        let stops = || Refusal::full("The server is being stopped: ask again when it is back.");
-        let closed = |_| stops();
-        let of_the_scene = counter.turns.clone().acquire_owned().await.map_err(closed)?;
+        let closed = |_| Refusal::stopping();
+        // Also what waits for its turn is given up.
         let cancel = Cancel::default();
         let _wanted = Wanted::new(&counter, &cancel);
+        let of_the_scene = counter.turns.clone().acquire_owned().await.map_err(closed)?;
         let of_all = self.turns.clone().acquire_owned().await.map_err(closed)?;
         let crew = Crew::new(Rank::Background)?;
-        let (own, at_work) = (cancel.clone(), self.at_work.clone());
+        let (own, at_work, counter) = (cancel.clone(), self.at_work.clone(), counter.clone());
         let done = tokio::task::spawn_blocking(move || {
             // Its turn lasts until it has ended, whoever still waits for it.
-            let _turns = (of_the_scene, of_all, at_work);
+            let _turns = (of_the_scene, of_all, at_work, counter);
             if own.stopped() { Err(Refusal::no_scene()) } else { crew.work(|| work(&own)) }
         });
         let done = done.await;
         if cancel.stopped() {
-            return Err(if self.turns.is_closed() { stops() } else { Refusal::no_scene() });
+            return Err(if self.turns.is_closed() { Refusal::stopping() } else { Refusal::no_scene() });
         }
         done.map_err(|error| {
             tracing::error!("work failed: {error}");

@@ -135,7 +135,10 @@ pub async fn health(shop: web::Data<Shop>) -> HttpResponse {
     let asked = tokio::time::timeout(DATABASE, sqlx::query("SELECT 1 FROM scenes LIMIT 1").execute(&shop.pool)).await;
     let database = match asked {
         Ok(Ok(_)) => Ok(()),
-        Ok(Err(_)) => Err("it cannot be reached, or answers with an error: the log tells which".to_owned()),
+        Ok(Err(error)) => {
+            tracing::error!("health: {error}");
+            Err("it cannot be reached, or answers with an error: the log tells which".to_owned())
+        }
         Err(_) => Err(format!("it does not answer within {} s", DATABASE.as_secs())),
     };
     let recordings = shop.shelf.trouble();

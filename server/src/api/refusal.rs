@@ -65,6 +65,11 @@ impl Refusal {
         Self::with_status(StatusCode::SERVICE_UNAVAILABLE, message).passing()
     }
 
+    /// The server is about to be gone.
+    pub fn stopping() -> Self {
+        Self::full("The server is being stopped: ask again when it is back.")
+    }
+
     /// The server has a fault.
     pub fn broken() -> Self {
         let message = "The server failed at it; nothing was changed. What was in its way is in its log.";

@@ -117,7 +117,9 @@ impl Room {
         let (answer, told) = oneshot::channel();
         self.queue.all().push_back(Asked { client: client.to_owned(), sequence, wish, alone: false, answer });
         actix_web::rt::spawn(self.clone().keep_all(shop.clone()));
-        told.await.unwrap_or_else(|_| Err(Refusal::broken()))
+        // Nobody keeps it any more: where the server stops the page keeps it, and brings it when the server is back.
+        let unkept = || if shop.is_stopping() { Refusal::stopping() } else { Refusal::broken() };
+        told.await.unwrap_or_else(|_| Err(unkept()))
     }
 
     /// Keeps all that waits.
