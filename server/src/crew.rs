@@ -14,7 +14,7 @@ use zickzack_core::motion::Cancel;
 /// How soon threads have their turn where there are fewer cores.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Rank {
-    /// Somebody looks at what comes of it. Still after what answers requests and keeps edits.
+    /// Somebody looks at what comes of it: beside the browser that shows it, where both are on one machine.
     Seen,
     /// Small pictures, files, recordings.
     Background,
@@ -25,7 +25,7 @@ impl Rank {
     pub fn take(self) {
         // From 0 to 100, of which 50 is what a thread has by itself.
         let value: u8 = match self {
-            Self::Seen => 25,
+            Self::Seen => 50,
             Self::Background => 0,
         };
         let Ok(value) = ThreadPriorityValue::try_from(value) else { return };
