@@ -158,20 +158,26 @@ struct Span;
 
 impl RootSpanBuilder for Span {
     fn on_request_start(request: &ServiceRequest) -> tracing::Span {
-        let scene = request.match_info().get("id").and_then(|id| Uuid::parse_str(id).ok());
         let kind = request.match_pattern().unwrap_or_else(|| "page".to_owned());
         tracing::info_span!(
             "request",
             method = %request.method(),
             kind,
-            scene = scene.map(tracing::field::display),
+            scene = tracing::field::Empty,
             status = tracing::field::Empty
         )
     }
 
     fn on_request_end<B: MessageBody>(span: tracing::Span, outcome: &Result<ServiceResponse<B>, actix_web::Error>) {
         let status = match outcome {
-            Ok(response) => response.status(),
+            Ok(response) => {
+                // Only who answered knows what stood in the address.
+                let id = response.request().match_info().get("id");
+                if let Some(scene) = id.and_then(|id| Uuid::parse_str(id).ok()) {
+                    span.record("scene", tracing::field::display(scene));
+                }
+                response.status()
+            }
             Err(error) => error.as_response_error().status_code(),
         };
         span.record("status", status.as_u16());
