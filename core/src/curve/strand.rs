@@ -90,6 +90,8 @@ impl Piece {
     }
 }
 
+/// Part of a strand's length by which rounding may miss a joint.
+const AT_JOINT: f64 = 1e-12;
 /// A turn of the direction by more than this, in radians, is a corner.
 const CORNER: f64 = 1e-5;
 
@@ -199,6 +201,33 @@ impl Strand {
     pub fn at_normalised(&self, s: f64) -> OnStrand {
         let (index, t) = self.locate(s);
         self.on(index, t)
+    }
+
+    /// Two places about `2 · step` metres apart on both sides of an `s` in [0, L], with how far along they lie, both on one piece: that
+    /// to which one goes where `s` is at a joint without a corner, moved into it at its ends. `step` is made smaller
+    /// where the piece is short. What lies between them is right to rounding, and not only to what the way from
+    /// length to parameter is.
+    pub fn about(&self, s: f64, ahead: bool, step: f64) -> [(f64, OnStrand); 2] {
+        let near = AT_JOINT * self.length();
+        let (mut index, _) = self.locate(s);
+        let [start, end] = [self.starts[index], self.starts[index + 1]];
+        let smooth = |joint: f64| !self.corners.contains(&joint);
+        if ahead && end - s < near && index + 1 < self.segments.len() && smooth(end) {
+            index += 1;
+        } else if !ahead && s - start < near && index > 0 && smooth(start) {
+            index -= 1;
+        }
+        let [start, end] = [self.starts[index], self.starts[index + 1]];
+        let step = step.min(0.25 * (end - start));
+        // Not up to its ends, where all that hangs on the place may be of the piece beside it.
+        let s = s.clamp(start + 1.5 * step, end - 1.5 * step);
+        let t = self.parameter(index, s);
+        let speed = |t: f64| self.segments[index].derivative(t).length();
+        let here = speed(t);
+        let by = if here > 0.0 { step / here } else { 0.0 };
+        // Beside a cusp the parameter runs ever faster: Simpson's rule tells how far it is.
+        let apart = (speed(t - by) + 4.0 * here + speed(t + by)) * by / 3.0;
+        [(s - 0.5 * apart, self.on(index, t - by)), (s + 0.5 * apart, self.on(index, t + by))]
     }
 
     /// Only the place, for an `s` that lies in [0, L] already. `piece` is where it looks first, and is set

@@ -2,6 +2,7 @@
 
 use super::{Break, Cancel, Columns, Contact, Extent, Frames, Motion, MotionError, Sample, as_inner};
 use crate::curve::Path;
+use crate::signal::velocity_of;
 use crate::pose::Axis;
 use glam::DVec3;
 use std::ops::Range;
@@ -30,7 +31,12 @@ impl Pivoted {
         }
     }
 
-    fn finish(&self, columns: Columns, out: &mut Sample) {
+    fn finish(&self, at: impl Iterator<Item = (usize, f64)>, columns: Columns, out: &mut Sample) {
+        if columns.contain(Columns::VELOCITY) && self.inner.varies().contain(Columns::SCALE) {
+            for (row, growth) in growths(&*self.inner, self.pivot, &at.collect::<Vec<_>>()) {
+                out.velocities[row] = out.velocities[row] - out.orientations[row] * growth;
+            }
+        }
         let arm = |row: usize, out: &Sample| out.orientations[row] * (self.pivot * out.scales[row]);
         for row in 0..out.positions.len() {
             out.positions[row] = out.positions[row] - arm(row, out);
@@ -40,6 +46,31 @@ impl Pivoted {
         }
         out.keep(columns);
     }
+}
+
+/// Frames beside one at which a thing that grows there has another size.
+const BESIDE: f64 = 1e-4;
+
+/// How fast a point of each thing moves in its own axes because it grows, metres per frame: the rows of those that do.
+pub(super) fn growths(motion: &dyn Motion, point: DVec3, at: &[(usize, f64)]) -> Vec<(usize, DVec3)> {
+    let scales = |by: f64| {
+        let mut sample = Sample::default();
+        let at: Vec<(usize, f64)> = at.iter().map(|&(object, frame)| (object, frame + by)).collect();
+        motion.sample_at(&at, Columns::SCALE, &mut sample);
+        sample.scales
+    };
+    let sides = [scales(-BESIDE), scales(0.0), scales(BESIDE)];
+    let grows = |row: &usize| sides[0][*row] != sides[1][*row] || sides[1][*row] != sides[2][*row];
+    let one = |row: usize| {
+        let (object, frame) = at[row];
+        let mut sample = Sample::default();
+        let place = |frame: f64| {
+            motion.sample_at(&[(object, frame)], Columns::SCALE, &mut sample);
+            point * sample.scales[0]
+        };
+        (row, velocity_of(place, frame))
+    };
+    (0..at.len()).filter(grows).map(one).collect()
 }
 
 impl Motion for Pivoted {
@@ -52,12 +83,12 @@ impl Motion for Pivoted {
 
     fn sample_at(&self, at: &[(usize, f64)], columns: Columns, out: &mut Sample) {
         self.inner.sample_at(at, Self::needs(columns), out);
-        self.finish(columns, out);
+        self.finish(at.iter().copied(), columns, out);
     }
 
     fn sample_range(&self, frame: f64, objects: Range<usize>, columns: Columns, out: &mut Sample) {
-        self.inner.sample_range(frame, objects, Self::needs(columns), out);
-        self.finish(columns, out);
+        self.inner.sample_range(frame, objects.clone(), Self::needs(columns), out);
+        self.finish(objects.map(|object| (object, frame)), columns, out);
     }
 
     fn varies(&self) -> Columns {

@@ -1,5 +1,6 @@
 //! Things that are struck: they rattle about a point, or give way, and come to rest again.
 
+use super::pivot::growths;
 use super::ringing::Ringing;
 use super::{Break, BreakKind, Cancel, Columns, Contact, Extent, Frames, Hits, Motion, MotionError, Sample, as_inner};
 use crate::curve::Path;
@@ -111,6 +112,11 @@ impl Motion for Rattle {
         self.inner.sample_at(at, self.needs(columns), out);
         let before: Vec<Pose> =
             if self.cuts(columns) { (0..at.len()).map(|row| out.pose(row)).collect() } else { Vec::new() };
+        let grows = self.blow.turn != 0.0 && columns.contain(Columns::VELOCITY);
+        let mut growth = vec![DVec3::ZERO; if grows { at.len() } else { 0 }];
+        if grows && self.inner.varies().contain(Columns::SCALE) {
+            growths(&*self.inner, self.blow.pivot, at).into_iter().for_each(|(row, by)| growth[row] = by);
+        }
         for (row, &(object, frame)) in at.iter().enumerate() {
             let [push, turn, push_rate, turn_rate] = self.off(object, frame);
             if let Some(position) = out.positions.get_mut(row) {
@@ -132,7 +138,8 @@ impl Motion for Rattle {
                 }
                 if let Some(velocity) = out.velocities.get_mut(row) {
                     let spin = out.spins[row];
-                    *velocity += spin.cross(arm) - (by * spin + turn_rate).cross(by * arm);
+                    let grown = *orientation * growth[row];
+                    *velocity += spin.cross(arm) - (by * spin + turn_rate).cross(by * arm) + grown - by * grown;
                 }
                 *orientation = by * *orientation;
             }

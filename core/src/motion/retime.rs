@@ -30,6 +30,8 @@ pub enum Timing {
 
 /// The first thing, by which a number over time is asked.
 const FIRST: Thing = Thing { index: 0, count: 1 };
+/// Part of the way there within which it is at the turn.
+const AT_TURN: f64 = 1e-9;
 /// Looks at a frame for where a number over time passes a value.
 const LOOKS: f64 = 4.0;
 
@@ -113,6 +115,33 @@ impl Retimed {
         Self { inner, timing }
     }
 
+    /// Where it turns back nothing is shown of what comes after: how fast things are there is how fast they come.
+    fn at_the_turn(&self, shown: &[(usize, f64)], columns: Columns, out: &mut Sample) {
+        let (Timing::ThereAndBack { frames }, true) = (&self.timing, columns.touch(Columns::RATES)) else { return };
+        let before = frames * (1.0 - AT_TURN);
+        let rows: Vec<usize> = (0..shown.len()).filter(|&row| shown[row].1 > before).collect();
+        if rows.is_empty() {
+            return;
+        }
+        let at: Vec<(usize, f64)> = rows.iter().map(|&row| (shown[row].0, before)).collect();
+        let mut coming = Sample::default();
+        self.inner.sample_at(&at, columns.and(Columns::RATES), &mut coming);
+        for (from, row) in rows.into_iter().enumerate() {
+            if let Some(velocity) = out.velocities.get_mut(row) {
+                *velocity = coming.velocities[from];
+            }
+            if let Some(spin) = out.spins.get_mut(row) {
+                *spin = coming.spins[from];
+            }
+            if let Some(travel) = out.travels.get_mut(row) {
+                *travel = coming.travels[from];
+            }
+            if let Some(place) = out.places.get_mut(row) {
+                (place.rate, place.direction) = (coming.places[from].rate, coming.places[from].direction);
+            }
+        }
+    }
+
     /// Frames within a range at which a frame of the other motion is shown, on each of the stretches between bends.
     fn when(&self, shown: f64, range: Frames) -> Vec<f64> {
         match self.timing {
@@ -168,6 +197,7 @@ impl Motion for Retimed {
         let shown: Vec<(usize, f64)> =
             at.iter().zip(&times).map(|(&(object, _), &(frame, _))| (object, frame)).collect();
         self.inner.sample_at(&shown, columns, out);
+        self.at_the_turn(&shown, columns, out);
         for (row, &(_, rate)) in times.iter().enumerate() {
             if let Some(velocity) = out.velocities.get_mut(row) {
                 *velocity *= rate;

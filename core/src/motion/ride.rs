@@ -76,10 +76,10 @@ const PATH_STEP: f64 = 0.02;
 /// Half the part of a strand over which the turning of its axes is measured.
 const LENGTH_STEP: f64 = 1e-6;
 /// Times that a finer part is looked at, and how much finer it is each time.
-const FINER_LOOKS: usize = 5;
-const FINER: f64 = 0.2;
-/// Part of a slope by which its two sides may differ for the mean to count.
-const EVEN: f64 = 1e-3;
+const FINER_LOOKS: usize = 6;
+const FINER: f64 = 0.1;
+/// Part of a slope by which a finer one may differ.
+const EVEN: f64 = 1e-5;
 
 /// A place on a strand.
 struct Spot {
@@ -330,6 +330,22 @@ impl Ride {
         }
     }
 
+    /// Metres on the strand for each metre of phase right after a rider that goes at this rate, in laps, is there: where it
+    /// turns back it goes back.
+    fn pace(&self, spot: &Spot, rate: f64) -> f64 {
+        if self.end != RideEnd::TurnBack {
+            return spot.pace;
+        }
+        let forth = if rate < 0.0 { -1.0 } else { 1.0 };
+        if spot.laps > 1.0 - ROUND {
+            -forth
+        } else if spot.laps < ROUND {
+            forth
+        } else {
+            spot.pace
+        }
+    }
+
     /// True where a rider that goes at this rate, in laps, is on the path right after it has this phase: past an end it
     /// stays there, or leaves the path.
     fn goes_along(&self, laps: f64, rate: f64) -> bool {
@@ -385,48 +401,24 @@ impl Ride {
         if self.offset.is_none() {
             return strand.at_normalised(s).tangent;
         }
-        let length = strand.length();
-        let at = |s: f64| self.place_on(now, (index, strand), object, strand.normalise(s));
-        // Not across a corner: at one it is the side after it that counts.
-        let near = ROUND * length.max(1.0);
-        let (mut low, mut high) = if strand.closed() { (f64::NEG_INFINITY, f64::INFINITY) } else { (0.0, length) };
-        for corner in strand.corners() {
-            let past = s - corner;
-            let past = if strand.closed() { past - (past / length).round() * length } else { past };
-            if past < 0.0 {
-                high = high.min(s - past - near);
-            } else {
-                low = low.max(s - past + near);
-            }
-        }
-        let s = s.min(high).max(low);
-        let sides = |step: f64| {
-            let between = |from: f64, to: f64| (to - from > 0.25 * step).then(|| (at(to) - at(from)) / (to - from));
-            (between(low.max(s - step), s), between(s, high.min(s + step)))
+        let slope = |step: f64| {
+            let [(from, before), (to, after)] = strand.about(s, ahead, step);
+            let at = |s: f64, here: OnStrand| self.off_path(now, index, object, s, here);
+            (to > from).then(|| (at(to, after) - at(from, before)) / (to - from)).unwrap_or(before.tangent)
         };
-        let even = |one: DVec3, other: DVec3| one.distance(other) <= EVEN * (one.length() + other.length());
-        let settled = |(fine, wide): (Option<DVec3>, Option<DVec3>)| match (fine, wide) {
-            (Some(fine), Some(wide)) => even(fine, wide),
-            _ => fine.is_none(),
-        };
-        let mut step = LENGTH_STEP * length;
-        let mut now = sides(step);
-        // What bends fast is looked at more finely, until it is straight there or each side is the same as before.
+        let widest = slope(LENGTH_STEP * strand.length());
+        // What bends fast is looked at more finely, until it is the same as before.
+        let (mut step, mut wide) = (LENGTH_STEP * strand.length(), widest);
         for _ in 0..FINER_LOOKS {
-            if matches!(now, (Some(before), Some(after)) if even(before, after)) {
-                break;
-            }
             step *= FINER;
-            let wide = std::mem::replace(&mut now, sides(step));
-            if settled((now.0, wide.0)) && settled((now.1, wide.1)) {
-                break;
+            let fine = slope(step);
+            if fine.distance(wide) <= EVEN * fine.length() {
+                return fine;
             }
+            wide = fine;
         }
-        match now {
-            (Some(before), Some(after)) if even(before, after) => 0.5 * (before + after),
-            (Some(_), Some(after)) if ahead => after,
-            (before, after) => before.or(after).unwrap_or(strand.at_normalised(s).tangent),
-        }
+        // At a cusp there is no end to it.
+        widest
     }
 
     fn velocity(&self, now: &Now<'_>, object: usize, laps: f64) -> DVec3 {
@@ -435,7 +427,7 @@ impl Ride {
         let spot = self.spot(laps, strand.length());
         let rate = self.rate(object, now.frame);
         let stays = self.end == RideEnd::Hold && !self.goes_along(laps, rate);
-        let speed = if stays { 0.0 } else { strand.length() * rate * spot.pace };
+        let speed = if stays { 0.0 } else { strand.length() * rate * self.pace(&spot, rate) };
         let along = if spot.beyond == 0.0 && self.goes_along(laps, rate) {
             self.slope(now, (index, strand), object, spot.s, speed >= 0.0)
         } else {
@@ -457,7 +449,8 @@ impl Ride {
         let changing =
             self.laps.is_some() || self.speed.is_some() || self.start.over_time() || self.progress.over_time();
         let rate = if changing { self.rate(object, now.frame) } else { seat.laps };
-        let direction = if rate < 0.0 { -1.0 } else { 1.0 } * if spot.pace < 0.0 { -1.0 } else { 1.0 };
+        let pace = self.pace(&spot, rate);
+        let direction = if rate < 0.0 { -1.0 } else { 1.0 } * pace;
         let here = strand.at_normalised(spot.s);
         if let Some(position) = out.positions.get_mut(row) {
             *position = self.off_path(now, index, object, spot.s, here) + here.tangent * spot.beyond;
@@ -469,7 +462,7 @@ impl Ride {
             *travel = here.tangent * direction;
         }
         if let Some(place) = out.places.get_mut(row) {
-            let rate = if changing { rate } else { rate / self.seating.frames } * spot.pace;
+            let rate = if changing { rate } else { rate / self.seating.frames } * pace;
             let beyond = (self.end == RideEnd::RunOn).then_some(spot.beyond);
             let rate = if self.goes_along(laps, rate) { rate } else { 0.0 };
             *place = Place { strand: index, s: spot.s, laps: spot.laps, direction, rate, beyond };

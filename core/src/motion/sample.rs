@@ -33,6 +33,8 @@ impl Columns {
     pub const CUT: Self = Self(1024);
     /// Everything a pose is made of, and whether it is there.
     pub const POSE: Self = Self(1 | 2 | 4 | 8);
+    /// Everything that says how a thing changes.
+    pub const RATES: Self = Self(16 | 32 | 64 | 128);
 
     /// True when all of `other` are in it.
     pub const fn contain(self, other: Self) -> bool {

@@ -69,16 +69,16 @@ fn slope_of(at: impl Fn(f64) -> f64, frame: f64, change: impl Fn(f64) -> f64) ->
 }
 
 /// The same for places.
-pub(crate) fn velocity_of(at: impl Fn(f64) -> DVec3, frame: f64) -> DVec3 {
+pub(crate) fn velocity_of(at: impl FnMut(f64) -> DVec3, frame: f64) -> DVec3 {
     one_sided(at, frame, |change| change, DVec3::length)
 }
 
-fn one_sided<T>(at: impl Fn(f64) -> T, frame: f64, change: impl Fn(T) -> T, size: impl Fn(T) -> f64) -> T
+fn one_sided<T>(mut at: impl FnMut(f64) -> T, frame: f64, change: impl Fn(T) -> T, size: impl Fn(T) -> f64) -> T
 where
     T: Copy + Default + Add<Output = T> + Sub<Output = T> + Mul<f64, Output = T>,
 {
     let here = at(frame);
-    let sides =
+    let mut sides =
         |step: f64| (change(here - at(frame - step)) * (1.0 / step), change(at(frame + step) - here) * (1.0 / step));
     let mut step = STEP;
     let mut now = sides(step);

@@ -350,7 +350,7 @@ fn one_sided(motion: &dyn Motion, object: usize, frame: f64) -> Result<(), TestC
         return Ok(());
     }
     // Nor of a side that still bends within the look.
-    let settled = |side: DVec3, nearest: DVec3| side.distance(2.0 * nearest) <= 1e-3 * (size + side.length());
+    let settled = |side: DVec3, nearest: DVec3| side.distance(2.0 * nearest) <= 1e-4 * size + 1e-3 * side.length();
     if !settled(before, (p[5] - p[1]) / h) || !settled(after, (p[3] - p[6]) / h) {
         return Ok(());
     }
