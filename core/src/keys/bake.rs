@@ -312,6 +312,21 @@ const BESIDE: [f64; 2] = [1e-3, 1e-4];
 /// Frames within which a leap is where it is said to be.
 const MOMENT: f64 = 2e-9;
 
+/// The moments at which a track leaps: either side is right there.
+pub(super) struct Leaps(Vec<f64>);
+
+impl Leaps {
+    pub fn of(track: &Track) -> Self {
+        Self(track.instants.iter().filter(|i| i.broken.is_some()).map(|i| i.frame).collect())
+    }
+
+    fn hold(&self, frame: f64) -> bool {
+        let after = self.0.partition_point(|leap| *leap < frame);
+        let near = |i: usize| self.0.get(i).is_some_and(|leap| (leap - frame).abs() <= MOMENT);
+        near(after) || after.checked_sub(1).is_some_and(near)
+    }
+}
+
 /// Frames at which keys are compared with a motion over a range: at every 64th of a frame, on both sides of every key
 /// and between keys that stand close, and between all instants of the track, which lie closer where much happens.
 pub(super) fn compared(range: Frames, track: &Track, keys: impl Iterator<Item = f64>) -> Vec<f64> {
@@ -328,15 +343,8 @@ pub(super) fn compared(range: Frames, track: &Track, keys: impl Iterator<Item = 
         (0..=count).map(|i| range.from + i as f64 / PARTS).chain(beside).chain(within).chain(between).collect();
     // What comes at the very end may belong to what would come after it.
     frames.retain(|frame| *frame >= range.from && (*frame < range.to || range.from == range.to));
-    // At the moment of a leap either side is right.
-    let leaps: Vec<f64> = track.instants.iter().filter(|i| i.broken.is_some()).map(|i| i.frame).collect();
-    frames.retain(|frame| {
-        let after = leaps.partition_point(|leap| leap < frame);
-        [after.checked_sub(1), Some(after)]
-            .into_iter()
-            .flatten()
-            .all(|i| leaps.get(i).is_none_or(|leap| (leap - frame).abs() > MOMENT))
-    });
+    let leaps = Leaps::of(track);
+    frames.retain(|frame| !leaps.hold(*frame));
     frames.sort_by(f64::total_cmp);
     frames.dedup();
     frames
@@ -371,7 +379,7 @@ const BETWEEN: u32 = 7;
 pub(super) fn compare(
     motion: &dyn Motion,
     object: usize,
-    frames: &[f64],
+    (frames, leaps): (&[f64], &Leaps),
     keyed: impl Fn(f64) -> (DVec3, DQuat),
     (tolerance, turn): (f64, f64),
 ) -> Vec<Missed> {
@@ -400,6 +408,7 @@ pub(super) fn compare(
             let (from, by) = (a.frame, (b.frame - a.frame) / f64::from(BETWEEN + 1));
             (1..=BETWEEN).map(move |i| from + by * f64::from(i))
         })
+        .filter(|frame| !leaps.hold(*frame))
         .collect();
     let mut missed: Vec<Missed> = look(&between).into_iter().chain(first).map(|(missed, _)| missed).collect();
     missed.sort_by(|a, b| a.frame.total_cmp(&b.frame));
@@ -409,6 +418,7 @@ pub(super) fn compare(
             let far = top(three, |missed| missed.far / tolerance);
             far.into_iter().chain(top(three, |missed| missed.turned / turn))
         })
+        .filter(|frame| !leaps.hold(*frame))
         .collect();
     missed.extend(look(&tops).into_iter().map(|(missed, _)| missed));
     missed.sort_by(|a, b| a.frame.total_cmp(&b.frame));
@@ -444,7 +454,7 @@ fn measured(
         let place = DVec3::from(keys.position.each_ref().map(|channel| channel.at(frame).0[0]));
         (place, DQuat::from_array(keys.orientation.at(frame).0).normalize())
     };
-    let missed = compare(motion, object, &frames, keyed, tolerance);
+    let missed = compare(motion, object, (&frames, &Leaps::of(track)), keyed, tolerance);
     let (off, turned_off) = (worst(&missed, |missed| missed.far), worst(&missed, |missed| missed.turned));
     (ObjectKeys { off, turned_off, ..keys }, missed)
 }

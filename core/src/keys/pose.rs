@@ -1,7 +1,7 @@
 //! From a motion to few keys of the numbers that pose one thing.
 
 use super::bake::{
-    HELD, MOST_INSTANTS, MOST_ROUNDS, Missed, SEEN, apart, compare, compared, kept_contacts, moves, position,
+    HELD, Leaps, MOST_INSTANTS, MOST_ROUNDS, Missed, SEEN, apart, compare, compared, kept_contacts, moves, position,
     reduced_by, scale, worst,
 };
 use super::channel::Channel;
@@ -85,7 +85,7 @@ fn measured(
         let at = |channels: &[Channel<1>; 3]| DVec3::from(channels.each_ref().map(|channel| channel.at(frame).0[0]));
         (at(&keys.place), from_degrees(at(&keys.turn)))
     };
-    let missed = compare(motion, object, &frames, keyed, (tolerance, angle));
+    let missed = compare(motion, object, (&frames, &Leaps::of(track)), keyed, (tolerance, angle));
     let (off, turned_off) = (worst(&missed, |missed| missed.far), worst(&missed, |missed| missed.turned));
     let over = |missed: &Missed| missed.far > SEEN * tolerance || missed.turned > SEEN * angle;
     let missed = missed.iter().filter(|missed| over(missed)).map(|missed| missed.frame).collect();

@@ -2,8 +2,8 @@
 
 use super::{Break, Cancel, Columns, Contact, Extent, Frames, Motion, MotionError, Sample, as_inner};
 use crate::curve::Path;
-use crate::signal::velocity_of;
 use crate::pose::Axis;
+use crate::signal::velocity_of;
 use glam::DVec3;
 use std::ops::Range;
 use std::sync::Arc;
