@@ -6,9 +6,15 @@ mod load;
 mod serve;
 
 use anyhow::Result;
+use cap::Cap;
 use clap::{Parser, Subcommand};
+use std::alloc::System;
 use std::path::PathBuf;
 use std::process::ExitCode;
+
+/// Counts what is held, so that work that takes too much can be given up.
+#[global_allocator]
+static HELD: Cap<System> = Cap::new(System, usize::MAX);
 
 #[derive(Parser)]
 #[command(

@@ -12,6 +12,7 @@ use tracing_subscriber::fmt::format::FmtSpan;
 use zickzack_core::nodes::Registry;
 use zickzack_core::scene::Scene;
 use zickzack_formats::files::put_content;
+use zickzack_server::memory::Ceiling;
 use zickzack_server::recorder::Shelf;
 use zickzack_server::{Shop, api, loopback_hosts, serve, store};
 
@@ -44,6 +45,10 @@ pub struct Serve {
     /// Tells it as JSON, a line each.
     #[arg(long)]
     log_json: bool,
+    /// The most memory that the work for scenes may hold, MiB; beyond it the costliest is given up. Without it three fifths
+    /// of what the machine has.
+    #[arg(long, value_name = "MIB")]
+    memory: Option<usize>,
     /// The most that may lie in that folder, MiB.
     #[arg(long, value_name = "MIB", default_value_t = 1024)]
     recordings_size: u64,
@@ -85,6 +90,20 @@ async fn stopped() {
     tokio::select! { () = terminate => {}, () = interrupt => {} }
 }
 
+/// Part of the memory of the machine that the server may hold: the database and the system have the rest.
+const OF_THE_MACHINE: f64 = 0.6;
+
+/// The most memory that may be held where nothing else is asked for: of the machine, or of the group that the process is
+/// in, where the system tells.
+fn most_memory() -> Option<usize> {
+    let machine = fs::read_to_string("/proc/meminfo").ok().and_then(|text| {
+        let line = text.lines().find_map(|line| line.strip_prefix("MemTotal:"))?;
+        line.trim().strip_suffix(" kB")?.parse::<usize>().ok().map(|kib| kib << 10)
+    });
+    let group = fs::read_to_string("/sys/fs/cgroup/memory.max").ok().and_then(|text| text.trim().parse::<usize>().ok());
+    [machine, group].into_iter().flatten().min().map(|bytes| (bytes as f64 * OF_THE_MACHINE) as usize)
+}
+
 impl Serve {
     pub fn run(self) -> Result<()> {
         let log = tracing_subscriber::fmt()
@@ -108,6 +127,10 @@ impl Serve {
             let shop = shop(&self.database, loopback_hosts(port), shelf).await?;
             if let Some(folder) = &self.demo {
                 load_folder(&shop, folder).await?;
+            }
+            if let Some(most) = self.memory.map(|mib| mib << 20).or_else(most_memory) {
+                let held = || crate::HELD.allocated();
+                shop.hold_at_most(Ceiling { most, held }).context("the machine gives no more threads")?;
             }
             println!("Zickzack is open at http://127.0.0.1:{port}/");
             serve(shop, listener, stopped()).await.context("the server stopped")

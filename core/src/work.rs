@@ -10,19 +10,33 @@ use std::sync::atomic::{AtomicBool, AtomicU64, Ordering};
 
 /// Most looks of one node while it is worked out.
 pub const OF_A_NODE: u64 = 100_000_000;
+/// Most looks of all nodes of a scene while they are worked out.
+pub const OF_A_SCENE: u64 = 400_000_000;
 /// Most looks at a motion while pictures of it are made or it is measured.
 pub const OF_A_PICTURE: u64 = 2_000_000_000;
 /// Most looks at a motion while it is brought into files.
 pub const OF_A_FILE: u64 = 20_000_000_000;
 
-/// Stops long work: when it was asked to from outside, and when it takes more looks than it may.
+/// Stops long work: when it was asked to from outside, when it takes more looks than it may, and when there is not enough
+/// memory for it.
 #[derive(Debug, Clone)]
 pub struct Cancel {
-    stopped: Arc<AtomicBool>,
+    asked: Arc<Asked>,
     done: Arc<AtomicU64>,
     most: u64,
     patience: f64,
 }
+
+/// What was asked of all that is stopped together, and what it did.
+#[derive(Debug, Default)]
+struct Asked {
+    stopped: AtomicBool,
+    starved: AtomicBool,
+    all: AtomicU64,
+}
+
+/// What is said of what took more memory than there is.
+pub const STARVED: &str = "It was given up, since there is not enough memory left for it: use fewer things, frames or pieces, or thread simpler nodes to it. It is tried again when something of it is changed, or the scene is opened again.";
 
 impl Default for Cancel {
     fn default() -> Self {
@@ -33,14 +47,19 @@ impl Default for Cancel {
 impl Cancel {
     /// With other limits: so many times as many looks as are usual, above 0.
     pub fn patient(patience: f64) -> Self {
-        Self { stopped: Arc::default(), done: Arc::default(), most: u64::MAX, patience }
+        Self { asked: Arc::default(), done: Arc::default(), most: u64::MAX, patience }
     }
 
     /// Stopped together with this one, but counted by itself: `most` looks, by as much patience as there is.
     #[must_use]
     pub fn afresh(&self, most: u64) -> Self {
-        let most = self.limit(most);
-        Self { stopped: self.stopped.clone(), done: Arc::default(), most, patience: self.patience }
+        self.within_looks(self.limit(most))
+    }
+
+    /// As [`afresh`](Self::afresh), with the very number of looks.
+    #[must_use]
+    pub fn within_looks(&self, most: u64) -> Self {
+        Self { asked: self.asked.clone(), done: Arc::default(), most, patience: self.patience }
     }
 
     /// How many looks `most` are by as much patience as there is.
@@ -50,12 +69,33 @@ impl Cancel {
 
     /// Asks the work to stop.
     pub fn cancel(&self) {
-        self.stopped.store(true, Ordering::Relaxed);
+        self.asked.stopped.store(true, Ordering::Relaxed);
     }
 
     /// True once it was asked to stop.
     pub fn stopped(&self) -> bool {
-        self.stopped.load(Ordering::Relaxed)
+        self.asked.stopped.load(Ordering::Relaxed)
+    }
+
+    /// Asks for what is worked at to be given up, since there is not enough memory for it: what it is for is refused, and
+    /// the rest goes on after [`go_on`](Self::go_on).
+    pub fn starve(&self) {
+        self.asked.starved.store(true, Ordering::Relaxed);
+    }
+
+    /// True while what is worked at is to be given up for want of memory.
+    pub fn starved(&self) -> bool {
+        self.asked.starved.load(Ordering::Relaxed)
+    }
+
+    /// What there was no memory for was refused: the rest may go on. True where there was such.
+    pub fn go_on(&self) -> bool {
+        self.asked.starved.swap(false, Ordering::Relaxed)
+    }
+
+    /// Looks of all that is stopped together.
+    pub fn all_looks(&self) -> u64 {
+        self.asked.all.load(Ordering::Relaxed)
     }
 
     /// True once it took more looks than it may.
@@ -63,14 +103,14 @@ impl Cancel {
         self.done.load(Ordering::Relaxed) > self.most
     }
 
-    /// True where it is to end, for either reason.
+    /// True where it is to end, for whatever reason.
     pub fn cancelled(&self) -> bool {
-        self.stopped() || self.overworked()
+        self.stopped() || self.starved() || self.overworked()
     }
 
     /// True where both are stopped together.
     pub fn same(&self, other: &Self) -> bool {
-        Arc::ptr_eq(&self.stopped, &other.stopped)
+        Arc::ptr_eq(&self.asked, &other.asked)
     }
 
     /// Looks so far.
@@ -94,6 +134,8 @@ impl Cancel {
     pub fn going(&self) -> Result<(), MotionError> {
         if self.stopped() {
             Err(MotionError::Cancelled)
+        } else if self.starved() {
+            Err(MotionError::TooMuch(STARVED.to_owned()))
         } else if self.overworked() {
             Err(MotionError::TooMuch(format!(
                 "It asks what it is made from more than {} times: use fewer things or frames, or fewer nodes before it.",
@@ -174,7 +216,9 @@ fn reckon(looks: u64) -> bool {
             GRANTED.set(u64::MAX);
             return true;
         };
-        watch.done.fetch_add(GRANTED.get() - LEFT.get() + looks, Ordering::Relaxed);
+        let taken = GRANTED.get() - LEFT.get() + looks;
+        watch.done.fetch_add(taken, Ordering::Relaxed);
+        watch.asked.all.fetch_add(taken, Ordering::Relaxed);
         let goes_on = WHOLE.get() || !watch.cancelled();
         let grant = if goes_on { GRANT } else { 0 };
         LEFT.set(grant);

@@ -4,6 +4,7 @@ pub mod api;
 pub mod crew;
 pub mod guard;
 pub mod live;
+pub mod memory;
 pub mod recorder;
 pub mod store;
 pub mod told;
@@ -33,7 +34,9 @@ pub struct Shop {
     /// What requests wait for.
     pub background: crew::Background,
     /// What is counted.
-    pub told: told::Told,
+    pub told: Arc<told::Told>,
+    /// What may have to be given up for want of memory.
+    pub memory: Arc<memory::Memory>,
     /// Recordings that were worked out.
     pub shelf: Arc<recorder::Shelf>,
     /// How long others may keep silent.
@@ -57,7 +60,8 @@ impl Shop {
             registry,
             hub: live::Hub::default(),
             background: crew::Background::default(),
-            told: told::Told::default(),
+            told: Arc::default(),
+            memory: Arc::default(),
             stopping: AtomicBool::new(false),
             shelf,
             limits,
@@ -83,9 +87,22 @@ impl Shop {
     ) -> Result<T, api::Refusal> {
         // Also where nobody waits for it any more, and this is dropped on the way.
         let mut timed = told::Timed::new(&self.told, scene);
-        let done = self.background.work(scene, work).await;
+        let memory = self.memory.clone();
+        let counted = move |cancel: &Cancel| {
+            let _counted = memory.count(scene, cancel);
+            work(cancel)
+        };
+        let done = self.background.work(scene, counted).await;
         timed.given_up = false;
         done
+    }
+
+    /// Watches that no more memory is held than this.
+    ///
+    /// # Errors
+    /// Where the machine gives no thread for it.
+    pub fn hold_at_most(&self, ceiling: memory::Ceiling) -> std::io::Result<()> {
+        self.memory.watch(ceiling, &self.told)
     }
 
     /// Tells the pages that the server stops, and puts down what is worked at.

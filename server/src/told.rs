@@ -28,6 +28,8 @@ pub struct Told {
     pub work: Histogram,
     /// Such work that was given up, since nobody waited for it any more.
     pub given_up: IntCounter,
+    /// Work that was given up for want of memory.
+    pub starved: IntCounter,
     /// Pages that are connected.
     pub pages: IntGauge,
     background: IntGauge,
@@ -65,6 +67,7 @@ impl Default for Told {
             first_block: seconds("zickzack_first_block_seconds", "From when a page comes until its first poses."),
             work: seconds("zickzack_work_seconds", "Rounds of work for pages, and work that requests wait for."),
             given_up: counter("zickzack_given_up_total", "Work that was given up since nobody waited for it."),
+            starved: counter("zickzack_starved_total", "Work that was given up for want of memory."),
             pages: gauge("zickzack_pages", "Pages that are connected."),
             background: gauge("zickzack_background", "Pieces of work in the background."),
             connections: gauge("zickzack_database_connections", "Connections to the database, used or not."),

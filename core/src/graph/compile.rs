@@ -28,6 +28,8 @@ pub struct NodeResult {
     pub fresh: bool,
     /// Microseconds it took, by the clock that was given.
     pub micros: u64,
+    /// Looks that working it out takes, whether it was now or remembered.
+    pub looks: u64,
     /// What is wrong in formulas, and where.
     pub marks: Vec<Mark>,
     key: Key,
@@ -35,7 +37,7 @@ pub struct NodeResult {
 
 impl NodeResult {
     fn refused(why: String) -> Self {
-        Self { outcome: Arc::new(Err(why)), fresh: false, micros: 0, marks: Vec::new(), key: [0; 32] }
+        Self { outcome: Arc::new(Err(why)), fresh: false, micros: 0, looks: 0, marks: Vec::new(), key: [0; 32] }
     }
 
     /// What it gives.
@@ -182,8 +184,12 @@ fn evaluate(
         }
     };
     let key = key(scene, node, schema, &inputs, timing, resolved.any);
-    if let Some(outcome) = workshop.memo.find(&key) {
-        return NodeResult { outcome, fresh: false, micros: 0, marks: Vec::new(), key };
+    let left = workshop.cancel.limit(work::OF_A_SCENE).saturating_sub(done.values().map(|result| result.looks).sum());
+    let most = workshop.cancel.limit(work::OF_A_NODE);
+    // What was given up since the others took so much may be done where they take less.
+    let among = (left < most).then(|| Key::from(blake3::hash(&[&key[..], &left.to_le_bytes()].concat())));
+    if let Some((outcome, looks)) = [Some(key), among].iter().flatten().find_map(|key| workshop.memo.find(key)) {
+        return NodeResult { outcome, fresh: false, micros: 0, looks, marks: Vec::new(), key };
     }
     if workshop.cancel.cancelled() {
         return NodeResult::refused("Stopped before it was reached.".to_owned());
@@ -192,8 +198,17 @@ fn evaluate(
     let unsettled = AtomicBool::new(false);
     let idle = idle_threads(schema, node, &inputs);
     let inputs = inputs.into_iter().map(|(port, (product, _))| (port, product)).collect();
-    let mut outcome =
-        evaluate_now(index, ((id, key), &unsettled), node, inputs, (&resolved, &signals), timing, workshop);
+    let cancel = workshop.cancel.within_looks(most.min(left));
+    let from = (workshop, &cancel);
+    let mut outcome = evaluate_now(index, ((id, key), &unsettled), node, inputs, (&resolved, &signals), timing, from);
+    let looks = cancel.looks();
+    let wanting = among.filter(|_| cancel.overworked());
+    if wanting.is_some() && outcome.is_err() {
+        outcome = Err(format!(
+            "It was given up, since all nodes up to here together take more than {} steps to work out: use fewer of them, fewer things or a shorter loop.",
+            work::count(workshop.cancel.limit(work::OF_A_SCENE))
+        ));
+    }
     if let Ok(outcome) = &mut outcome {
         outcome.warnings.extend(resolved.warnings);
         outcome.warnings.extend(idle);
@@ -207,12 +222,12 @@ fn evaluate(
     if let Some(progress) = progress {
         // There is more of it the next time.
         let key = blake3::hash(&[&key[..], format!("{progress:?}").as_bytes()].concat()).into();
-        return NodeResult { outcome, fresh: true, micros, marks: Vec::new(), key };
+        return NodeResult { outcome, fresh: true, micros, looks, marks: Vec::new(), key };
     }
     if !workshop.cancel.cancelled() && !unsettled.into_inner() {
-        workshop.memo.keep(key, outcome.clone());
+        workshop.memo.keep(wanting.unwrap_or(key), outcome.clone(), looks);
     }
-    NodeResult { outcome, fresh: true, micros, marks: Vec::new(), key }
+    NodeResult { outcome, fresh: true, micros, looks, marks: Vec::new(), key }
 }
 
 /// What is threaded to a port that a choice leaves out.
@@ -245,12 +260,13 @@ fn evaluate_now(
     inputs: BTreeMap<String, Product>,
     (resolved, signals): (&Resolved, &Signals),
     timing: Timing,
-    workshop: &Workshop<'_>,
+    (workshop, cancel): (&Workshop<'_>, &Cancel),
 ) -> Result<Outcome, String> {
     let (kind, schema) = (&workshop.types[index], &workshop.schemas[index]);
     let params = Params::new(schema, node, (&resolved.values, signals), timing.clock());
     let remade = matches!(schema.output, Some(PortKind::Path | PortKind::Surface | PortKind::Signal))
         && (resolved.over_time || kind.moves(&params) || inputs.values().any(moving::moves));
+    let made_of_others = !signals.is_empty() || inputs.values().any(|input| matches!(input, Product::Signal(_)));
     let again = remade.then(|| moving::Again {
         kind: kind.clone(),
         schema: schema.clone(),
@@ -260,7 +276,6 @@ fn evaluate_now(
         timing,
         assets: workshop.assets.clone(),
     });
-    let cancel = workshop.cancel.afresh(work::OF_A_NODE);
     let context = Context {
         params,
         inputs,
@@ -268,7 +283,7 @@ fn evaluate_now(
         told: true,
         timing,
         assets: &**workshop.assets,
-        cancel: &cancel,
+        cancel,
         recorder: workshop.recorder,
         stands_for,
         unsettled,
@@ -283,6 +298,9 @@ fn evaluate_now(
             None => outcome,
         })
     });
+    if cancel.go_on() {
+        return Err(work::STARVED.to_owned());
+    }
     if cancel.overworked() {
         return Err(format!(
             "It was given up, since it takes more than {} steps to work out: use fewer things or a shorter loop, or thread simpler nodes to it.",
@@ -290,7 +308,7 @@ fn evaluate_now(
         ));
     }
     let mut outcome = outcome?;
-    outcome.product = watched(outcome.product);
+    outcome.product = watched(outcome.product, made_of_others);
     if let Product::Motion(motion) = &outcome.product {
         affordable(motion, timing, workshop.cancel)?;
     }
@@ -310,6 +328,9 @@ fn affordable(motion: &Arc<dyn Motion>, timing: Timing, cancel: &Cancel) -> Resu
             ready.sample(0.0, Columns::POSE | Columns::VELOCITY, &mut Sample::default());
         }
     });
+    if cancel.go_on() {
+        return Err(work::STARVED.to_owned());
+    }
     if !cancel.overworked() {
         return Ok(());
     }

@@ -20,6 +20,7 @@ struct State {
 
 struct Entry {
     outcome: Arc<Result<Outcome, String>>,
+    looks: u64,
     used: u64,
 }
 
@@ -44,18 +45,19 @@ impl Memo {
         state.entries.retain(|_, entry| entry.used >= oldest);
     }
 
-    pub(super) fn find(&self, key: &Key) -> Option<Arc<Result<Outcome, String>>> {
+    /// What was kept, and how many looks it took.
+    pub(super) fn find(&self, key: &Key) -> Option<(Arc<Result<Outcome, String>>, u64)> {
         let mut state = self.state();
         let generation = state.generation;
         let entry = state.entries.get_mut(key)?;
         entry.used = generation;
-        Some(entry.outcome.clone())
+        Some((entry.outcome.clone(), entry.looks))
     }
 
-    pub(super) fn keep(&self, key: Key, outcome: Arc<Result<Outcome, String>>) {
+    pub(super) fn keep(&self, key: Key, outcome: Arc<Result<Outcome, String>>, looks: u64) {
         let mut state = self.state();
         state.evaluations += 1;
         let used = state.generation;
-        state.entries.insert(key, Entry { outcome, used });
+        state.entries.insert(key, Entry { outcome, looks, used });
     }
 }

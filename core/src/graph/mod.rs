@@ -7,6 +7,7 @@ mod memo;
 mod miniature;
 mod moving;
 mod node;
+mod recalled;
 mod recorder;
 mod report;
 mod shown;

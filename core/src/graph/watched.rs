@@ -1,6 +1,7 @@
 //! What nodes give, counted wherever it is asked.
 
 use super::node::Product;
+use super::recalled::Recalled;
 use crate::curve::Path;
 use crate::motion::{Break, Cancel, Columns, Contact, Extent, Frames, Motion, MotionError, Sample, as_inner};
 use crate::pose::Axis;
@@ -9,9 +10,11 @@ use crate::work::spend;
 use std::ops::Range;
 use std::sync::Arc;
 
-/// The same product, counted: each value of a signal, each pose of a motion.
-pub(super) fn watched(product: Product) -> Product {
+/// The same product, counted: each value of a signal, each pose of a motion. A signal that is `made_of_others` remembers
+/// what it gave.
+pub(super) fn watched(product: Product, made_of_others: bool) -> Product {
     match product {
+        Product::Signal(inner) if made_of_others => Product::Signal(Arc::new(Recalled::new(inner))),
         Product::Motion(inner) => Product::Motion(Arc::new(WatchedMotion { inner })),
         Product::Signal(inner) => Product::Signal(Arc::new(WatchedSignal { inner })),
         // What moves of these is counted where it is made for a frame.

@@ -404,7 +404,7 @@ impl Ride {
         let slope = |step: f64| {
             let [(from, before), (to, after)] = strand.about(s, ahead, step);
             let at = |s: f64, here: OnStrand| self.off_path(now, index, object, s, here);
-            (to > from).then(|| (at(to, after) - at(from, before)) / (to - from)).unwrap_or(before.tangent)
+            if to > from { (at(to, after) - at(from, before)) / (to - from) } else { before.tangent }
         };
         let widest = slope(LENGTH_STEP * strand.length());
         // What bends fast is looked at more finely, until it is the same as before.

@@ -6,6 +6,8 @@ use crate::work::spend;
 
 /// Looks that taking over a segment counts as, before there is room for it.
 const OF_A_SEGMENT: u64 = 50;
+/// Most pieces of what is joined.
+const MOST_PIECES: usize = 100_000;
 
 /// Paths made one.
 pub struct Join;
@@ -36,7 +38,11 @@ impl NodeType for Join {
         let other = context.path_if_any("other").map(|path| path.at(context.frame));
         let curves: Vec<_> = [Some(context.curve("path")?), other].into_iter().flatten().collect();
         let segments = |curve: &Curve| curve.strands().iter().map(|strand| strand.segments().len()).sum::<usize>();
-        if !spend(OF_A_SEGMENT * curves.iter().map(|curve| segments(curve)).sum::<usize>() as u64) {
+        let pieces = curves.iter().map(|curve| segments(curve)).sum::<usize>();
+        if pieces > MOST_PIECES {
+            return Err(format!("{pieces} pieces are too many to be joined: use at most {MOST_PIECES} in all."));
+        }
+        if !spend(OF_A_SEGMENT * pieces as u64) {
             return Err("It was given up before it was joined.".to_owned());
         }
         let curves = curves.into_iter().map(|curve| (*curve).clone());

@@ -8,6 +8,7 @@ mod changing;
 mod coast;
 mod common;
 mod compare;
+mod costs;
 mod crowd;
 mod curves;
 mod driving;

@@ -67,18 +67,18 @@ fn chain(schema: &Schema, kind: PortKind, links: usize) -> Value {
 const LITTLE: f64 = 0.002;
 
 fn given_up(told: &str) -> bool {
-    told.starts_with("It was given up, since it takes more than")
+    told.starts_with("It was given up, since ")
         || told.starts_with("A single frame of it asks what it is made from more than")
         || told.starts_with("It asks what it is made from more than")
         // What grows may have a limit of its own.
-        || told.ends_with("are too many: use at most 20000 in all.")
+        || told.contains(" are too many")
 }
 
 /// Chains so long that what asks twice at every link would never end, and what grows at every link would fill any
 /// memory.
 #[test]
 fn chains_of_any_node_are_answered_or_given_up_at_one_of_them() {
-    let mut doubling = vec!["combine", "join", "together", "followers", "mimic", "sheaf"];
+    let mut doubling = vec!["join", "together", "followers", "mimic", "sheaf"];
     for schema in &Registry::default().schemas {
         let taken = |kind: &PortKind| schema.inputs.iter().any(|port| port.kind == *kind);
         // Of wheels there is no chain: they take what travels on a path, and give what does not.

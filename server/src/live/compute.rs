@@ -15,11 +15,14 @@ use zickzack_core::graph::{
 use zickzack_core::motion::{Cancel, MotionError};
 use zickzack_core::nodes::Registry;
 use zickzack_core::scene::{Scene, Space};
+use zickzack_core::work::STARVED;
 use zickzack_formats::files::Files;
 
 /// Begins the names of what is sent of a version.
 const COMPARED: &str = "compared ";
 
+/// How often a round is done again at most, for want of memory.
+const MOST_ROUNDS: usize = 4;
 /// Looks that nobody waits for: the frame on screen does not come by itself before the others.
 const AT_ONCE: u64 = 100_000;
 
@@ -209,13 +212,21 @@ fn mixed(key: &[u8; 32], more: impl std::fmt::Debug) -> [u8; 32] {
 impl Work {
     /// Does the round; ends early when it is cancelled or the page is gone.
     pub fn run(&self) {
-        // Cancelled work is taken up again by the round that follows it.
-        let _ = self.rounds();
+        // Cancelled work is taken up again by the round that follows it. What there was no memory for beside the nodes and
+        // ends, which say so, is done again: only what the page does not have yet.
+        for _ in 0..MOST_ROUNDS {
+            if self.rounds().is_ok() || !self.cancel.go_on() || self.cancel.stopped() {
+                return;
+            }
+        }
+        tracing::warn!(scene = %self.id, "a round was given up for want of memory");
+        let message = STARVED.to_owned();
+        let _ = self.out.blocking_send(Out::Json(Box::new(ToPage::Refused { sequence: None, message, later: false })));
     }
 
     fn rounds(&self) -> Result<(), Unlooked> {
         let mut compiled = self.compiled(&self.scene, &self.files, &self.desks.0)?;
-        affording(&mut compiled, |compiled| {
+        self.affording(&mut compiled, |compiled| {
             let now = Side { scene: &self.scene, compiled, stamp: self.stamp, named: "" };
             self.signals(&now)?;
             self.paths(&now)?;
@@ -227,12 +238,26 @@ impl Work {
         })?;
         let Some(Compared { scene, files }) = &self.compared else { return Ok(()) };
         let mut compiled = self.compiled(scene, files, &self.desks.1)?;
-        affording(&mut compiled, |compiled| {
+        self.affording(&mut compiled, |compiled| {
             let stamp = Stamp { compared: true, ..self.stamp };
             let then = Side { scene, compiled, stamp, named: COMPARED };
             self.paths(&then)?;
             self.poses(&then)?;
             self.traces(&then, &[])
+        })
+    }
+
+    fn affording(
+        &self,
+        compiled: &mut Compiled,
+        mut look: impl FnMut(&Compiled) -> Result<(), Unlooked>,
+    ) -> Result<(), Unlooked> {
+        affording(compiled, |compiled| {
+            let done = look(compiled);
+            if matches!(done, Err(Unlooked { node: Some(_), why: MotionError::TooMuch(_) })) {
+                self.cancel.go_on();
+            }
+            done
         })
     }
 

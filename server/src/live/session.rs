@@ -374,6 +374,7 @@ impl Page {
         let (shop, scene) = (self.shop.clone(), self.room.id);
         self.working = Some(tokio::task::spawn_blocking(move || {
             let mut timed = Timed::new(&shop.told, scene);
+            let _counted = shop.memory.count(scene, &work.cancel);
             crew.work(|| work.run());
             timed.given_up = work.cancel.stopped();
         }));

@@ -5,8 +5,10 @@ use serde_json::{Value, json};
 use std::collections::BTreeSet;
 use std::io::{Read, Write};
 use std::net::TcpStream;
+use std::sync::atomic::{AtomicUsize, Ordering};
 use std::time::Duration;
 use zickzack_server::Limits;
+use zickzack_server::memory::Ceiling;
 
 /// Rigid bodies for minutes.
 pub fn heavy() -> Value {
@@ -210,4 +212,48 @@ async fn a_file_of_many_names_is_held_and_read_once() {
     let files = room.state().await.files;
     let first = files.outlines("file 0").unwrap();
     assert!((1..100).all(|i| std::sync::Arc::ptr_eq(&first, &files.outlines(&format!("file {i}")).unwrap())));
+}
+
+static HELD: AtomicUsize = AtomicUsize::new(0);
+
+#[actix_web::test]
+async fn what_there_is_no_memory_for_is_refused_at_its_node_and_all_else_is_shown() {
+    let served = Served::start().await;
+    served.shop.hold_at_most(Ceiling { most: 1000, held: || HELD.load(Ordering::Relaxed) }).unwrap();
+    let mut document = scene();
+    document["nodes"]["other"] = json!({ "type": "ride", "name": "Other", "params": { "riders": 3 } });
+    let mut before = "path".to_owned();
+    for i in 0..40 {
+        let id = format!("m{i:02}");
+        document["nodes"][&id] = json!({ "type": "meander", "name": id });
+        document["threads"][format!("t{id}")] = json!({ "from": before, "to": id, "port": "path" });
+        before = id;
+    }
+    document["threads"]["last"] = json!({ "from": before, "to": "other", "port": "path" });
+    let id = served.bring_in(&document).await;
+    let calm = served.open(&served.bring_in(&scene()).await, "calm").await.kind("nodes").await;
+    HELD.store(2000, Ordering::Relaxed);
+    let mut page = served.open(&id, "one").await;
+    let starved = &served.shop.told.starved;
+    until("it is given up", || starved.get() > 0).await;
+    HELD.store(0, Ordering::Relaxed);
+    let told = page.kind("nodes").await;
+    let of =
+        |node: &str| (told["nodes"][node]["state"].as_str().unwrap(), told["nodes"][node]["messages"][0].to_string());
+    let meanders: Vec<_> = (0..40).map(|i| of(&format!("m{i:02}"))).collect();
+    let refused = meanders.iter().position(|(state, _)| *state == "error").unwrap();
+    assert!(meanders[refused].1.contains("not enough memory left for it"), "{:?}", meanders[refused]);
+    assert!(meanders[refused + 1..].iter().all(|(_, why)| why.contains(" waits for ")), "{meanders:?}");
+    assert!(of("other").1.contains(" waits for "));
+    for (node, as_ever) in calm["nodes"].as_object().unwrap() {
+        assert_eq!(told["nodes"][node]["state"], as_ever["state"], "{node}");
+        assert_eq!(told["nodes"][node]["facts"], as_ever["facts"], "{node}");
+    }
+    assert!(!page.kind("ends").await["ends"].as_array().unwrap().is_empty());
+    // It is tried again once something of it changes; of what hangs on it there would be much.
+    let (name, cut) = (format!("m{refused:02}"), ["threads".to_owned(), format!("tm{:02}", refused + 1)]);
+    let change = json!({ "op": "put", "at": ["nodes", name, "params", "seed"], "value": 7 });
+    let revision = page.edit(json!([change, { "op": "remove", "at": cut }])).await;
+    let told = page.until(|told| told["kind"] == "nodes" && told["revision"] == revision).await;
+    assert!(told["nodes"][&name]["state"] != "error", "{}", told["nodes"][&name]);
 }
