@@ -212,3 +212,41 @@ async fn a_drawing_is_brought_in_and_a_bad_one_is_refused_and_changes_nothing() 
     visit.until("its length", "return document.querySelector('.path-name')?.textContent.includes('19.8 m')").await?;
     visit.end().await
 }
+
+#[tokio::test]
+async fn scenes_beyond_a_page_are_found_by_their_words_and_listed_on_demand() -> Result<()> {
+    let visit = Visit::start(1280, 800).await?;
+    visit.until("the demo", "return document.querySelectorAll('a.pattern-name').length === 16").await?;
+    let made = "return (async () => { for (let i = 1; i <= 130; i++) await fetch('/api/scenes', { method: 'POST', \
+        headers: { 'content-type': 'application/json' }, body: JSON.stringify({ name: `Stall ${i}`, space: 'flat' }) }); })()";
+    visit.js(made).await?;
+    visit.js("location.reload()").await?;
+    let listed = |count: usize| format!("return document.querySelectorAll('a.pattern-name').length === {count}");
+    visit.until("a page of them", &listed(60)).await?;
+    let first = "return document.querySelector('a.pattern-name').textContent";
+    assert_eq!(visit.js(first).await?, "Stall 130", "what was changed last comes first");
+    // Ctrl F leads to where one is looked for, wherever in the book it is.
+    visit.keys("f", &[Key::Control]).await?;
+    visit.keys("ROUND lantern", &[]).await?;
+    visit.until("the one", &format!("{} && document.body.textContent.includes('Lantern round')", listed(1))).await?;
+    let gone = "return !Array.from(document.querySelectorAll('button')).some((button) => button.textContent === 'More scenes')";
+    assert_eq!(visit.js(gone).await?, true);
+    visit.keys(" nowhere", &[]).await?;
+    visit
+        .until("none", "return document.body.textContent.includes('No scene is called “ROUND lantern nowhere”.')")
+        .await?;
+    visit.keys("a", &[Key::Control]).await?;
+    visit.keys(&char::from(Key::Delete).to_string(), &[]).await?;
+    visit.until("all again", &listed(60)).await?;
+    visit.click("More scenes").await?;
+    visit.until("another page", &listed(120)).await?;
+    tidy(&visit, "Pattern book").await?;
+    if let Ok(path) = std::env::var("ZICKZACK_PICTURE") {
+        visit.js("document.querySelector('.book-more').scrollIntoView({ block: 'center' })").await?;
+        visit.picture(std::path::Path::new(&path)).await?;
+    }
+    visit.click("More scenes").await?;
+    visit.until("all of them", &listed(146)).await?;
+    assert_eq!(visit.js(gone).await?, true);
+    visit.end().await
+}

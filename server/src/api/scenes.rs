@@ -6,9 +6,10 @@ use crate::recorder::FromShelf;
 use crate::store::{assets, scenes};
 use actix_web::http::header::{Charset, ContentDisposition, DispositionParam, DispositionType, ExtendedValue};
 use actix_web::{HttpResponse, delete, get, patch, post, web};
+use chrono::{DateTime, Utc};
 use serde::{Deserialize, Serialize};
 use serde_json::Value;
-use utoipa::ToSchema;
+use utoipa::{IntoParams, ToSchema};
 use uuid::Uuid;
 use zickzack_core::graph::{LivingMiniature, Memo};
 use zickzack_core::scene::{Op, Scene, Space};
@@ -26,8 +27,25 @@ pub struct Listed {
     space: Space,
     /// ISO 8601.
     changed_at: String,
-    /// Set when the scene cannot be opened, and why.
-    trouble: Option<String>,
+}
+
+/// Scenes in the Pattern book.
+#[derive(Serialize, ToSchema)]
+pub struct Book {
+    scenes: Vec<Listed>,
+    /// What to ask for `after`, where there are more.
+    more: Option<String>,
+}
+
+/// Which scenes.
+#[derive(Deserialize, IntoParams)]
+#[serde(deny_unknown_fields)]
+pub struct Sought {
+    /// Words that their names hold, whatever their case.
+    #[serde(default)]
+    search: String,
+    /// What came with those before, as `more`.
+    after: Option<String>,
 }
 
 #[derive(Serialize, ToSchema)]
@@ -45,28 +63,45 @@ pub struct NewScene {
 /// Largest file that a scene may refer to, bytes.
 const LARGEST_FILE: usize = 16 << 20;
 
-/// All scenes, the one changed last first.
-#[utoipa::path(responses((status = 200, body = Vec<Listed>)))]
+/// Scenes that are listed at a time, and words that are looked for.
+const LISTED: usize = 60;
+const MOST_WORDS: usize = 20;
+
+/// Where a list goes on: microseconds and the scene.
+fn place(text: &str) -> Option<(DateTime<Utc>, Uuid)> {
+    let (micros, id) = text.split_once('.')?;
+    Some((DateTime::from_timestamp_micros(micros.parse().ok()?)?, Uuid::parse_str(id).ok()?))
+}
+
+/// Scenes, the one changed last first.
+#[utoipa::path(params(Sought), responses((status = 200, body = Book), (status = 422, body = Refusal)))]
 #[get("/api/scenes")]
-pub async fn list(shop: web::Data<Shop>) -> Result<web::Json<Vec<Listed>>, Refusal> {
-    let rows = scenes::list(&shop.pool).await?;
-    let listed = rows.into_iter().map(|row| {
-        let scene = Scene::from_value(row.document.0, &shop.registry.schemas);
-        let (frames, fps, space) = scene
-            .as_ref()
-            .map_or((0, String::new(), Space::Deep), |scene| (scene.frames, scene.fps.to_string(), scene.space));
-        Listed {
-            id: row.id,
-            name: row.name,
-            revision: row.revision,
-            frames,
-            fps,
-            space,
-            changed_at: row.changed_at.to_rfc3339(),
-            trouble: scene.err().map(|error| error.to_string()),
-        }
-    });
-    Ok(web::Json(listed.collect()))
+pub async fn list(shop: web::Data<Shop>, sought: web::Query<Sought>) -> Result<web::Json<Book>, Refusal> {
+    let words: Vec<String> = sought.search.split_whitespace().map(str::to_owned).collect();
+    if words.len() > MOST_WORDS || sought.search.contains('\0') {
+        return Err(Refusal::bad(format!("Scenes are looked for by at most {MOST_WORDS} words: use fewer.")));
+    }
+    let after = match &sought.after {
+        None => None,
+        Some(text) => Some(place(text).ok_or_else(|| {
+            Refusal::bad("\"after\" is no place in the list: take what came as \"more\".".to_owned())
+        })?),
+    };
+    let mut rows = scenes::list(&shop.pool, &words, after, LISTED as i64 + 1).await?;
+    let more = rows.len() > LISTED;
+    rows.truncate(LISTED);
+    let last = rows.last().filter(|_| more);
+    let more = last.map(|row| format!("{}.{}", row.changed_at.timestamp_micros(), row.id));
+    let listed = |row: scenes::Summary| Listed {
+        id: row.id,
+        name: row.name,
+        revision: row.revision,
+        frames: row.frames.and_then(|frames| frames.parse().ok()).unwrap_or_default(),
+        fps: row.fps.unwrap_or_default(),
+        space: if row.space.as_deref() == Some("flat") { Space::Flat } else { Space::Deep },
+        changed_at: row.changed_at.to_rfc3339(),
+    };
+    Ok(web::Json(Book { scenes: rows.into_iter().map(listed).collect(), more }))
 }
 
 /// An empty scene.

@@ -16,12 +16,40 @@ pub struct Row {
     pub changed_at: DateTime<Utc>,
 }
 
-/// All that were not deleted, the one changed last first.
-pub async fn list(pool: &PgPool) -> Result<Vec<Row>, sqlx::Error> {
+/// What is listed of a scene; its document is not read.
+#[derive(Debug, Clone, FromRow)]
+pub struct Summary {
+    pub id: Uuid,
+    pub name: String,
+    pub revision: i64,
+    pub changed_at: DateTime<Utc>,
+    /// As it stands in the document.
+    pub frames: Option<String>,
+    pub fps: Option<String>,
+    pub space: Option<String>,
+}
+
+/// At most `most` that were not deleted, the one changed last first, whose names hold all of `words`; those that come
+/// after the one that was changed at `after`.
+pub async fn list(
+    pool: &PgPool,
+    words: &[String],
+    after: Option<(DateTime<Utc>, Uuid)>,
+    most: i64,
+) -> Result<Vec<Summary>, sqlx::Error> {
+    let (at, id) = after.unzip();
+    let plain = |word: &String| word.replace('\\', "\\\\").replace('%', "\\%").replace('_', "\\_");
+    let patterns: Vec<String> = words.iter().map(|word| format!("%{}%", plain(word))).collect();
     sqlx::query_as(
-        "SELECT id, name, document, revision, changed_at FROM scenes WHERE deleted_at IS NULL \
-         ORDER BY changed_at DESC, name LIMIT 500",
+        "SELECT id, name, revision, changed_at, document->>'frames' AS frames, document->>'fps' AS fps, \
+         document->>'space' AS space FROM scenes \
+         WHERE deleted_at IS NULL AND name ILIKE ALL ($1) AND ($2::timestamptz IS NULL OR (changed_at, id) < ($2, $3)) \
+         ORDER BY changed_at DESC, id DESC LIMIT $4",
     )
+    .bind(patterns)
+    .bind(at)
+    .bind(id)
+    .bind(most)
     .fetch_all(pool)
     .await
 }

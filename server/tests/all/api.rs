@@ -28,16 +28,61 @@ async fn scenes_are_made_listed_duplicated_deleted_and_brought_back() {
     let names = |list: &Value| {
         list.as_array().unwrap().iter().map(|s| s["name"].as_str().unwrap().to_owned()).collect::<Vec<_>>()
     };
-    let mut listed = names(&served.get("/api/scenes").await.1);
+    let mut listed = names(&served.get("/api/scenes").await.1["scenes"]);
     listed.sort();
     assert_eq!(listed, ["Fair", "Fair copy"]);
     let gone = copy["id"].as_str().unwrap();
     let deleted = served.client.delete(format!("{}/api/scenes/{gone}", served.base)).send().await.unwrap();
     assert_eq!(deleted.status().as_u16(), 204);
-    assert_eq!(names(&served.get("/api/scenes").await.1), ["Fair"]);
+    assert_eq!(names(&served.get("/api/scenes").await.1["scenes"]), ["Fair"]);
     assert_eq!(served.get(&format!("/api/scenes/{gone}/file")).await.0, 404);
     served.post(&format!("/api/scenes/{gone}/restore"), &json!(null)).await;
-    assert_eq!(names(&served.get("/api/scenes").await.1).len(), 2);
+    assert_eq!(names(&served.get("/api/scenes").await.1["scenes"]).len(), 2);
+}
+
+/// Each once, in order, however many there are, and found by what they are called.
+#[actix_web::test]
+async fn any_number_of_scenes_is_listed_a_page_at_a_time_and_found_by_its_words() {
+    let served = Served::start().await;
+    let made = "INSERT INTO scenes (id, name, document, changed_at) SELECT gen_random_uuid(), 'Lantern ' || i || CASE \
+        WHEN i % 100 = 7 THEN ' Über_100%' ELSE ' plain' END, '{\"frames\": 24, \"fps\": \"25\", \"space\": \"flat\"}', \
+        now() - i / 3 * interval '1 second' FROM generate_series(1, 700) AS i";
+    served.in_database(made).await;
+    let all = async |search: &str| {
+        let (mut listed, mut after) = (Vec::new(), String::new());
+        loop {
+            let (status, page) = served.get(&format!("/api/scenes?search={search}{after}")).await;
+            assert_eq!(status, 200, "{page}");
+            let scenes = page["scenes"].as_array().unwrap();
+            assert!(scenes.len() <= 60);
+            listed.extend(scenes.iter().map(|scene| (scene["changed_at"].to_string(), scene["name"].to_string())));
+            match page["more"].as_str() {
+                Some(more) => after = format!("&after={more}"),
+                None => return listed,
+            }
+        }
+    };
+    let listed = all("").await;
+    assert_eq!(listed.len(), 700);
+    assert!(listed.windows(2).all(|pair| pair[0].0 >= pair[1].0));
+    assert_eq!(listed.iter().map(|(_, name)| name).collect::<std::collections::BTreeSet<_>>().len(), 700);
+    assert_eq!(all("%C3%BCBER%20lantern").await.len(), 7);
+    assert_eq!(all("r_100%25").await.len(), 7);
+    assert_eq!(all("lantern%20_%20plain").await.len(), 0, "what stands for others elsewhere stands for itself");
+    assert_eq!(all("%5C").await.len(), 0);
+    assert_eq!(all("Lantern%20700").await.len(), 1);
+    // What cannot be opened is listed, and says so where it is looked at.
+    let broken = "INSERT INTO scenes (id, name, document) VALUES (gen_random_uuid(), 'Broken', '{\"version\": 99, \"frames\": []}')";
+    served.in_database(broken).await;
+    let id = served.get("/api/scenes").await.1["scenes"][0]["id"].as_str().unwrap().to_owned();
+    let (status, why) = served.get(&format!("/api/scenes/{id}/miniature")).await;
+    assert!(status == 422 && why["message"].as_str().is_some_and(|why| why.ends_with('.')), "{status} {why}");
+    for wrong in ["after=7", "after=7.7", "after=x.00000000-0000-0000-0000-000000000000", "search=%00", "find=x"] {
+        let status = served.get(&format!("/api/scenes?{wrong}")).await.0;
+        assert!([400, 422].contains(&status), "{wrong}: {status}");
+    }
+    let words = "a%20".repeat(21);
+    assert_eq!(served.get(&format!("/api/scenes?search={words}")).await.0, 422);
 }
 
 #[actix_web::test]
@@ -52,7 +97,7 @@ async fn a_scene_is_renamed_under_the_eyes_of_an_open_page() {
     };
     assert_eq!(rename("Round the lake").await, 204);
     assert_eq!(page.kind("edited").await["ops"][0]["value"], "Round the lake");
-    assert_eq!(served.get("/api/scenes").await.1[0]["name"], "Round the lake");
+    assert_eq!(served.get("/api/scenes").await.1["scenes"][0]["name"], "Round the lake");
     for wrong in ["", "  ", "two\nlines", "nul\0", &"x".repeat(201)] {
         assert_eq!(rename(wrong).await, 422, "{wrong:?}");
     }
@@ -65,7 +110,7 @@ async fn demo_scenes_are_loaded_once() {
     let puck: Value = serde_json::from_str(include_str!("../../../demo/puck-on-the-boards.json")).unwrap();
     assert!(zickzack_server::api::load_demo(&served.shop, "puck.json", puck.clone()).await.unwrap());
     assert!(!zickzack_server::api::load_demo(&served.shop, "puck.json", puck).await.unwrap());
-    assert_eq!(served.get("/api/scenes").await.1.as_array().unwrap().len(), 1);
+    assert_eq!(served.get("/api/scenes").await.1["scenes"].as_array().unwrap().len(), 1);
 }
 
 #[actix_web::test]
@@ -119,7 +164,7 @@ async fn other_names_and_other_pages_are_kept_out_and_answers_are_hardened() {
     let policy = page.headers().get("content-security-policy").unwrap().to_str().unwrap().to_owned();
     assert!(policy.contains("script-src 'self';") && !policy.contains("unsafe"), "{policy}");
     let (_, scenes) = served.get("/api/scenes").await;
-    let id = scenes[0]["id"].as_str().unwrap();
+    let id = scenes["scenes"][0]["id"].as_str().unwrap();
     let foreign = served
         .client
         .ws(format!("ws://{}/api/scenes/{id}/live", served.host))

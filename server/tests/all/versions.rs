@@ -94,7 +94,10 @@ async fn every_starter_works_and_becomes_a_scene_of_ones_own() {
         }
     }
     assert_eq!(served.post("/api/starters/nothing", &json!(null)).await.0, 404);
-    assert_eq!(served.get("/api/scenes").await.1.as_array().unwrap().len(), starters.as_array().unwrap().len());
+    assert_eq!(
+        served.get("/api/scenes").await.1["scenes"].as_array().unwrap().len(),
+        starters.as_array().unwrap().len()
+    );
 }
 
 #[actix_web::test]

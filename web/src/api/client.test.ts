@@ -17,13 +17,13 @@ describe('asking the server', () => {
     answer(422, { message: 'This is not a scene file.' });
     await expect(api.bringIn('{}')).rejects.toThrow('This is not a scene file.');
     answer(500, 'nonsense');
-    await expect(api.scenes()).rejects.toThrow('error (500)');
+    await expect(api.scenes('', null)).rejects.toThrow('error (500)');
   });
 
   it('says so when it is not there', async () => {
     vi.stubGlobal('fetch', vi.fn(async () => Promise.reject(new TypeError('network'))));
-    await expect(api.scenes()).rejects.toBeInstanceOf(Refused);
-    await expect(api.scenes()).rejects.toThrow('cannot be reached');
+    await expect(api.scenes('', null)).rejects.toBeInstanceOf(Refused);
+    await expect(api.scenes('', null)).rejects.toThrow('cannot be reached');
   });
 
   it('names a hand-off by its settings, without those that are left out', () => {

@@ -1,4 +1,4 @@
-import type { Baked, Comparison, Keep, Kept, Listed, LivingMiniature, Look, NodeSchema, Op, PoseNumbers, Scene, Space, Starter, Version } from './types';
+import type { Baked, Book, Comparison, Keep, Kept, LivingMiniature, Look, NodeSchema, Op, PoseNumbers, Scene, Space, Starter, Version } from './types';
 
 /** What the server says when it does not do something: a sentence for the user. */
 export class Refused extends Error {}
@@ -42,7 +42,7 @@ export function handoffAddress(scene: string, wanted: Wanted, file: boolean): st
 }
 
 export const api = {
-  scenes: () => ask<Listed[]>('/api/scenes'),
+  scenes: (search: string, after: string | null) => ask<Book>(`/api/scenes?${new URLSearchParams({ search, ...(after === null ? {} : { after }) }).toString()}`),
   nodes: () => ask<NodeSchema[]>('/api/nodes'),
   create: (name: string, space: Space) => post<{ id: string }>('/api/scenes', { name, space }),
   bringIn: (text: string) => ask<{ id: string }>('/api/scenes/bring-in', { method: 'POST', headers: { 'content-type': 'application/json' }, body: text }),

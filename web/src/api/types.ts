@@ -18,6 +18,7 @@ export type Contact = Schemas['Contact'];
 export type Miniature = Schemas['Miniature'];
 export type LivingMiniature = Schemas['LivingMiniature'];
 export type Listed = Schemas['Listed'];
+export type Book = Schemas['Book'];
 export type Look = Schemas['Look'];
 export type Baked = Schemas['Baked'];
 export type BakedFrom = Schemas['BakedFrom'];

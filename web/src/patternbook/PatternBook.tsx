@@ -1,6 +1,6 @@
 import { Alert, Button, IconButton, Menu, MenuItem, Snackbar } from '@mui/material';
-import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
-import { useEffect, useRef, useState } from 'react';
+import { keepPreviousData, useInfiniteQuery, useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
+import { useDeferredValue, useEffect, useRef, useState } from 'react';
 import { api } from '../api/client';
 import type { Listed, Space } from '../api/types';
 import { ModeButton } from '../bench/Bar';
@@ -16,8 +16,15 @@ interface Told {
 
 /** The home page: scenes as living miniatures. */
 export function PatternBook() {
-  const scenes = useQuery({ queryKey: ['scenes'], queryFn: api.scenes });
   const [search, setSearch] = useState('');
+  const sought = useDeferredValue(search.trim());
+  const scenes = useInfiniteQuery({
+    queryKey: ['scenes', sought],
+    queryFn: ({ pageParam }) => api.scenes(sought, pageParam),
+    initialPageParam: null as string | null,
+    getNextPageParam: (last) => last.more,
+    placeholderData: keepPreviousData,
+  });
   const [told, setTold] = useState<Told | null>(null);
   const finder = useRef<HTMLInputElement>(null);
   const file = useRef<HTMLInputElement>(null);
@@ -36,7 +43,8 @@ export function PatternBook() {
   const create = useMutation({ mutationFn: (space: Space) => api.create(space === 'flat' ? 'New flat scene' : 'New scene', space), onSuccess: ({ id }) => go(`/bench/${id}`), onError: trouble });
   const bring = useMutation({ mutationFn: async (file: File) => api.bringIn(await file.text()), onSuccess: ({ id }) => go(`/bench/${id}`), onError: trouble });
   const words = search.toLowerCase().split(/\s+/).filter(Boolean);
-  const found = (scenes.data ?? []).filter((scene) => words.every((word) => scene.name.toLowerCase().includes(word)));
+  const found = scenes.data?.pages.flatMap((page) => page.scenes) ?? [];
+  const settled = scenes.data && !scenes.isPlaceholderData;
   return (
     <div className="page">
       <header className="bar">
@@ -73,14 +81,21 @@ export function PatternBook() {
       </header>
       <main className="book">
         {scenes.error && <p className="wrong">{scenes.error.message}</p>}
-        {scenes.data && found.length === 0 && (
-          <p className="book-empty">{scenes.data.length === 0 ? 'No scenes yet. Make one with “New scene”, or bring in a scene file.' : `No scene is called “${search}”.`}</p>
+        {settled && found.length === 0 && (
+          <p className="book-empty">{sought === '' ? 'No scenes yet. Make one with “New scene”, or bring in a scene file.' : `No scene is called “${sought}”.`}</p>
         )}
         <ul className="patterns">
           {found.map((scene) => (
             <Pattern key={scene.id} scene={scene} onTold={setTold} />
           ))}
         </ul>
+        {scenes.hasNextPage && (
+          <p className="book-more">
+            <Button variant="outlined" disabled={scenes.isFetchingNextPage} onClick={() => void scenes.fetchNextPage()}>
+              More scenes
+            </Button>
+          </p>
+        )}
         <Starters words={words} onTrouble={trouble} />
       </main>
       <Snackbar open={told !== null} autoHideDuration={10000} onClose={(_, reason) => reason !== 'clickaway' && setTold(null)} anchorOrigin={{ vertical: 'bottom', horizontal: 'center' }}>
@@ -157,7 +172,7 @@ const STARTER_HEIGHT = 112;
 
 function Pattern({ scene, onTold }: { scene: Listed; onTold: (told: Told | null) => void }) {
   const queries = useQueryClient();
-  const living = useQuery({ queryKey: ['miniature', scene.id, scene.revision], queryFn: () => api.miniature(scene.id), enabled: !scene.trouble });
+  const living = useQuery({ queryKey: ['miniature', scene.id, scene.revision], queryFn: () => api.miniature(scene.id) });
   const [anchor, setAnchor] = useState<HTMLElement | null>(null);
   const renew = () => queries.invalidateQueries({ queryKey: ['scenes'] });
   const trouble = (error: Error) => onTold({ text: error.message });
@@ -194,7 +209,7 @@ function Pattern({ scene, onTold }: { scene: Listed; onTold: (told: Told | null)
     <li className="pattern">
       <Link to={`/bench/${scene.id}`} className="pattern-picture" label={`Open ${scene.name}`}>
         {picture && <LivingPicture living={picture} flat={scene.space === 'flat'} seconds={scene.frames / rateOf(scene.fps)} width={WIDTH} height={HEIGHT} />}
-        {(scene.trouble ?? living.error) && <span className="pattern-wrong">{scene.trouble ?? living.error?.message}</span>}
+        {living.error && <span className="pattern-wrong">{living.error.message}</span>}
       </Link>
       <div className="pattern-text">
         {naming === null ? (

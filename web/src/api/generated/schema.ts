@@ -79,7 +79,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** All scenes, the one changed last first. */
+        /** Scenes, the one changed last first. */
         get: operations["list"];
         put?: never;
         /** An empty scene. */
@@ -522,6 +522,12 @@ export interface components {
                 [key: string]: unknown;
             };
         };
+        /** @description Scenes in the Pattern book. */
+        Book: {
+            /** @description What to ask for `after`, where there are more. */
+            more?: string | null;
+            scenes: components["schemas"]["Listed"][];
+        };
         /** @description Where the picture is looked at from. */
         Camera: {
             /**
@@ -779,8 +785,6 @@ export interface components {
             /** Format: int64 */
             revision: number;
             space: components["schemas"]["Space"];
-            /** @description Set when the scene cannot be opened, and why. */
-            trouble?: string | null;
         };
         /** @description A whole scene, small and moving. */
         LivingMiniature: {
@@ -1604,7 +1608,12 @@ export interface operations {
     };
     list: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description Words that their names hold, whatever their case. */
+                search?: string;
+                /** @description What came with those before, as `more`. */
+                after?: string | null;
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -1616,7 +1625,15 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Listed"][];
+                    "application/json": components["schemas"]["Book"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
                 };
             };
         };
