@@ -14,6 +14,7 @@ use zickzack_core::scene::Scene;
 use zickzack_formats::files::put_content;
 use zickzack_server::memory::Ceiling;
 use zickzack_server::recorder::Shelf;
+use zickzack_server::store::purge::{Kept, purge_daily};
 use zickzack_server::{Shop, api, loopback_hosts, serve, store};
 
 #[derive(Args)]
@@ -49,6 +50,12 @@ pub struct Serve {
     /// of what the machine has.
     #[arg(long, value_name = "MIB")]
     memory: Option<usize>,
+    /// How long deleted scenes and versions, and files that nothing refers to, can be brought back, days.
+    #[arg(long, value_name = "DAYS", default_value_t = Kept::default().deleted)]
+    keep_deleted: u32,
+    /// How long edits are kept, days; the last thousand of each scene are kept for ever.
+    #[arg(long, value_name = "DAYS", default_value_t = Kept::default().edits)]
+    keep_edits: u32,
     /// The most that may lie in that folder, MiB.
     #[arg(long, value_name = "MIB", default_value_t = 1024)]
     recordings_size: u64,
@@ -132,6 +139,8 @@ impl Serve {
                 let held = || crate::HELD.allocated();
                 shop.hold_at_most(Ceiling { most, held }).context("the machine gives no more threads")?;
             }
+            let kept = Kept { deleted: self.keep_deleted, edits: self.keep_edits };
+            actix_web::rt::spawn(purge_daily(shop.pool.clone(), kept));
             println!("Zickzack is open at http://127.0.0.1:{port}/");
             serve(shop, listener, stopped()).await.context("the server stopped")
         })

@@ -135,7 +135,10 @@ pub async fn store_scene(shop: &Shop, value: Value, demo: Option<&str>) -> Resul
     let mut scene =
         Scene::from_value(value, &shop.registry.schemas).map_err(|error| Refusal::bad(error.to_string()))?;
     let mut transaction = shop.pool.begin().await?;
-    for (name, asset) in &mut scene.assets {
+    // In one order for all: two that bring in the same files do not wait for each other.
+    let mut files: Vec<_> = scene.assets.iter_mut().collect();
+    files.sort_by(|a, b| a.1.hash.cmp(&b.1.hash));
+    for (name, asset) in files {
         let content = take_content(asset).map_err(|why| Refusal::bad(format!("The file \"{name}\" {why}.")))?;
         let Some(content) = content else {
             if !assets::is_there(&mut *transaction, &asset.hash).await? {

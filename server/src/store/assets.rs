@@ -7,15 +7,12 @@ pub fn hash(content: &[u8]) -> String {
     blake3::hash(content).to_hex().to_string()
 }
 
-/// Keeps a file and gives its hash; keeping it again changes nothing.
+/// Keeps a file and gives its hash; keeping it again changes only when that was.
 pub async fn keep(executor: impl PgExecutor<'_>, media: &str, content: &[u8]) -> Result<String, sqlx::Error> {
     let hash = hash(content);
-    sqlx::query("INSERT INTO assets (hash, media, content) VALUES ($1, $2, $3) ON CONFLICT (hash) DO NOTHING")
-        .bind(&hash)
-        .bind(media)
-        .bind(content)
-        .execute(executor)
-        .await?;
+    let kept = "INSERT INTO assets (hash, media, content) VALUES ($1, $2, $3) \
+                ON CONFLICT (hash) DO UPDATE SET kept_at = now()";
+    sqlx::query(kept).bind(&hash).bind(media).bind(content).execute(executor).await?;
     Ok(hash)
 }
 
@@ -24,9 +21,10 @@ pub async fn content(pool: &PgPool, hash: &str) -> Result<Option<Vec<u8>>, sqlx:
     sqlx::query_scalar("SELECT content FROM assets WHERE hash = $1").bind(hash).fetch_optional(pool).await
 }
 
-/// True where a file is kept.
+/// True where a file is kept; it is kept anew, so that it is not thrown away before something refers to it.
 pub async fn is_there(executor: impl PgExecutor<'_>, hash: &str) -> Result<bool, sqlx::Error> {
-    sqlx::query_scalar("SELECT EXISTS (SELECT 1 FROM assets WHERE hash = $1)").bind(hash).fetch_one(executor).await
+    let found = sqlx::query("UPDATE assets SET kept_at = now() WHERE hash = $1").bind(hash).execute(executor).await?;
+    Ok(found.rows_affected() > 0)
 }
 
 /// A file's media type and bytes, if it is kept.

@@ -2,6 +2,7 @@
 
 pub mod assets;
 pub mod edits;
+pub mod purge;
 pub mod scenes;
 pub mod versions;
 

@@ -3,6 +3,7 @@
 mod api;
 mod common;
 mod live;
+mod purging;
 mod safety;
 mod showing;
 mod steady;
