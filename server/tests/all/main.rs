@@ -1,6 +1,7 @@
 //! All tests of the server, in one executable.
 
 mod api;
+mod backup;
 mod common;
 mod live;
 mod purging;
