@@ -5,6 +5,7 @@ use crate::api::Refusal;
 use rayon::{ThreadPool, ThreadPoolBuilder};
 use std::collections::HashMap;
 use std::num::NonZeroUsize;
+use std::sync::atomic::{AtomicBool, Ordering};
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError, Weak};
 use thread_priority::{ThreadPriority, ThreadPriorityValue, set_current_thread_priority};
 use tokio::sync::Semaphore;
@@ -16,6 +17,8 @@ use zickzack_core::motion::Cancel;
 pub enum Rank {
     /// Somebody looks at what comes of it: beside the browser that shows it, where both are on one machine.
     Seen,
+    /// Somebody looks at it, and it takes long.
+    Long,
     /// Small pictures, files, recordings.
     Background,
 }
@@ -26,6 +29,7 @@ impl Rank {
         // From 0 to 100, of which 50 is what a thread has by itself.
         let value: u8 = match self {
             Self::Seen => 50,
+            Self::Long => 25,
             Self::Background => 0,
         };
         let Ok(value) = ThreadPriorityValue::try_from(value) else { return };
@@ -56,6 +60,36 @@ impl Crew {
     /// Does `work` on these threads, and waits for it on the one that asks.
     pub fn work<T: Send>(&self, work: impl FnOnce() -> T + Send) -> T {
         self.0.install(work)
+    }
+}
+
+/// Threads for the rounds of a scene's pages. Those of scenes whose rounds take long come after those of all others.
+pub struct Crews {
+    quick: Crew,
+    long: Crew,
+    takes_long: AtomicBool,
+}
+
+/// Looks beyond which a round takes long.
+const LONG: u64 = 3_000_000;
+
+impl Crews {
+    /// Two crews; a scene's rounds are quick until one was not.
+    ///
+    /// # Errors
+    /// A refusal where the machine gives no more threads.
+    pub fn new() -> Result<Self, Refusal> {
+        Ok(Self { quick: Crew::new(Rank::Seen)?, long: Crew::new(Rank::Long)?, takes_long: AtomicBool::new(false) })
+    }
+
+    /// Does a round whose looks `cancel` counts, and waits for it. How much it took is what is expected of the next.
+    pub fn round<T: Send>(&self, cancel: &Cancel, work: impl FnOnce() -> T + Send) -> T {
+        let long = self.takes_long.load(Ordering::Relaxed);
+        let done = if long { self.long.work(work) } else { self.quick.work(work) };
+        // What was stopped before it took long might have.
+        let takes_long = cancel.all_looks() > LONG || (long && cancel.stopped());
+        self.takes_long.store(takes_long, Ordering::Relaxed);
+        done
     }
 }
 
@@ -192,6 +226,7 @@ mod tests {
     use super::*;
     use std::sync::mpsc;
     use std::time::Duration;
+    use zickzack_core::work::spend;
 
     const PATIENCE: Duration = Duration::from_secs(60);
 
@@ -222,6 +257,25 @@ mod tests {
         });
         assert_eq!(sum, 499_500);
         drop(hold);
+    }
+
+    #[test]
+    fn rounds_that_take_long_come_after_the_others_until_one_is_quick() {
+        let crews = Crews::new().unwrap();
+        let round = |looks: u64, stopped: bool| {
+            let cancel = Cancel::default();
+            crews.round(&cancel, || {
+                cancel.afresh(u64::MAX).watched(|| (0..looks / 1000).for_each(|_| assert!(spend(1000))));
+                if stopped {
+                    cancel.cancel();
+                }
+                std::thread::current().name().unwrap().to_owned()
+            })
+        };
+        let ranks =
+            [(0, false), (2 * LONG, false), (0, true), (0, false), (2 * LONG, true), (0, true), (0, false), (0, false)];
+        let done = ranks.map(|(looks, stopped)| round(looks, stopped).split_once(' ').unwrap().0.to_owned());
+        assert_eq!(done, ["seen", "seen", "long", "long", "seen", "long", "long", "seen"]);
     }
 
     #[tokio::test]

@@ -3,7 +3,7 @@
 use super::keeping::{Queue, Sequences};
 use crate::Shop;
 use crate::api::Refusal;
-use crate::crew::{Crew, Rank};
+use crate::crew::Crews;
 use crate::recorder::Studio;
 use crate::store::{assets, scenes};
 use std::collections::{BTreeMap, HashMap};
@@ -29,7 +29,7 @@ pub struct Room {
     /// Of the scene.
     pub id: Uuid,
     /// The threads that work for its pages.
-    pub crew: Arc<Crew>,
+    pub crews: Arc<Crews>,
     /// What was computed for it.
     pub memo: Arc<Memo>,
     /// What is worked out in the background for it.
@@ -99,10 +99,10 @@ impl Hub {
         let opening = self.opening(id);
         let room = opening.get_or_try_init(|| async {
             let state = open_scene(shop, id).await?;
-            let crew = Arc::new(Crew::new(Rank::Seen)?);
+            let crews = Arc::new(Crews::new()?);
             Ok::<_, Refusal>(Arc::new_cyclic(|room: &Weak<Room>| Room {
                 id,
-                crew,
+                crews,
                 memo: Arc::default(),
                 studio: Arc::new(Studio::new(shop.shelf.clone(), telling(room.clone()))),
                 queue: Queue::default(),

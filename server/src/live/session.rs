@@ -370,12 +370,12 @@ impl Page {
             desks: (self.room.studio.at((self.number, false)), self.room.studio.at((self.number, true))),
             out: self.out.clone(),
         };
-        let crew = self.room.crew.clone();
+        let crews = self.room.crews.clone();
         let (shop, scene) = (self.shop.clone(), self.room.id);
         self.working = Some(tokio::task::spawn_blocking(move || {
             let mut timed = Timed::new(&shop.told, scene);
             let _counted = shop.memory.count(scene, &work.cancel);
-            crew.work(|| work.run());
+            crews.round(&work.cancel, || work.run());
             timed.given_up = work.cancel.stopped();
         }));
     }
