@@ -413,7 +413,8 @@ impl Ride {
             step *= FINER;
             let fine = slope(step);
             if fine.distance(wide) <= EVEN * fine.length() {
-                return fine;
+                // The wider look, of which rounding takes less.
+                return wide;
             }
             wide = fine;
         }
