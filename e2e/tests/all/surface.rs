@@ -11,6 +11,13 @@ const THREADS: &str = "return document.querySelectorAll('.react-flow__edge-path'
 
 async fn open(visit: &Visit, scene: &str) -> Result<()> {
     visit.client.goto(&visit.base).await?;
+    // Pictures above it that are still to come must not move it from beneath the pointer.
+    visit
+        .until(
+            "the patterns",
+            "return document.querySelectorAll('.pattern .closes, .pattern .soft:not(:empty)').length >= 8",
+        )
+        .await?;
     visit.click(scene).await?;
     visit.until("the seam", "return document.querySelector('.badge') != null").await?;
     visit.until("the threads", THREADS).await?;
