@@ -15,6 +15,33 @@ pub fn tessellate(strand: &Strand, tolerance: f64) -> Vec<DVec3> {
     points
 }
 
+/// How often the tolerance is made four times as large before points are taken evenly.
+const COARSER: u32 = 24;
+/// Fewest points of a strand that is taken evenly.
+const FEWEST: usize = 5;
+
+/// Lines of many strands, off by about `tolerance` metres where that takes at most `most` points in all; else by the
+/// least fourfold of it that does, and where bends alone ask for more, evenly along each strand, its ends included. At
+/// least five points each, whatever `most` is.
+pub fn tessellate_all(strands: &[Strand], tolerance: f64, most: usize) -> Vec<Vec<DVec3>> {
+    let count = |strand: &Strand, tolerance: f64| {
+        1 + strand.segments().iter().map(|segment| pieces(segment, tolerance)).sum::<usize>()
+    };
+    let all = |tolerance: f64| strands.iter().map(|strand| count(strand, tolerance)).sum::<usize>();
+    let tolerances = (0..COARSER).scan(tolerance, |next, _| Some(std::mem::replace(next, *next * 4.0)));
+    let coarsest = tolerance * 4.0f64.powi(COARSER as i32 - 1);
+    if let Some(kept) = tolerances.into_iter().find(|&tolerance| all(tolerance) <= most) {
+        return strands.iter().map(|strand| tessellate(strand, kept)).collect();
+    }
+    let part = most as f64 / all(coarsest) as f64;
+    let evenly = |strand: &Strand| {
+        let count = ((count(strand, coarsest) as f64 * part) as usize).max(FEWEST);
+        let place = |i: usize| strand.at_normalised(i as f64 / (count - 1) as f64).point;
+        (0..count).map(place).collect()
+    };
+    strands.iter().map(evenly).collect()
+}
+
 /// Those of the points that a line needs to stay within `tolerance` metres of all of them, ends included: many short
 /// segments give more points than their bends ask for. From each point kept the chord reaches as far as it may.
 pub fn thinned(points: &[DVec3], tolerance: f64) -> Vec<DVec3> {

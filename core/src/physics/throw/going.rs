@@ -172,13 +172,11 @@ impl Solver<'_> {
             self.spin = DVec3::ZERO;
             return (lies(), DVec3::ZERO, None);
         }
-        // What is let go goes where it is pulled as good as at once: friction turns it there, the faster the slower it is.
+        // What barely moves goes where it is pulled as good as at once: friction turns it there, the faster the slower it
+        // is, and below what a step is exact to none would follow that.
         let slow = ALIGNS * friction;
-        let aligned = self.forecast.changes()
-            && !self.balls()
-            && downhill.length() > friction
-            && speed <= slow
-            && self.velocity.dot(downhill) >= 0.0;
+        let aligned =
+            !self.balls() && downhill.length() > friction && speed <= slow && self.velocity.dot(downhill) >= 0.0;
         if aligned {
             self.velocity = self.velocity.project_onto(downhill);
         }
@@ -189,7 +187,10 @@ impl Solver<'_> {
         let gains = !self.balls() && before.dot(downhill) >= 0.0 && downhill.length() > friction;
         if !rolls && friction > 0.0 && !gains {
             let slipping = if self.balls() { before.length() / seat.gripping() } else { before.length() };
-            most = (slipping / (friction + downhill.length())).max(1e-6).min(left);
+            // Along the straight line where two flats meet it has one way to go: what pulls it onwards is taken off.
+            let straight = !self.balls() && seat.line.is_some() && footing.supports().all(|on| self.is_flat(on));
+            let slows = if straight { -downhill.dot(before.normalize_or_zero()) } else { downhill.length() };
+            most = (slipping / (friction + slows)).max(1e-6).min(left);
         }
         let radius = self.setup.rolling_radius;
         let (from, used, there, ends) = {

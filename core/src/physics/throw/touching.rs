@@ -24,9 +24,10 @@ impl Solver<'_> {
         self.velocity = before - normal * before.dot(normal);
         self.rub(normal, friction * (1.0 + e) * across);
         self.velocity += normal * (e * across);
-        let footing = self.footing().and_then(|footing| self.kept(footing, support, before, e));
+        let lay_on = self.footing();
+        let footing = lay_on.and_then(|footing| self.kept(footing, support, before, e));
         self.mode = footing.map_or(Mode::Flies, Mode::Slides);
-        self.settle_or_fly(support, normal, e * across, footing);
+        self.settle_or_fly(support, normal, e * across, footing, lay_on);
         self.travel = self.velocity.try_normalize().unwrap_or(self.travel);
         self.note(Some(support), normal, before)
     }
@@ -96,8 +97,16 @@ impl Solver<'_> {
     }
 
     /// Takes what is left of ever shorter bounces at its limit: time T/(1−e) of the next flight T, and along the side
-    /// the friction of all their contacts. Beside what it lies on, it lies on both from then on.
-    fn settle_or_fly(&mut self, support: Support, normal: DVec3, leaving: f64, footing: Option<Footing>) {
+    /// the friction of all their contacts. Beside what it lies on, or lay on and leaves for no longer, it lies on both from
+    /// then on.
+    fn settle_or_fly(
+        &mut self,
+        support: Support,
+        normal: DVec3,
+        leaving: f64,
+        footing: Option<Footing>,
+        lay_on: Option<Footing>,
+    ) {
         let e = self.bounciness(support);
         let pressing = self.pressing(support, footing);
         // What comes along at no angle to speak of does not bounce at all.
@@ -109,6 +118,7 @@ impl Solver<'_> {
         if flight > LIMIT_FLIGHT {
             return;
         }
+        let footing = footing.or_else(|| lay_on.filter(|lay_on| self.barely_leaves(*lay_on)));
         let left = (1.0 - e).max(f64::MIN_POSITIVE);
         self.velocity -= normal * self.velocity.dot(normal);
         let Some(joined) = self.joined(support, footing) else {
@@ -122,17 +132,25 @@ impl Solver<'_> {
         self.velocity = seat.level(self.velocity);
         self.mode = Mode::Slides(joined);
         if flight > 0.0 && joined.supports().all(|support| self.is_flat(support)) {
-            self.goes_on_for(flight / left);
+            self.goes_on_for(flight / left, seat.level(seat.free));
         }
         if flight > 0.0 {
             self.rub(normal, self.friction(support, self.time) * (1.0 + e) * leaving / left);
         }
     }
 
-    /// Goes on along what it lies on for so many seconds with nothing rubbing; where something comes before that, it
-    /// stays where it is and comes to that from here.
-    fn goes_on_for(&mut self, seconds: f64) {
-        let course = Course::Parabola { velocity: self.velocity, acceleration: DVec3::ZERO };
+    /// True where it leaves something for a hop that is taken as none.
+    fn barely_leaves(&self, footing: Footing) -> bool {
+        footing.supports().all(|support| {
+            let off = self.velocity.dot(self.gap(support, self.place).1);
+            2.0 * off <= LIMIT_FLIGHT * self.pressing(support, None)
+        })
+    }
+
+    /// Goes on along what it lies on for so many seconds with nothing rubbing, pulled along by what acts in the air too;
+    /// where something comes before that, it stays where it is and comes to that from here.
+    fn goes_on_for(&mut self, seconds: f64, acceleration: DVec3) {
+        let course = Course::Parabola { velocity: self.velocity, acceleration };
         if self.next_event(&course, None).is_some_and(|(after, _)| after <= seconds) {
             return;
         }
@@ -140,6 +158,7 @@ impl Solver<'_> {
         let piece = self.piece(course, DVec3::ZERO, travel);
         self.time += seconds;
         self.place = piece.place(self.time);
+        self.velocity = piece.velocity(self.time);
         self.turn = piece.orientation(self.time);
         self.pieces.push(piece);
     }
