@@ -1,13 +1,11 @@
 //! Binary blocks: the length of a JSON header as u32, the header padded with spaces to four bytes, then
 //! little-endian f32.
 
-use glam::DVec3;
 use serde::Serialize;
 use serde_json::json;
 use std::ops::Range;
 use std::sync::Arc;
-use zickzack_core::curve::{AxesTable, Curve, PointKind, Strand, UpRule, tessellate, thinned};
-use zickzack_core::graph::{Channel, PathProduct};
+use zickzack_core::graph::Channel;
 use zickzack_core::motion::{Cancel, Frames, Motion, MotionError, fill_poses, pose_floats, prepared, trace};
 use zickzack_core::work::OF_A_PICTURE;
 
@@ -155,101 +153,6 @@ fn block_frames(total: usize, now: usize, bytes: usize) -> Vec<(usize, usize)> {
     blocks
 }
 
-/// Places on a path at which its axes are shown.
-const AXES_STATIONS: f64 = 36.0;
-/// Steps in which axes are carried along a path.
-const AXES_STEPS: f64 = 240.0;
-
-/// Part of its longest strand by which a path's lines may be off.
-const FINE: f64 = 1.0 / 4000.0;
-/// Strands beyond which lines get coarser, so that there are not ever more points.
-const FINE_STRANDS: f64 = 200.0;
-
-/// Metres by which the lines of a path may be off. The points of a line grow with the root of what it keeps to.
-fn tolerance(curve: &Curve) -> f64 {
-    let longest = curve.strands().iter().map(Strand::length).fold(0.0, f64::max);
-    let many = (curve.strands().len() as f64 / FINE_STRANDS).max(1.0);
-    longest * FINE * many * many
-}
-
-/// A path as lines to draw, with the points that can be taken hold of, and its axes at some places:
-/// position, direction and up for each.
-pub fn path_block(node: &str, product: &PathProduct, flat: bool, frames: u32, stamp: Stamp) -> Vec<u8> {
-    let curve: &Curve = &product.path.at(0.0);
-    let tolerance = tolerance(curve);
-    let mut numbers: Vec<f32> = Vec::new();
-    let strands: Vec<_> = curve
-        .strands()
-        .iter()
-        .map(|strand| {
-            // Half of it for each of the two.
-            let points = thinned(&tessellate(strand, tolerance / 2.0), tolerance / 2.0);
-            numbers.extend(points.iter().flat_map(|point| point.as_vec3().to_array()));
-            json!({ "points": points.len(), "closed": strand.closed(), "length": strand.length() })
-        })
-        .collect();
-    let joints: Vec<_> = product
-        .joints
-        .iter()
-        .map(|joint| {
-            let kind = if joint.point.kind == PointKind::Corner { "corner" } else { "smooth" };
-            let (into, out) = joint.point.handles.unwrap_or_default();
-            json!({ "id": joint.id, "at": joint.point.position, "kind": kind, "in": into, "out": out })
-        })
-        .collect();
-    let mut stations = 0;
-    let apart = curve.length() / AXES_STATIONS;
-    for strand in curve.strands() {
-        let up = if flat { DVec3::Z } else { DVec3::Y };
-        let axes = AxesTable::new(strand.nodes(curve.length() / AXES_STEPS), UpRule::Towards(up), strand.closed());
-        let count = ((strand.length() / apart).round() as usize).max(2);
-        for i in 0..count {
-            let s = strand.length() * (i as f64 + 0.5) / count as f64;
-            let here = strand.at(s);
-            let up = axes.up(s, here.point, here.tangent);
-            numbers.extend([here.point, here.tangent, up].iter().flat_map(|v| v.as_vec3().to_array()));
-            stations += 1;
-        }
-    }
-    let moves = product.path.unmoving().is_none();
-    let moments = if moves { moments(product, frames, &mut numbers) } else { None };
-    let header = json!({
-        "kind": "path", "stamp": stamp, "node": node, "strands": strands, "joints": joints, "stations": stations,
-        "param": product.points_param, "still": product.path.unmoving().is_some(), "moments": moments,
-    });
-    encode(&header, &numbers)
-}
-
-/// Most moments of a loop at which a path that moves is shown.
-const MOST_MOMENTS: u32 = 48;
-/// Places on each strand of a path that moves.
-const MOMENT_POINTS: usize = 97;
-/// With more strands than this a path that moves is shown as at frame 0.
-const MOST_MOVING: usize = 400;
-
-/// How a path that moves is at every so many whole frames of the loop, at which its riders are asked for too:
-/// so many places on each of its strands as at frame 0.
-fn moments(product: &PathProduct, frames: u32, numbers: &mut Vec<f32>) -> Option<serde_json::Value> {
-    let strands = product.path.at(0.0).strands().len();
-    let step = frames.div_ceil(MOST_MOMENTS);
-    let count = frames.div_ceil(step);
-    if strands > MOST_MOVING || count < 2 {
-        return None;
-    }
-    for moment in 0..count {
-        let curve = product.path.at(f64::from(moment * step));
-        for index in 0..strands {
-            let strand = &curve.strands()[index % curve.strands().len()];
-            let place = |i: usize| {
-                let s = strand.length() * i as f64 / (MOMENT_POINTS - 1) as f64;
-                strand.at_normalised(s).point.as_vec3().to_array()
-            };
-            numbers.extend((0..MOMENT_POINTS).flat_map(place));
-        }
-    }
-    Some(json!({ "count": count, "points": MOMENT_POINTS, "step": step }))
-}
-
 /// The frames of traces: the loop, and a part of it beyond both ends.
 fn trace_frames(length: f64) -> Vec<f64> {
     let per_frame = TRACE_STEPS.min(MOST_TRACE_STEPS / (length * (1.0 + 2.0 * BEYOND))).max(1e-3);
@@ -321,8 +224,6 @@ pub fn trace_block(
 #[cfg(test)]
 mod tests {
     use super::*;
-    use glam::DVec3;
-    use zickzack_core::curve::Segment;
 
     #[test]
     fn blocks_hold_every_frame_once_the_one_on_screen_first_and_none_is_too_large() {
@@ -338,23 +239,6 @@ mod tests {
                     assert!(blocks.iter().all(|&(_, count)| count == 1 || count * bytes <= BLOCK_BYTES));
                 }
             }
-        }
-    }
-
-    #[test]
-    fn lines_of_many_strands_are_as_fine_as_those_of_one_and_never_too_many_points() {
-        for (strands, radius) in [(1, 0.01), (1, 40.0), (30, 3.0), (200, 3.0), (2000, 3.0)] {
-            let ring = |i: usize| {
-                let circle = Segment::circle(DVec3::Y * i as f64, radius, DVec3::X, DVec3::NEG_Z);
-                Strand::new(vec![circle], true).unwrap()
-            };
-            let curve = Curve::new((0..strands).map(ring).collect()).unwrap();
-            let within = tolerance(&curve);
-            let points = tessellate(&curve.strands()[0], within / 2.0);
-            // Half way between two points a circle is as far from their chord as anywhere.
-            let sagitta = radius - points[0].midpoint(points[1]).length();
-            assert!(strands > 200 || sagitta <= curve.strands()[0].length() / 4000.0, "{strands}: {sagitta}");
-            assert!(points.len() * strands <= 60_000, "{strands}: {}", points.len());
         }
     }
 }

@@ -1,6 +1,7 @@
 //! From a scene to messages, in the background, only what a page does not have yet.
 
 use super::blocks::{self, Stamp};
+use super::lines::path_block;
 use super::messages::{NodeStatus, ToPage};
 use crate::recorder::{AtDesk, FromShelfOnly};
 use crate::told::SLOW;
@@ -296,7 +297,7 @@ impl Work {
             };
             if !self.has.same(&what, result.key()) {
                 let flat = side.scene.space == Space::Flat;
-                self.send(Out::Block(blocks::path_block(id, product, flat, side.scene.frames, side.stamp)))?;
+                self.send(Out::Block(path_block(id, product, flat, side.scene.frames, side.stamp)))?;
                 self.has.now(what, *result.key());
             }
         }

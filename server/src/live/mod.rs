@@ -3,6 +3,7 @@
 mod blocks;
 mod compute;
 mod keeping;
+mod lines;
 mod messages;
 mod room;
 mod session;

@@ -58,6 +58,7 @@ export function View() {
   const drawing = useScene((state) => state.drawing);
   const flat = useScene((state) => state.document?.space === 'flat');
   const camera = useScene((state) => state.document?.camera ?? null);
+  const withheld = useScene((state) => state.withheld);
   const empty = useScene((state) => Object.keys(state.document?.nodes ?? {}).length === 0);
   const names = useView((state) => state.names);
   const plane = useView((state) => state.plane);
@@ -280,6 +281,14 @@ export function View() {
         )}
         {drawing === null && <PathStrip />}
       </div>
+      {withheld && (
+        <div className="view-empty" role="status">
+          <p>{withheld}</p>
+          <Button variant="contained" onClick={() => live.workOut()}>
+            Work it out
+          </Button>
+        </div>
+      )}
       {empty && drawing === null && (
         <div className="view-empty">
           <p>An empty scene. Begin with a path: press P or the button, click a few points, then add a Ride in the Weave.</p>

@@ -35,7 +35,7 @@ export function layPicture(group: Group, { width, height }: { width: number; hei
   for (let y = Math.ceil(-height / 2 / step) * step; y <= height / 2; y += step) places.push(-width / 2, y, -0.01, width / 2, y, -0.01);
   group.add(thin(places, materials.thin(night.faint, 0.28)));
   const [w, h] = [width / 2, height / 2];
-  group.add(fat(Float32Array.of(-w, -h, 0, w, -h, 0, w, h, 0, -w, h, 0, -w, -h, 0), materials.line(night.edge, 1.6, 1)));
+  group.add(fat([Float32Array.of(-w, -h, 0, w, -h, 0, w, h, 0, -w, h, 0, -w, -h, 0)], materials.line(night.edge, 1.6, 1)));
 }
 
 /** The work plane as a grid, with its two own axes; `step` is the distance of its lines, metres. */
@@ -55,6 +55,6 @@ export function layPlane(group: Group, axes: Axes, step: number, materials: Mate
 /** A cross in the work plane where the pen of the keyboard is. */
 export function layPen(group: Group, at: Vector3, axes: Axes, size: number, materials: Materials): void {
   clear(group);
-  const arm = (way: Vector3) => fat(Float32Array.of(...at.clone().addScaledVector(way, -size).toArray(), ...at.clone().addScaledVector(way, size).toArray()), materials.line(night.persimmon, 2.4, 1, true));
+  const arm = (way: Vector3) => fat([Float32Array.of(...at.clone().addScaledVector(way, -size).toArray(), ...at.clone().addScaledVector(way, size).toArray())], materials.line(night.persimmon, 2.4, 1, true));
   group.add(arm(axes.right), arm(axes.up));
 }

@@ -1,12 +1,20 @@
 import { describe, expect, it } from 'vitest';
 import type { Contact } from '../../api/types';
 import type { PathBlock, Poses } from '../../scene/store';
-import { momentOf, placeOf, strandsAt, strandsOf, wakeOf } from './lines';
+import { momentOf, piecesOf, placeOf, strandsAt, strandsOf, wakeOf } from './lines';
 
 /** Two strands of 3 and 2 places, one station, and three moments 10 frames apart with 2 places a strand. */
 const moments = Array.from({ length: 3 * 2 * 2 * 3 }, (_, i) => 100 + i);
 const header = { strands: [{ points: 3 }, { points: 2 }], stations: 1, moments: { count: 3, points: 2, step: 10 } };
 const block = { header, numbers: Float32Array.from([...Array<number>(15).fill(1), ...Array<number>(9).fill(2), ...moments]) } as unknown as PathBlock;
+
+describe('the strands of a path', () => {
+  it('are one list of pieces, with none from one strand to the next', () => {
+    expect([...piecesOf([Float32Array.of(0, 0, 0, 1, 0, 0, 2, 0, 0), Float32Array.of(7, 7, 7), new Float32Array(), Float32Array.of(8, 0, 0, 9, 0, 0)])]).toEqual([
+      0, 0, 0, 1, 0, 0, 1, 0, 0, 2, 0, 0, 8, 0, 0, 9, 0, 0,
+    ]);
+  });
+});
 
 describe('a path that moves', () => {
   it('is shown as at the nearest moment, and goes round at the end of the loop', () => {

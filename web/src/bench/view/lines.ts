@@ -1,24 +1,30 @@
 import { BufferAttribute, BufferGeometry, Group, LineSegments, Material, Object3D, Vector3 } from 'three';
-import { Line2 } from 'three/addons/lines/Line2.js';
-import { LineGeometry } from 'three/addons/lines/LineGeometry.js';
 import { LineSegments2 } from 'three/addons/lines/LineSegments2.js';
 import { LineSegmentsGeometry } from 'three/addons/lines/LineSegmentsGeometry.js';
 import type { LineMaterial } from 'three/addons/lines/LineMaterial.js';
 import type { Contact } from '../../api/types';
 import type { PathBlock, Poses } from '../../scene/store';
 
-/** A line of some pixels through places. */
-export function fat(points: Float32Array, material: LineMaterial): Line2 {
-  const geometry = new LineGeometry();
-  geometry.setPositions(points.length >= 6 ? points : Float32Array.of(0, 0, 0, 0, 0, 0));
-  const line = new Line2(geometry, material);
-  if (material.dashed) line.computeLineDistances();
-  line.frustumCulled = false;
-  return line;
+/** Lines of some pixels, each through its places: one thing to draw, however many they are. */
+export function fat(lines: readonly Float32Array[], material: LineMaterial): LineSegments2 {
+  const made = pairs(piecesOf(lines), material);
+  if (material.dashed) made.computeLineDistances();
+  return made;
+}
+
+/** The straight pieces of lines, in pairs of places. */
+export function piecesOf(lines: readonly Float32Array[]): Float32Array {
+  const pieces = lines.map((line) => Math.max(0, line.length / 3 - 1));
+  const places = new Float32Array(6 * pieces.reduce((sum, count) => sum + count, 0));
+  let at = 0;
+  lines.forEach((line, k) => {
+    for (let i = 0; i < (pieces[k] ?? 0); i += 1, at += 6) places.set(line.subarray(3 * i, 3 * i + 6), at);
+  });
+  return places;
 }
 
 /** Separate lines of some pixels, in pairs of places: one thing to draw, however many they are. */
-export function pairs(places: number[], material: LineMaterial): LineSegments2 {
+export function pairs(places: number[] | Float32Array, material: LineMaterial): LineSegments2 {
   const lines = new LineSegments2(new LineSegmentsGeometry().setPositions(places), material);
   lines.frustumCulled = false;
   return lines;

@@ -399,29 +399,25 @@ export class Stage {
     clear(this.lines);
     this.moments = this.momentsShown();
     for (const [node, block] of Object.entries(this.paths)) {
-      for (const points of strandsAt(block, this.frame)) {
-        const path = fat(points, this.materials.line(night.lamp, this.selected.includes(node) ? 3 : 2, 1, !this.flat));
-        if (!this.flat) {
-          const shadow = fat(
-            Float32Array.from(points, (value, i) => (i % 3 === 1 ? 0 : value)),
-            this.materials.line('#0b0e1c', 4, 0.5),
-          );
-          // A path that lies on the ground is drawn over its own shadow.
-          path.renderOrder = 1;
-          this.lines.add(shadow);
-        }
-        this.lines.add(path);
+      const strands = strandsAt(block, this.frame);
+      const path = fat(strands, this.materials.line(night.lamp, this.selected.includes(node) ? 3 : 2, 1, !this.flat));
+      if (!this.flat) {
+        const onGround = strands.map((points) => points.map((value, i) => (i % 3 === 1 ? 0 : value)));
+        // A path that lies on the ground is drawn over its own shadow.
+        path.renderOrder = 1;
+        this.lines.add(fat(onGround, this.materials.line('#0b0e1c', 4, 0.5)));
       }
+      this.lines.add(path);
       // Where things show their own, those of the path would only be in the way.
       if (this.wishes.pathAxes && (this.crowds.size === 0 || this.selected.includes(block.header.node))) this.drawPathAxes(block);
     }
     for (const block of Object.values(this.beneath?.paths ?? {})) {
-      for (const points of strandsOf(block)) this.lines.add(fat(points, this.materials.dashed(night.edge, 1.8, 0.8)));
+      this.lines.add(fat(strandsOf(block), this.materials.dashed(night.edge, 1.8, 0.8)));
     }
     for (const { shown, poses, beneath } of this.crowds.values()) {
       if (!shown.wake) continue;
-      if (beneath) for (const piece of wakeOf(beneath, [], 0)) this.lines.add(fat(piece, this.materials.dashed(night.edge, 1.8, 0.8)));
-      for (const piece of wakeOf(poses, shown.contacts, 0)) this.lines.add(fat(piece, this.materials.line(night.lamp, 1.6, 0.85)));
+      if (beneath) this.lines.add(fat(wakeOf(beneath, [], 0), this.materials.dashed(night.edge, 1.8, 0.8)));
+      this.lines.add(fat(wakeOf(poses, shown.contacts, 0), this.materials.line(night.lamp, 1.6, 0.85)));
       if (this.wishes.marks) this.markContacts(shown);
     }
     this.aspect();
