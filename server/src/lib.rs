@@ -8,6 +8,7 @@ pub mod memory;
 pub mod recorder;
 pub mod store;
 pub mod told;
+pub mod trial;
 mod web;
 
 use actix_web::body::MessageBody;
@@ -37,6 +38,8 @@ pub struct Shop {
     pub told: Arc<told::Told>,
     /// What may have to be given up for want of memory.
     pub memory: Arc<memory::Memory>,
+    /// What is being worked out, for the server that comes after this one.
+    pub trials: Arc<trial::Trials>,
     /// Recordings that were worked out.
     pub shelf: Arc<recorder::Shelf>,
     /// How long others may keep silent.
@@ -62,6 +65,7 @@ impl Shop {
             background: crew::Background::default(),
             told: Arc::default(),
             memory: Arc::default(),
+            trials: Arc::default(),
             stopping: AtomicBool::new(false),
             shelf,
             limits,
@@ -79,18 +83,24 @@ impl Shop {
     /// Does `work` for a scene in the background, as [`crew::Background::work`] does, and tells how long it took.
     ///
     /// # Errors
-    /// As there.
+    /// As there, and where the scene is not worked out by itself.
     pub async fn work<T: Send + 'static>(
         &self,
         scene: Uuid,
         work: impl FnOnce(&Cancel) -> Result<T, api::Refusal> + Send + 'static,
     ) -> Result<T, api::Refusal> {
+        if self.trials.holds(scene) {
+            return Err(api::Refusal::conflict(trial::HELD));
+        }
         // Also where nobody waits for it any more, and this is dropped on the way.
         let mut timed = told::Timed::new(&self.told, scene);
-        let memory = self.memory.clone();
+        let (memory, trials) = (self.memory.clone(), self.trials.clone());
         let counted = move |cancel: &Cancel| {
+            let mut trial = trials.begins(scene);
             let _counted = memory.count(scene, cancel);
-            work(cancel)
+            let done = work(cancel);
+            trial.done = !cancel.stopped();
+            done
         };
         let done = self.background.work(scene, counted).await;
         timed.given_up = false;
@@ -148,7 +158,8 @@ pub async fn serve(
     listener: TcpListener,
     stops: impl Future<Output = ()> + Send + 'static,
 ) -> std::io::Result<()> {
-    let own = shop.clone();
+    shop.trials.open(&shop.pool).await.map_err(std::io::Error::other)?;
+    let (own, at_rest) = (shop.clone(), shop.clone());
     let stopped = async move {
         stops.await;
         own.stop();
@@ -167,7 +178,9 @@ pub async fn serve(
     });
     // Who closes the connection does not wait for the answer any more: what is worked out for it is given up.
     let server = server.workers(2).shutdown_timeout(3).h1_allow_half_closed(false).shutdown_signal(stopped);
-    server.listen(listener)?.run().await
+    server.listen(listener)?.run().await?;
+    at_rest.trials.rest(&at_rest.pool).await;
+    Ok(())
 }
 
 /// What is told of a request: what kind it is and how it ended, and nothing that somebody wrote.

@@ -34,6 +34,8 @@ pub enum FromPage {
     Compare { version: Option<Uuid> },
     /// … are you still there? The answer is `Here`.
     Here,
+    /// … work this scene out all the same, though the server ended over it.
+    WorkOut,
     /// … stop working at what is worked out frame by frame for this node, or go on with it.
     Hold { node: String, hold: bool },
     /// … draw the channels of this thing; no node for none. `frame` is what is on screen. And draw what changes
@@ -60,6 +62,8 @@ pub enum ToPage {
     Refused { sequence: Option<i64>, message: String, later: bool },
     /// … I am here, and this is how often the scene was changed.
     Here { revision: i64 },
+    /// … I ended while this was worked out, so it is not by itself any more.
+    Held { message: String },
     /// … I am being stopped, and perhaps started again: come back.
     Stopping,
     /// … what became of each node.

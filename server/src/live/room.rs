@@ -104,7 +104,7 @@ impl Hub {
                 id,
                 crews,
                 memo: Arc::default(),
-                studio: Arc::new(Studio::new(shop.shelf.clone(), telling(room.clone()))),
+                studio: Arc::new(Studio::new(shop.shelf.clone(), (shop.trials.clone(), id), telling(room.clone()))),
                 queue: Queue::default(),
                 state: Mutex::new(Held { state, doubtful: false, sequences: Sequences::default() }),
                 pages: StdMutex::default(),

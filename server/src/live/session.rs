@@ -7,6 +7,7 @@ use super::messages::{FromPage, ToPage};
 use super::room::{Event, Room, previewed};
 use crate::api::versions;
 use crate::told::Timed;
+use crate::trial::HELD;
 use crate::{Limits, Shop};
 use actix_ws::{AggregatedMessage, AggregatedMessageStream, CloseCode, CloseReason, Closed, Session};
 use bytestring::ByteString;
@@ -191,6 +192,13 @@ impl Page {
                 }
                 Ok(())
             }
+            FromPage::WorkOut => {
+                match self.shop.trials.again(&self.shop.pool, self.room.id).await {
+                    Ok(()) => self.room.tell(&Event::Recorded),
+                    Err(refusal) => self.refuse(None, refusal.message).await?,
+                }
+                Ok(())
+            }
             FromPage::Hold { node, hold } => {
                 if self.room.studio.hold((self.number, false), &node, hold) {
                     self.more().await;
@@ -343,6 +351,11 @@ impl Page {
             self.stale = true;
             return;
         }
+        if self.shop.trials.holds(self.room.id) {
+            // A page that is gone is noticed where it is listened to.
+            let _ = self.say(&ToPage::Held { message: HELD.to_owned() }).await;
+            return;
+        }
         let state = self.room.state().await;
         let (scene, preview) = match &self.preview {
             None => (state.scene, 0),
@@ -374,9 +387,11 @@ impl Page {
         let (shop, scene) = (self.shop.clone(), self.room.id);
         self.working = Some(tokio::task::spawn_blocking(move || {
             let mut timed = Timed::new(&shop.told, scene);
+            let mut trial = shop.trials.begins(scene);
             let _counted = shop.memory.count(scene, &work.cancel);
             crews.round(&work.cancel, || work.run());
             timed.given_up = work.cancel.stopped();
+            trial.done = !timed.given_up;
         }));
     }
 

@@ -3,9 +3,11 @@
 
 use super::{Shelf, fits};
 use crate::crew::{Crew, Rank};
+use crate::trial::Trials;
 use std::collections::{HashMap, HashSet};
 use std::sync::{Arc, Condvar, Mutex, MutexGuard, PoisonError};
 use std::time::{Duration, Instant};
+use uuid::Uuid;
 use zickzack_core::graph::{Key, Order, Recorder, Taken};
 use zickzack_core::motion::{Cancel, Earlier, Simulated, Take, record};
 
@@ -22,6 +24,9 @@ pub type Desk = (u64, bool);
 /// The jobs of one scene.
 pub struct Studio {
     shelf: Arc<Shelf>,
+    /// Where what is worked out for this scene is written down.
+    trials: Arc<Trials>,
+    scene: Uuid,
     state: Arc<Mutex<State>>,
     /// Tells pages that there is more.
     tell: Arc<dyn Fn() + Send + Sync>,
@@ -61,9 +66,9 @@ fn locked<T>(mutex: &Mutex<T>) -> MutexGuard<'_, T> {
 }
 
 impl Studio {
-    /// `tell` is called whenever there is more.
-    pub fn new(shelf: Arc<Shelf>, tell: Arc<dyn Fn() + Send + Sync>) -> Self {
-        Self { shelf, state: Arc::default(), tell }
+    /// Of a scene; `tell` is called whenever there is more.
+    pub fn new(shelf: Arc<Shelf>, (trials, scene): (Arc<Trials>, Uuid), tell: Arc<dyn Fn() + Send + Sync>) -> Self {
+        Self { shelf, trials, scene, state: Arc::default(), tell }
     }
 
     /// A page's way in.
@@ -144,10 +149,16 @@ impl Studio {
             state: self.state.clone(),
             tell: self.tell.clone(),
         };
+        let (trials, scene) = (self.trials.clone(), self.scene);
         let crew = Crew::new(Rank::Background).map_err(|refusal| refusal.message)?;
         std::thread::Builder::new()
             .name("recording".to_owned())
-            .spawn(move || crew.work(|| work.run(simulated)))
+            .spawn(move || {
+                let mut trial = trials.begins(scene);
+                let cancel = work.job.cancel.clone();
+                crew.work(|| work.run(simulated));
+                trial.done = !cancel.stopped();
+            })
             .map_err(|error| format!("It cannot be worked out now: {error}."))?;
         Ok(job)
     }
@@ -390,7 +401,7 @@ mod tests {
         let tell = Arc::new(move || {
             counted.fetch_add(1, Ordering::Relaxed);
         });
-        let studio = Arc::new(Studio::new(Arc::new(Shelf::nowhere()), tell));
+        let studio = Arc::new(Studio::new(Arc::new(Shelf::nowhere()), (Arc::default(), Uuid::nil()), tell));
         Room { studio, gate: Arc::default(), over: Cancel::default(), told }
     }
 

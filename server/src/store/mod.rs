@@ -4,6 +4,7 @@ pub mod assets;
 pub mod edits;
 pub mod purge;
 pub mod scenes;
+pub mod trials;
 pub mod versions;
 
 use sqlx::migrate::MigrateError;

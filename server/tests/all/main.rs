@@ -9,4 +9,5 @@ mod safety;
 mod showing;
 mod steady;
 mod telling;
+mod trials;
 mod versions;

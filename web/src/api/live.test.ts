@@ -126,6 +126,16 @@ describe('the live connection', () => {
     expect(shown()).toBe(5);
   });
 
+  it('says why nothing is worked out, until it is', () => {
+    socket.says({ kind: 'held', message: 'The server ended over it.' });
+    expect(useScene.getState().withheld).toBe('The server ended over it.');
+    live.workOut();
+    expect(socket.sent.at(-1)).toEqual({ kind: 'work-out' });
+    expect(useScene.getState().withheld).not.toBeNull();
+    socket.says({ kind: 'nodes', revision: 4, preview: 0, nodes: {} });
+    expect(useScene.getState().withheld).toBeNull();
+  });
+
   it('sends edits in the order in which they were made, each once', () => {
     live.edit('first', riders(5));
     live.edit('second', riders(6));

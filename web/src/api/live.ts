@@ -188,6 +188,11 @@ export class Live {
     this.send({ kind: 'hold', node, hold });
   }
 
+  /** Has the scene worked out, though the server ended over it. */
+  workOut(): void {
+    this.send({ kind: 'work-out' });
+  }
+
   /** Sends what is pending and was not sent on this connection, in order. */
   private pump(): void {
     if (this.again || !this.welcome || this.large) return;
@@ -385,12 +390,17 @@ export class Live {
         this.refused(message);
         break;
       case 'nodes':
+        set({ withheld: null });
         takeNodes(message.nodes);
         if (message.preview > 0 && this.winding.take(message.nodes)) this.preview(this.dragged);
         this.answered(message.preview);
         break;
       case 'ends':
         takeEnds(message.ends);
+        break;
+      case 'held':
+        set({ withheld: message.message });
+        this.answered(this.previewNumber);
         break;
       case 'stopping':
         set({ stopping: true });

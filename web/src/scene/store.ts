@@ -54,6 +54,8 @@ interface State {
   connection: 'connecting' | 'open' | 'lost';
   /** The server has said that it is being stopped, and is not back yet. */
   stopping: boolean;
+  /** Why the scene is not worked out, where the server ended over it. */
+  withheld: string | null;
   revision: number;
   /** What the server keeps. */
   base: Scene | null;
@@ -106,6 +108,7 @@ interface State {
 const fresh: State = {
   connection: 'connecting',
   stopping: false,
+  withheld: null,
   revision: 0,
   base: null,
   pending: [],

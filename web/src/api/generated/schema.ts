@@ -690,6 +690,9 @@ export interface components {
             /** @enum {string} */
             kind: "here";
         } | {
+            /** @enum {string} */
+            kind: "work-out";
+        } | {
             hold: boolean;
             /** @enum {string} */
             kind: "hold";
@@ -1338,6 +1341,10 @@ export interface components {
             kind: "here";
             /** Format: int64 */
             revision: number;
+        } | {
+            /** @enum {string} */
+            kind: "held";
+            message: string;
         } | {
             /** @enum {string} */
             kind: "stopping";
