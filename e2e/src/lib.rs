@@ -187,6 +187,16 @@ impl Visit {
         Ok(visit)
     }
 
+    /// Runs a statement in the server's database, as somebody else would.
+    pub fn in_database(&self, statement: &str) -> Result<()> {
+        let done =
+            Command::new("psql").args([&self.database, "-q", "-v", "ON_ERROR_STOP=1", "-c", statement]).status()?;
+        if !done.success() {
+            bail!("the database did not take: {statement}");
+        }
+        Ok(())
+    }
+
     /// Ends the server as a power cut would.
     pub fn kill_server(&mut self) {
         self.server = None;
@@ -300,6 +310,16 @@ impl Visit {
     /// Clicks what says this.
     pub async fn click(&self, text: &str) -> Result<()> {
         self.saying(text).await?.click().await.with_context(|| format!("\"{text}\" cannot be clicked"))
+    }
+
+    /// Brings a scene in, and gives its id.
+    pub async fn bring_in(&self, scene: &Value) -> Result<String> {
+        let bring = format!(
+            "const done = arguments[0]; fetch('/api/scenes/bring-in', {{ method: 'POST', headers: {{ 'content-type': 'application/json' }}, body: {} }}).then((r) => r.json()).then((made) => done(made.id))",
+            Value::from(scene.to_string())
+        );
+        let id = self.client.execute_async(&bring, vec![]).await?;
+        Ok(id.as_str().context("no scene was made")?.to_owned())
     }
 
     /// Begins from a starter of the Pattern book, which may lie below what is seen of it.

@@ -19,8 +19,8 @@ const WRITTEN: Duration = Duration::from_millis(500);
 const PAUSE: Duration = Duration::from_secs(5);
 
 /// Why a scene is not worked out.
-pub const HELD: &str = "The server ended while it worked this scene out, so it is not worked out again by itself. Take \
-     something out of it that is much to do, or have it worked out all the same.";
+pub const HELD: &str = "The server ended while it worked this scene out, so it is not worked out again by itself. Open \
+     it and take out of it what is much to do, or have it worked out all the same.";
 
 /// What is being worked out.
 #[derive(Default)]

@@ -29,7 +29,7 @@ pub use reshape::{
 };
 pub use segment::Segment;
 pub use strand::{CurveError, OnStrand, Strand};
-pub use tessellate::{tessellate, tessellate_all, thinned};
+pub use tessellate::{lines, tessellate, thinned};
 
 use std::sync::Arc;
 

@@ -16,26 +16,34 @@ pub fn tessellate(strand: &Strand, tolerance: f64) -> Vec<DVec3> {
 }
 
 /// How often the tolerance is made four times as large before points are taken evenly.
-const COARSER: u32 = 24;
+const COARSER: u32 = 4;
+/// Points of bends for each that is left at most, beyond which a tolerance is not tried.
+const TRIED: usize = 10;
 /// Fewest points of a strand that is taken evenly.
 const FEWEST: usize = 5;
 
 /// Lines of many strands, off by about `tolerance` metres where that takes at most `most` points in all; else by the
-/// least fourfold of it that does, and where bends alone ask for more, evenly along each strand, its ends included. At
-/// least five points each, whatever `most` is.
-pub fn tessellate_all(strands: &[Strand], tolerance: f64, most: usize) -> Vec<Vec<DVec3>> {
+/// least fourfold of it that does, and beyond 64 times as much evenly along each strand, its ends included: at least five
+/// points each, whatever `most` is.
+pub fn lines(strands: &[&Strand], tolerance: f64, most: usize) -> Vec<Vec<DVec3>> {
     let count = |strand: &Strand, tolerance: f64| {
         1 + strand.segments().iter().map(|segment| pieces(segment, tolerance)).sum::<usize>()
     };
     let all = |tolerance: f64| strands.iter().map(|strand| count(strand, tolerance)).sum::<usize>();
-    let tolerances = (0..COARSER).scan(tolerance, |next, _| Some(std::mem::replace(next, *next * 4.0)));
-    let coarsest = tolerance * 4.0f64.powi(COARSER as i32 - 1);
-    if let Some(kept) = tolerances.into_iter().find(|&tolerance| all(tolerance) <= most) {
-        return strands.iter().map(|strand| tessellate(strand, kept)).collect();
+    // Half of it for each of the two.
+    let mut half = tolerance / 2.0;
+    for _ in 0..COARSER {
+        if all(half) <= TRIED * most {
+            let lines: Vec<_> = strands.iter().map(|strand| thinned(&tessellate(strand, half), half)).collect();
+            if lines.iter().map(Vec::len).sum::<usize>() <= most {
+                return lines;
+            }
+        }
+        half *= 4.0;
     }
-    let part = most as f64 / all(coarsest) as f64;
-    let evenly = |strand: &Strand| {
-        let count = ((count(strand, coarsest) as f64 * part) as usize).max(FEWEST);
+    let part = most as f64 / all(half) as f64;
+    let evenly = |strand: &&Strand| {
+        let count = ((count(strand, half) as f64 * part) as usize).max(FEWEST);
         let place = |i: usize| strand.at_normalised(i as f64 / (count - 1) as f64).point;
         (0..count).map(place).collect()
     };

@@ -3,12 +3,13 @@
 use super::compile::Compiled;
 use super::node::Product;
 use super::report::SLOWEST_SEEN;
-use crate::curve::{Curve, tessellate};
+use crate::curve::{Curve, Strand, lines};
 use crate::motion::{Cancel, Columns, Frames, Motion, MotionError, Sample, prepared};
 use crate::scene::{Picture, Space};
 use crate::signal::Signal;
 use crate::surface::{Surface, wires};
 use crate::work::OF_A_PICTURE;
+use glam::DVec3;
 use serde::Serialize;
 use std::collections::BTreeMap;
 use std::sync::Arc;
@@ -47,6 +48,8 @@ pub struct LivingMiniature {
 
 const MOST_THINGS: usize = 24;
 const MOST_MARKS: usize = 100;
+const MOST_STRANDS: usize = 64;
+const MOST_POINTS: usize = 2000;
 const WAKES: usize = 4;
 const WAKE_STEPS: usize = 96;
 
@@ -57,9 +60,9 @@ fn picture_edge(picture: Picture) -> Vec<f32> {
 }
 
 fn path_lines(curve: &Curve) -> Vec<Vec<f32>> {
-    let tolerance = curve.length() / 400.0;
-    let flat = |strand| tessellate(strand, tolerance).iter().flat_map(|p| p.as_vec3().to_array()).collect();
-    curve.strands().iter().take(64).map(flat).collect()
+    let shown: Vec<&Strand> = curve.strands().iter().take(MOST_STRANDS).collect();
+    let flat = |line: Vec<DVec3>| line.iter().flat_map(|p| p.as_vec3().to_array()).collect();
+    lines(&shown, curve.length() / 200.0, MOST_POINTS).into_iter().map(flat).collect()
 }
 
 /// Some edges of its triangles.

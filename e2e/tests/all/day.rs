@@ -4,7 +4,7 @@
 use anyhow::{Context, Result};
 use fantoccini::key::Key;
 use glam::DVec2;
-use serde_json::Value;
+use serde_json::{Value, json};
 use zickzack_e2e::{Visit, edits_through_kills, root};
 
 const SEAM: &str = "return document.querySelector('.badge') != null";
@@ -495,5 +495,75 @@ async fn a_server_that_is_stopped_says_so_and_what_is_changed_meanwhile_is_kept_
     visit.bring_server_back()?;
     visit.kept().await?;
     assert_eq!(visit.document().await?["nodes"]["ride"]["params"]["riders"], 7);
+    visit.end().await
+}
+
+#[tokio::test]
+async fn a_scene_that_the_server_ended_over_shows_why_nothing_is_worked_out_until_somebody_asks() -> Result<()> {
+    let mut visit = Visit::start(1280, 800).await?;
+    visit.begin_from("One path, many riders").await?;
+    let scene = visit.client.current_url().await?.path().rsplit('/').next().context("a scene")?.to_owned();
+    visit.kill_server();
+    visit.in_database(&format!(
+        "INSERT INTO trials (scene, running) VALUES ('{scene}', true) ON CONFLICT (scene) DO UPDATE SET running = true"
+    ))?;
+    visit.bring_server_back()?;
+    let told = "return document.querySelector('.view-empty')?.textContent.includes('The server ended while it worked this scene out')";
+    visit.until("why nothing is worked out", told).await?;
+    if let Ok(path) = std::env::var("ZICKZACK_PICTURE") {
+        visit.picture(std::path::Path::new(&path)).await?;
+    }
+    visit.client.goto(&format!("{}/", visit.base)).await?;
+    let picture = "return [...document.querySelectorAll('.pattern-wrong')].some((e) => e.textContent.includes('The server ended'))";
+    visit.until("no picture, and why", picture).await?;
+    if let Ok(path) = std::env::var("ZICKZACK_PICTURE") {
+        visit.picture(&std::path::Path::new(&path).with_extension("book.png")).await?;
+    }
+    visit.client.back().await?;
+    visit.until("why nothing is worked out", told).await?;
+    visit.click("Work it out").await?;
+    visit.until("the seam", SEAM).await?;
+    visit.until("nothing in the way", "return document.querySelector('.view-empty') === null").await?;
+    visit.end().await
+}
+
+#[tokio::test]
+async fn a_path_of_very_many_pieces_is_shown_and_what_would_be_too_much_says_so_at_its_node() -> Result<()> {
+    let visit = Visit::start(1280, 800).await?;
+    let mut nodes = serde_json::Map::new();
+    let mut threads = serde_json::Map::new();
+    let circle = json!({ "type": "figure", "name": "Lantern ring", "at": [0, 0] });
+    nodes.insert("n0".to_owned(), circle);
+    // Each joins what came before with itself: twice as many pieces.
+    for i in 1..=17 {
+        let (row, column) = (i % 6, i / 6);
+        nodes.insert(
+            format!("n{i}"),
+            json!({ "type": "join", "name": format!("Twice {i}"), "at": [260 * row, 220 * column] }),
+        );
+        for port in ["path", "other"] {
+            threads.insert(
+                format!("t{i}{port}"),
+                json!({ "from": format!("n{}", i - 1), "to": format!("n{i}"), "port": port }),
+            );
+        }
+    }
+    let scene = json!({
+        "format": "zickzack-scene", "version": 1, "name": "Rings upon rings", "space": "deep", "fps": "24", "frames": 96,
+        "nodes": nodes, "threads": threads,
+    });
+    let id = visit.bring_in(&scene).await?;
+    visit.client.goto(&format!("{}/bench/{id}", visit.base)).await?;
+    visit
+        .until("the refused node", "return document.querySelector('.slip.error[data-name=\"Twice 17\"]') != null")
+        .await?;
+    visit.until("the last path that is not", "return document.querySelector('.path-name') !== null").await?;
+    visit.choose_node("Twice 17").await?;
+    let why = "return document.body.innerText.includes('131072 pieces are too many to be joined: use at most 100000 in all.')";
+    visit.until("why it is refused", why).await?;
+    visit.weave_rests().await?;
+    if let Ok(path) = std::env::var("ZICKZACK_PICTURE") {
+        visit.picture(std::path::Path::new(&path)).await?;
+    }
     visit.end().await
 }

@@ -1,6 +1,6 @@
 //! Generated paths and what rides them, through the real interface.
 
-use anyhow::{Context, Result};
+use anyhow::Result;
 use zickzack_e2e::Visit;
 
 async fn open(visit: &Visit, scene: &str) -> Result<()> {
@@ -107,12 +107,8 @@ async fn a_rider_that_goes_round_on_an_open_path_is_told_to_leap_and_turns_back_
         },
         "threads": { "t1": { "from": "way", "to": "ride", "port": "path" }, "t2": { "from": "ride", "to": "out", "port": "motion" } }
     });
-    let bring = format!(
-        "const done = arguments[0]; fetch('/api/scenes/bring-in', {{ method: 'POST', headers: {{ 'content-type': 'application/json' }}, body: {} }}).then((r) => r.json()).then((made) => done(made.id))",
-        serde_json::Value::from(scene.to_string())
-    );
-    let id = visit.client.execute_async(&bring, vec![]).await?;
-    visit.client.goto(&format!("{}/bench/{}", visit.base, id.as_str().context("an id")?)).await?;
+    let id = visit.bring_in(&scene).await?;
+    visit.client.goto(&format!("{}/bench/{id}", visit.base)).await?;
     // The unwrapped motion closes; what one sees does not.
     visit.until("a leap", "return document.querySelector('.badge.open')?.textContent.includes('leaps 7.70 m')").await?;
     visit.press(".badge").await?;

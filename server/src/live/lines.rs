@@ -3,7 +3,7 @@
 use super::blocks::{Stamp, encode};
 use glam::DVec3;
 use serde_json::json;
-use zickzack_core::curve::{AxesTable, Curve, PointKind, Strand, UpRule, tessellate_all, thinned};
+use zickzack_core::curve::{AxesTable, Curve, PointKind, Strand, UpRule, lines};
 use zickzack_core::graph::PathProduct;
 
 /// Places on a path at which its axes are shown.
@@ -15,39 +15,39 @@ const AXES_STRANDS: usize = 200;
 /// Pieces of a strand beyond which its axes are not shown: they would cover it.
 const AXES_PIECES: usize = 20_000;
 
-/// Most points of a path's lines: a browser draws ten times as many, but not at once.
-const MOST_POINTS: usize = 250_000;
+/// Most points of a path's lines, and most strands that are drawn: of more only every so manieth is, and that is said. A
+/// browser without a graphics card still draws them.
+const MOST_POINTS: usize = 30_000;
+const MOST_STRANDS: usize = 4000;
 
 /// Part of its longest strand by which a path's lines may be off.
 const FINE: f64 = 1.0 / 4000.0;
-/// Strands beyond which lines get coarser, so that there are not ever more points.
-const FINE_STRANDS: f64 = 200.0;
 
-/// Metres by which the lines of a path may be off. The points of a line grow with the root of what it keeps to.
+/// Sizes of the room that a strand takes up, beyond which its length does not count: it goes round and round.
+const WINDING: f64 = 4.0;
+
+/// Metres by which the size of a strand is measured: its length, or so many times the room that it takes up.
+fn size(strand: &Strand) -> f64 {
+    let places = || strand.segments().iter().flat_map(|segment| [0.0, 0.3, 0.7, 1.0].map(|t| segment.at(t)));
+    let (least, most) = (places().reduce(DVec3::min), places().reduce(DVec3::max));
+    let room = least.zip(most).map_or(0.0, |(least, most)| most.distance(least));
+    strand.length().min(WINDING * room)
+}
+
+/// Metres by which the lines of a path may be off, where there are not too many.
 fn tolerance(curve: &Curve) -> f64 {
-    let longest = curve.strands().iter().map(Strand::length).fold(0.0, f64::max);
-    let many = (curve.strands().len() as f64 / FINE_STRANDS).max(1.0);
-    longest * FINE * many * many
+    curve.strands().iter().map(size).fold(0.0, f64::max) * FINE
 }
 
 /// A path as lines to draw, with the points that can be taken hold of, and its axes at some places:
 /// position, direction and up for each.
 pub fn path_block(node: &str, product: &PathProduct, flat: bool, frames: u32, stamp: Stamp) -> Vec<u8> {
     let curve: &Curve = &product.path.at(0.0);
-    let tolerance = tolerance(curve);
-    let mut numbers: Vec<f32> = Vec::new();
-    // Half of it for each of the two.
-    let lines = tessellate_all(curve.strands(), tolerance / 2.0, MOST_POINTS);
-    let strands: Vec<_> = curve
-        .strands()
-        .iter()
-        .zip(&lines)
-        .map(|(strand, line)| {
-            let points = thinned(line, tolerance / 2.0);
-            numbers.extend(points.iter().flat_map(|point| point.as_vec3().to_array()));
-            json!({ "points": points.len(), "closed": strand.closed(), "length": strand.length() })
-        })
-        .collect();
+    let drawn: Vec<&Strand> = curve.strands().iter().step_by(curve.strands().len().div_ceil(MOST_STRANDS)).collect();
+    let lines = lines(&drawn, tolerance(curve), MOST_POINTS);
+    let mut numbers: Vec<f32> = lines.iter().flatten().flat_map(|point| point.as_vec3().to_array()).collect();
+    let told = |(strand, line): (&&Strand, &Vec<DVec3>)| json!({ "points": line.len(), "closed": strand.closed(), "length": strand.length() });
+    let strands: Vec<_> = drawn.iter().zip(&lines).map(told).collect();
     let joints: Vec<_> = product
         .joints
         .iter()
@@ -76,7 +76,7 @@ pub fn path_block(node: &str, product: &PathProduct, flat: bool, frames: u32, st
     let moves = product.path.unmoving().is_none();
     let moments = if moves { moments(product, frames, &mut numbers) } else { None };
     let header = json!({
-        "kind": "path", "stamp": stamp, "node": node, "strands": strands, "joints": joints, "stations": stations,
+        "kind": "path", "stamp": stamp, "node": node, "strands": strands, "of": curve.strands().len(), "length": curve.length(), "joints": joints, "stations": stations,
         "param": product.points_param, "still": product.path.unmoving().is_some(), "moments": moments,
     });
     encode(&header, &numbers)
@@ -127,12 +127,11 @@ mod tests {
                 Strand::new(vec![circle], true).unwrap()
             };
             let curve = Curve::new((0..strands).map(ring).collect()).unwrap();
-            let within = tolerance(&curve);
-            let points = &tessellate_all(curve.strands(), within / 2.0, MOST_POINTS)[0];
+            let lines = lines(&curve.strands().iter().collect::<Vec<_>>(), tolerance(&curve), MOST_POINTS);
             // Half way between two points a circle is as far from their chord as anywhere.
-            let sagitta = radius - points[0].midpoint(points[1]).length();
+            let sagitta = radius - lines[0][0].midpoint(lines[0][1]).length();
             assert!(strands > 200 || sagitta <= curve.strands()[0].length() / 4000.0, "{strands}: {sagitta}");
-            assert!(points.len() * strands <= 60_000, "{strands}: {}", points.len());
+            assert!(lines.iter().map(Vec::len).sum::<usize>() <= MOST_POINTS, "{strands}");
         }
     }
 
@@ -152,14 +151,15 @@ mod tests {
                 PathProduct { path: Path::still(Curve::new(strands).unwrap()), joints: Vec::new(), points_param: "" };
             let stamp = Stamp { revision: 1, preview: 0, compared: false };
             let block = path_block("n", &product, false, 240, stamp);
-            assert!(block.len() <= 8 << 20, "{} bytes", block.len());
+            assert!(block.len() <= 2 << 20, "{} bytes", block.len());
             let words = u32::from_le_bytes(block[..4].try_into().unwrap()) as usize;
             let header: serde_json::Value = serde_json::from_slice(&block[4..4 + words]).unwrap();
             let numbers: Vec<f32> =
                 block[4 + words..].as_chunks().0.iter().map(|bytes| f32::from_le_bytes(*bytes)).collect();
             let counts = header["strands"].as_array().unwrap().iter().map(|s| s["points"].as_u64().unwrap() as usize);
             let points: usize = counts.clone().sum();
-            assert!(counts.min() >= Some(5) && points <= MOST_POINTS.max(5 * product.path.at(0.0).strands().len()));
+            assert!(counts.clone().count() <= MOST_STRANDS && header["of"] == product.path.at(0.0).strands().len());
+            assert!(counts.min() >= Some(5) && points <= MOST_POINTS);
             assert!(header["stations"].as_u64().unwrap() <= 2 * AXES_STRANDS as u64);
             for point in numbers[..3 * points].as_chunks::<3>().0 {
                 let [x, y, z] = point.map(f64::from);

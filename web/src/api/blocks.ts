@@ -33,7 +33,12 @@ export interface PathHeader {
   kind: 'path';
   stamp: Stamp;
   node: string;
+  /** Those that are drawn: of very many only every so manieth. */
   strands: { points: number; closed: boolean; length: number }[];
+  /** How many there are. */
+  of: number;
+  /** All of them together, metres. */
+  length: number;
   joints: Joint[];
   /** Places with axes after the points: position, direction and up, nine numbers each. */
   stations: number;

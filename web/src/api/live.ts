@@ -399,7 +399,8 @@ export class Live {
         takeEnds(message.ends);
         break;
       case 'held':
-        set({ withheld: message.message });
+        // What was found before may be so no more.
+        set({ withheld: message.message, nodes: {}, ends: [], endsKnown: false, traces: null });
         this.answered(this.previewNumber);
         break;
       case 'stopping':

@@ -16,7 +16,7 @@ export function Labels({ stage, names }: { stage: Stage; names: boolean }) {
     <>
       {names &&
         Object.entries(paths).filter(([node]) => document && isVisible(document, node)).map(([node, path], i) => (
-          <PathName key={node} stage={stage} name={document?.nodes?.[node]?.name ?? ''} length={path.header.strands.reduce((sum, strand) => sum + strand.length, 0)} at={lowest(path.numbers.subarray(0, 3 * path.header.strands.reduce((sum, strand) => sum + strand.points, 0)), i)} />
+          <PathName key={node} stage={stage} name={document?.nodes?.[node]?.name ?? ''} length={path.header.length} drawn={path.header.of > path.header.strands.length ? `${path.header.strands.length} of ${path.header.of} strands drawn` : ''} at={lowest(path.numbers.subarray(0, 3 * path.header.strands.reduce((sum, strand) => sum + strand.points, 0)), i)} />
         ))}
       {thing && !picking && <ThingLabel key={`${thing.node}/${thing.object}`} stage={stage} node={thing.node} object={thing.object} />}
     </>
@@ -35,14 +35,14 @@ function lowest(numbers: Float32Array, steps: number): Vector3 {
   return new Vector3().fromArray(numbers, best);
 }
 
-function PathName({ stage, name, length, at }: { stage: Stage; name: string; length: number; at: Vector3 }) {
+function PathName({ stage, name, length, drawn, at }: { stage: Stage; name: string; length: number; drawn: string; at: Vector3 }) {
   const element = useRef<HTMLDivElement>(null);
   const place = useRef(at);
   place.current = at;
   useEffect(() => (element.current ? stage.pin(element.current, () => place.current) : undefined), [stage]);
   return (
     <div className="pinned path-label" data-room="150" data-line="17" ref={element}>
-      <span className="path-name">{`${name} · ${length.toFixed(1)} m`}</span>
+      <span className="path-name">{[name, `${length.toFixed(1)} m`, drawn].filter(Boolean).join(' · ')}</span>
     </div>
   );
 }

@@ -282,7 +282,7 @@ export function View() {
         {drawing === null && <PathStrip />}
       </div>
       {withheld && (
-        <div className="view-empty" role="status">
+        <div className="view-empty view-withheld" role="status">
           <p>{withheld}</p>
           <Button variant="contained" onClick={() => live.workOut()}>
             Work it out

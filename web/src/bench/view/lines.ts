@@ -47,7 +47,7 @@ export function markOf({ place, normal, middle }: Contact, half: number, size: n
 }
 
 /** Hairlines, in pairs of places. */
-export function thin(places: number[], material: Material): LineSegments {
+export function thin(places: number[] | Float32Array, material: Material): LineSegments {
   const geometry = new BufferGeometry().setAttribute('position', new BufferAttribute(new Float32Array(places), 3));
   return new LineSegments(geometry, material);
 }

@@ -6,7 +6,7 @@ import { note } from '../../measure';
 import { night } from '../../theme/tokens';
 import { Crowd, type Extras, type Shown } from './crowd';
 import { layPen, layPicture, layPlane, layRings, niceStep } from './ground';
-import { clear, coloured, fat, markOf, momentOf, pairs, placeOf, stationsOf, strandsAt, strandsOf, vectorsOf, wakeOf, thin } from './lines';
+import { clear, coloured, fat, markOf, momentOf, pairs, piecesOf, placeOf, stationsOf, strandsAt, strandsOf, vectorsOf, wakeOf, thin } from './lines';
 import { Materials } from './materials';
 import { axesOf, EDGE_ON, slant, type Axes } from './plane';
 import { freeLine } from './names';
@@ -20,6 +20,8 @@ const FRAMED = 0.94;
 const FILM = 36;
 /** With more contacts their marks are small. */
 const MANY_CONTACTS = 30;
+/** With more strands they are hairlines without shadows: there is nothing to tell apart in them, and no end of it to draw. */
+const MANY_STRANDS = 1000;
 
 /** What the picture shows. */
 export interface Wishes extends Extras {
@@ -400,8 +402,9 @@ export class Stage {
     this.moments = this.momentsShown();
     for (const [node, block] of Object.entries(this.paths)) {
       const strands = strandsAt(block, this.frame);
-      const path = fat(strands, this.materials.line(night.lamp, this.selected.includes(node) ? 3 : 2, 1, !this.flat));
-      if (!this.flat) {
+      const chosen = this.selected.includes(node);
+      const path = strands.length > MANY_STRANDS ? thin(piecesOf(strands), this.materials.thin(night.lamp, chosen ? 1 : 0.7)) : fat(strands, this.materials.line(night.lamp, chosen ? 3 : 2, 1, !this.flat));
+      if (!this.flat && strands.length <= MANY_STRANDS) {
         const onGround = strands.map((points) => points.map((value, i) => (i % 3 === 1 ? 0 : value)));
         // A path that lies on the ground is drawn over its own shadow.
         path.renderOrder = 1;
