@@ -130,11 +130,17 @@ pub struct Limits {
     pub body_silence: Duration,
     /// A page that is open: no word from it, or nothing taken of what it is sent.
     pub page_silence: Duration,
+    /// Whoever is sent an answer, and takes nothing of it.
+    pub answer_silence: Duration,
 }
 
 impl Default for Limits {
     fn default() -> Self {
-        Self { body_silence: Duration::from_secs(30), page_silence: Duration::from_secs(90) }
+        Self {
+            body_silence: Duration::from_secs(30),
+            page_silence: Duration::from_secs(90),
+            answer_silence: Duration::from_secs(90),
+        }
     }
 }
 
@@ -165,6 +171,7 @@ pub async fn serve(
         own.stop();
         tokio::time::sleep(FAREWELL).await;
     };
+    let silence = shop.limits.answer_silence;
     let server = HttpServer::new(move || {
         App::new()
             .app_data(routes::Data::from(shop.clone()))
@@ -177,10 +184,25 @@ pub async fn serve(
             .default_service(routes::to(web::page))
     });
     // Who closes the connection does not wait for the answer any more: what is worked out for it is given up.
+    let server = server.on_connect(move |connection, _| {
+        if let Some(stream) = connection.downcast_ref::<actix_web::rt::net::TcpStream>() {
+            limited(stream, silence);
+        }
+    });
     let server = server.workers(2).shutdown_timeout(3).h1_allow_half_closed(false).shutdown_signal(stopped);
     server.listen(listener)?.run().await?;
     at_rest.trials.rest(&at_rest.pool).await;
     Ok(())
+}
+
+/// A connection on which nothing is taken for so long is given up by the system, with what waits to be sent on it.
+fn limited(stream: &actix_web::rt::net::TcpStream, silence: Duration) {
+    #[cfg(target_os = "linux")]
+    if let Err(why) = socket2::SockRef::from(stream).set_tcp_user_timeout(Some(silence)) {
+        tracing::debug!("a connection has no limit for its silence: {why}");
+    }
+    #[cfg(not(target_os = "linux"))]
+    let _ = (stream, silence);
 }
 
 /// What is told of a request: what kind it is and how it ended, and nothing that somebody wrote.

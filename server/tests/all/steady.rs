@@ -148,6 +148,33 @@ async fn a_page_that_takes_nothing_is_dropped_and_little_is_kept_for_it() {
 }
 
 #[actix_web::test]
+async fn an_answer_of_which_nothing_is_taken_is_given_up() {
+    let limits = Limits { answer_silence: Duration::from_millis(700), ..Limits::default() };
+    let served = Served::limited(limits).await;
+    let mut document = scene();
+    for name in ["long", "longer"] {
+        let text = name.repeat(2 << 20);
+        let hash = zickzack_server::store::assets::hash(text.as_bytes());
+        document["assets"][name] = json!({ "hash": hash, "media": "text/plain", "text": text });
+    }
+    let id = served.bring_in(&document).await;
+    let socket = socket2::Socket::new(socket2::Domain::IPV4, socket2::Type::STREAM, None).unwrap();
+    socket.set_recv_buffer_size(4096).unwrap();
+    socket.connect(&served.host.parse::<std::net::SocketAddr>().unwrap().into()).unwrap();
+    let mut stream = TcpStream::from(socket);
+    let ask = format!("GET /api/scenes/{id}/file HTTP/1.1\r\nHost: {}\r\n\r\n", served.host);
+    stream.write_all(ask.as_bytes()).unwrap();
+    // What is said to a connection that is not there any more is refused by the system.
+    let refused = |stream: &mut TcpStream| stream.write_all(b"x").is_err() || stream.take_error().unwrap().is_some();
+    let waited = tokio::time::timeout(PATIENCE, async {
+        while !refused(&mut stream) {
+            tokio::time::sleep(Duration::from_millis(50)).await;
+        }
+    });
+    assert!(waited.await.is_ok(), "it is still connected");
+}
+
+#[actix_web::test]
 async fn a_body_that_falls_silent_is_broken_off_with_a_sentence() {
     let limits = Limits { body_silence: Duration::from_millis(300), ..Limits::default() };
     let served = Served::limited(limits).await;
