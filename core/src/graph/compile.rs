@@ -88,6 +88,24 @@ pub struct Compiled {
     pub timing: Timing,
 }
 
+impl Compiled {
+    /// Why a node of the scene does not work, where it does not: what is wrong at it or at what it waits for, in a
+    /// sentence that names that.
+    pub fn amiss(&self, scene: &Scene, node: &str) -> Option<String> {
+        let refused = |id: &str| self.nodes.get(id).and_then(|result| result.outcome.as_ref().as_ref().err());
+        let (mut at, mut seen) = (node, BTreeSet::new());
+        let mut why = refused(at)?;
+        // Threads may go round.
+        while seen.insert(at) {
+            let above = scene.threads.values().filter(|thread| thread.to == at).map(|thread| thread.from.as_str());
+            let Some((id, its)) = above.filter_map(|id| Some((id, refused(id)?))).next() else { break };
+            (at, why) = (id, its);
+        }
+        let name = scene.nodes.get(at).map_or("", |node| node.name.as_str());
+        Some(format!("\"{name}\" does not work: {why}"))
+    }
+}
+
 /// What compilation works with.
 pub struct Workshop<'a> {
     /// All node types.

@@ -13,7 +13,7 @@ use uuid::Uuid;
 use zickzack_core::graph::{Compiled, Memo, Product};
 use zickzack_core::keys::{Channel, PoseKeys, bake_pose, pose_numbers};
 use zickzack_core::motion::{Frames, Motion};
-use zickzack_core::scene::keyed_number;
+use zickzack_core::scene::{Scene, keyed_number};
 
 /// What is baked to keys, and how closely.
 #[derive(Deserialize, IntoParams)]
@@ -74,7 +74,7 @@ pub async fn bake(
     let baked = shop.work(*id, move |cancel| {
         let compiled =
             compile_now((&registry, &Memo::default(), &FromShelf(&shelf)), &state.scene, &state.files, cancel);
-        let motion = motion_of(&compiled, &wanted.node)?;
+        let motion = motion_of(&compiled, &state.scene, &wanted.node)?;
         if motion.len() > MOST_THINGS {
             return Err(Refusal::bad(format!(
                 "{} things are too many for nodes of keys, of which there may be {MOST_THINGS}: hand them off as a file.",
@@ -92,10 +92,13 @@ pub async fn bake(
     baked.await.map(web::Json)
 }
 
-fn motion_of<'a>(compiled: &'a Compiled, node: &str) -> Result<&'a Arc<dyn Motion>, Refusal> {
+fn motion_of<'a>(compiled: &'a Compiled, scene: &Scene, node: &str) -> Result<&'a Arc<dyn Motion>, Refusal> {
     match compiled.nodes.get(node).and_then(|result| result.product()) {
         Some(Product::Motion(motion)) => Ok(motion),
-        _ => Err(Refusal::bad("There is no motion to bake: choose a node that gives one and works.")),
+        _ => {
+            let none = || "There is no motion to bake: choose a node that gives one and works.".to_owned();
+            Err(Refusal::bad(compiled.amiss(scene, node).unwrap_or_else(none)))
+        }
     }
 }
 
@@ -150,7 +153,7 @@ pub async fn pose(
     let numbers = shop.work(*id, move |cancel| {
         let compiled =
             compile_now((&registry, &Memo::default(), &FromShelf(&shelf)), &state.scene, &state.files, cancel);
-        let motion = motion_of(&compiled, &instant.node)?;
+        let motion = motion_of(&compiled, &state.scene, &instant.node)?;
         if instant.thing >= motion.len() {
             return Err(Refusal::bad("The motion has no such thing any more: bake it again."));
         }

@@ -138,12 +138,20 @@ fn rows(wanted: &Wanted, range: Frames, keyed: bool) -> f64 {
     ((range.to - range.from) / step).floor() + 1.0
 }
 
-fn outputs(compiled: &Compiled, wanted: &Wanted, range: Frames, keyed: bool) -> Result<Named, Refusal> {
+fn outputs(
+    (compiled, scene): (&Compiled, &Scene),
+    wanted: &Wanted,
+    range: Frames,
+    keyed: bool,
+) -> Result<Named, Refusal> {
     let found: Named = chosen(compiled, wanted).map(|end| (end.name.clone(), end.motion.clone())).collect();
     if found.is_empty() {
-        return Err(Refusal::bad(
-            "There is no working Output to hand off: add an Output node and thread a motion to it.",
-        ));
+        let outputs = scene.nodes.iter().filter(|(_, node)| node.kind == "output").map(|(id, _)| id);
+        let asked = outputs.filter(|id| wanted.node.as_ref().is_none_or(|node| node == *id));
+        let amiss = asked.filter_map(|id| compiled.amiss(scene, id)).next();
+        let none =
+            || "There is no working Output to hand off: add an Output node and thread a motion to it.".to_owned();
+        return Err(Refusal::bad(amiss.unwrap_or_else(none)));
     }
     let poses = found.iter().map(|(_, motion)| motion.len() as f64).sum::<f64>() * rows(wanted, range, keyed);
     if poses > MOST_POSES {
@@ -183,7 +191,7 @@ pub async fn look(
         let range = range(&wanted, &state.scene)?;
         let compiled =
             compile_now((&registry, &Memo::default(), &FromShelf(&shelf)), &state.scene, &state.files, cancel);
-        let outputs = outputs(&compiled, &wanted, range, true)?;
+        let outputs = outputs((&compiled, &state.scene), &wanted, range, true)?;
         let (_, motion) = &outputs[0];
         let keys = keys(motion, range, &wanted, cancel)?;
         let first = state.scene.first_frame as f64;
@@ -283,7 +291,7 @@ pub async fn write(
         let range = range(&wanted, &state.scene)?;
         let compiled =
             compile_now((&registry, &Memo::default(), &FromShelf(&shelf)), &state.scene, &state.files, cancel);
-        let outputs = outputs(&compiled, &wanted, range, !is_table)?;
+        let outputs = outputs((&compiled, &state.scene), &wanted, range, !is_table)?;
         if is_table {
             let table =
                 csv::Table { outputs: &outputs, range, step: wanted.step, first_frame: state.scene.first_frame };

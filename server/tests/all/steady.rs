@@ -284,3 +284,30 @@ async fn what_there_is_no_memory_for_is_refused_at_its_node_and_all_else_is_show
     let told = page.until(|told| told["kind"] == "nodes" && told["revision"] == revision).await;
     assert!(told["nodes"][&name]["state"] != "error", "{}", told["nodes"][&name]);
 }
+
+static HELD_BY_ASKED: AtomicUsize = AtomicUsize::new(0);
+
+#[actix_web::test]
+async fn a_request_that_there_is_no_memory_for_is_refused_in_the_same_words() {
+    let served = Served::start().await;
+    served.shop.hold_at_most(Ceiling { most: 1000, held: || HELD_BY_ASKED.load(Ordering::Relaxed) }).unwrap();
+    let id = served.bring_in(&heavy()).await;
+    let starved = &served.shop.told.starved;
+    for path in [
+        format!("/api/scenes/{id}/handoff?from=0&to=100&step=1"),
+        format!("/api/scenes/{id}/handoff/file?from=0&to=100&step=1&form=glb"),
+        format!("/api/scenes/{id}/bake?node=heap&tolerance=0.001&angle=1"),
+    ] {
+        let before = starved.get();
+        let asked = served.get(&path);
+        let short = async {
+            until("it begins", || served.shop.background.at_work() == 1).await;
+            HELD_BY_ASKED.store(2000, Ordering::Relaxed);
+            until("it is given up", || starved.get() > before).await;
+            HELD_BY_ASKED.store(0, Ordering::Relaxed);
+        };
+        let ((status, told), ()) = tokio::join!(asked, short);
+        assert_eq!(status, 422, "{path}: {told}");
+        assert!(told["message"].as_str().unwrap().contains("not enough memory left for it"), "{path}: {told}");
+    }
+}
