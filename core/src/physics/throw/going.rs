@@ -20,6 +20,8 @@ const HALVINGS: u32 = 50;
 const ALIGNS: f64 = 1e-5;
 /// Seconds below which what is let go again at once is not taken to stand still.
 const SHORTEST_REST: f64 = 1e-6;
+/// Part of its speed with which it goes away from what it lies on over an edge.
+const OVER_EDGE: f64 = 1e-3;
 /// Times that it is brought back onto two things at once.
 const ONTO_BOTH: usize = 8;
 
@@ -193,7 +195,7 @@ impl Solver<'_> {
             most = (slipping / (friction + slows)).max(1e-6).min(left);
         }
         let radius = self.setup.rolling_radius;
-        let (from, used, there, ends) = {
+        let (from, used, there, ends, leaves) = {
             let this = &*self;
             let forces = |m: &Moving| {
                 let seat = this.seat_at(footing, m.time, m.place, m.velocity);
@@ -215,16 +217,20 @@ impl Solver<'_> {
             };
             let from = Moving { place: this.place, velocity: this.velocity, spin: this.spin, time: this.time };
             let mut stepper = this.stepper.clone();
-            let (used, there) = loop {
+            let (used, there, leaves) = loop {
                 let (used, mut there) = stepper.step(&from, most, &forces);
+                // What bends is followed; where that ends in an edge it goes on straight.
+                let away = this.seat_at(footing, there.time, there.place, there.velocity).normal;
+                let leaves = there.velocity.dot(away) > OVER_EDGE * there.velocity.length();
                 // Kept on the ground, and its velocity along it.
                 there.place = this.onto(footing, there.place);
                 let seat = this.seat_at(footing, there.time, there.place, there.velocity);
                 there.velocity = seat.level(there.velocity);
                 // Where it is about to leave the ground it comes up to that in small steps.
                 let seat = this.seat_at(footing, there.time, there.place, there.velocity);
-                if used <= SHORTEST_SLIDE || this.stays(footing, &seat, (there.time, there.place), there.velocity) {
-                    break (used, there);
+                let stays = !leaves && this.stays(footing, &seat, (there.time, there.place), there.velocity);
+                if used <= SHORTEST_SLIDE || stays {
+                    break (used, there, leaves);
                 }
                 most = 0.5 * used;
             };
@@ -236,8 +242,12 @@ impl Solver<'_> {
             };
             let ends = Course::Step(Box::new((knot(0.0, &from), knot(used, &there))));
             self.stepper = stepper;
-            (from, used, there, ends)
+            (from, used, there, ends, leaves)
         };
+        if leaves {
+            let course = Course::Parabola { velocity: self.velocity, acceleration: seat.free };
+            return (course, DVec3::ZERO, Some((used, Event::SlidesOff)));
+        }
         let seat = self.seat_at(footing, there.time, there.place, there.velocity);
         if rolls {
             let spin = self.gripping(&seat, there.velocity, there.spin);
