@@ -48,8 +48,7 @@ pub enum ModelError {
 
 /// Corners of all meshes as they stand in the model, metres.
 pub fn corners(bytes: &[u8]) -> Result<Vec<DVec3>, ModelError> {
-    read(bytes)?;
-    let file = Gltf::from_slice(bytes).map_err(|error| ModelError::Unreadable(error.to_string()))?;
+    let (file, _) = looked_at(bytes)?;
     let blob = file.blob.as_deref().unwrap_or_default();
     let scene = file.default_scene().or_else(|| file.scenes().next()).ok_or(ModelError::Empty)?;
     let mut found = Vec::new();
@@ -73,6 +72,10 @@ fn gather(node: &gltf::Node<'_>, above: DMat4, blob: &[u8], found: &mut Vec<DVec
 
 /// Looks at the bytes of a GLB file.
 pub fn read(bytes: &[u8]) -> Result<Facts, ModelError> {
+    looked_at(bytes).map(|(_, facts)| facts)
+}
+
+fn looked_at(bytes: &[u8]) -> Result<(Gltf, Facts), ModelError> {
     if bytes.len() > LARGEST {
         return Err(ModelError::TooLarge);
     }
@@ -96,7 +99,7 @@ pub fn read(bytes: &[u8]) -> Result<Facts, ModelError> {
     match facts.triangles {
         0 => Err(ModelError::Empty),
         count if count > MOST_TRIANGLES => Err(ModelError::TooManyTriangles(count)),
-        _ => Ok(facts),
+        _ => Ok((file, facts)),
     }
 }
 

@@ -82,7 +82,7 @@ pub struct Look {
     /// x, y, z of the thing looked at.
     plots: Vec<Plot>,
     /// What of the motion is not in the file.
-    left_out: Vec<&'static str>,
+    left_out: Vec<String>,
 }
 
 /// Most poses of one hand-off.
@@ -138,6 +138,13 @@ fn rows(wanted: &Wanted, range: Frames, keyed: bool) -> f64 {
     ((range.to - range.from) / step).floor() + 1.0
 }
 
+/// The names of the Outputs that do not work, each with a sentence that says why.
+fn amiss<'a>(compiled: &'a Compiled, scene: &'a Scene, wanted: &'a Wanted) -> impl Iterator<Item = (&'a str, String)> {
+    let outputs = scene.nodes.iter().filter(|(_, node)| node.kind == "output");
+    let asked = outputs.filter(|(id, _)| wanted.node.as_ref().is_none_or(|node| node == *id));
+    asked.filter_map(|(id, node)| Some((node.name.as_str(), compiled.amiss(scene, id)?)))
+}
+
 fn outputs(
     (compiled, scene): (&Compiled, &Scene),
     wanted: &Wanted,
@@ -146,12 +153,9 @@ fn outputs(
 ) -> Result<Named, Refusal> {
     let found: Named = chosen(compiled, wanted).map(|end| (end.name.clone(), end.motion.clone())).collect();
     if found.is_empty() {
-        let outputs = scene.nodes.iter().filter(|(_, node)| node.kind == "output").map(|(id, _)| id);
-        let asked = outputs.filter(|id| wanted.node.as_ref().is_none_or(|node| node == *id));
-        let amiss = asked.filter_map(|id| compiled.amiss(scene, id)).next();
         let none =
             || "There is no working Output to hand off: add an Output node and thread a motion to it.".to_owned();
-        return Err(Refusal::bad(amiss.unwrap_or_else(none)));
+        return Err(Refusal::bad(amiss(compiled, scene, wanted).next().map_or_else(none, |(_, why)| why)));
     }
     let poses = found.iter().map(|(_, motion)| motion.len() as f64).sum::<f64>() * rows(wanted, range, keyed);
     if poses > MOST_POSES {
@@ -199,7 +203,10 @@ pub async fn look(
         let plots = plots(motion, &keys, object, first, cancel)?;
         let beyond = Beyond::of(motion, range, cancel).map_err(|error| Refusal::bad(error.to_string()))?;
         let channels = counts(&keys, wanted.step, first);
-        Ok(Look { things: motion.len(), channels, plots, left_out: beyond.left_out() })
+        let broken =
+            amiss(&compiled, &state.scene, &wanted).map(|(name, _)| format!("\"{name}\", which does not work"));
+        let left_out = beyond.left_out().into_iter().map(str::to_owned).chain(broken).collect();
+        Ok(Look { things: motion.len(), channels, plots, left_out })
     });
     look.await.map(web::Json)
 }

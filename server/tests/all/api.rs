@@ -211,6 +211,22 @@ async fn a_hand_off_counts_keys_and_refuses_nonsense() {
 }
 
 #[actix_web::test]
+async fn an_output_that_does_not_work_is_named_where_it_is_left_out_and_why_where_it_is_asked_for() {
+    let served = Served::start().await;
+    let mut document = scene();
+    document["nodes"]["path"]["params"]["points"] = json!([{ "id": "a", "at": [0, 0, 0] }]);
+    let id = served.bring_in(&document).await;
+    let (status, look) = served.get(&format!("/api/scenes/{id}/handoff?from=0&to=96&step=1")).await;
+    assert_eq!(status, 200, "{look}");
+    let left_out = look["left_out"].as_array().unwrap();
+    assert!(left_out.contains(&json!("\"Out\", which does not work")), "{look}");
+    let (status, refused) = served.get(&format!("/api/scenes/{id}/handoff?node=out&from=0&to=96&step=1")).await;
+    // Not what waits is to blame, but what it waits for.
+    assert_eq!(status, 422, "{refused}");
+    assert!(refused["message"].as_str().unwrap().starts_with("\"Way\" does not work: "), "{refused}");
+}
+
+#[actix_web::test]
 async fn a_long_step_gets_no_more_past_the_limit_of_poses_than_is_written() {
     let served = Served::start().await;
     let mut document = scene();

@@ -257,14 +257,18 @@ async fn what_there_is_no_memory_for_is_refused_at_its_node_and_all_else_is_show
         before = id;
     }
     document["threads"]["last"] = json!({ "from": before, "to": "other", "port": "path" });
+    let first = document["threads"].as_object_mut().unwrap().shift_remove("tm00").unwrap();
     let id = served.bring_in(&document).await;
     let calm = served.open(&served.bring_in(&scene()).await, "calm").await.kind("nodes").await;
-    HELD.store(2000, Ordering::Relaxed);
+    // All else is worked out before, so that it is a meander that is at work.
     let mut page = served.open(&id, "one").await;
+    page.kind("ends").await;
+    HELD.store(2000, Ordering::Relaxed);
+    let threaded = page.edit(json!([{ "op": "put", "at": ["threads", "tm00"], "value": first }])).await;
     let starved = &served.shop.told.starved;
     until("it is given up", || starved.get() > 0).await;
     HELD.store(0, Ordering::Relaxed);
-    let told = page.kind("nodes").await;
+    let told = page.until(|told| told["kind"] == "nodes" && told["revision"] == threaded).await;
     let of =
         |node: &str| (told["nodes"][node]["state"].as_str().unwrap(), told["nodes"][node]["messages"][0].to_string());
     let meanders: Vec<_> = (0..40).map(|i| of(&format!("m{i:02}"))).collect();
