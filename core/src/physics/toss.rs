@@ -78,6 +78,8 @@ pub struct Toss {
 const LOOKS: f64 = 8.0;
 const MOST_LOOKS: f64 = 20_000.0;
 const MOST_COMPARED: usize = 32;
+/// Of the moments at which two are nearer than before and after, those that are looked at closely.
+const MOST_NEAR: usize = 24;
 /// Rounds of narrowing around the nearest.
 const ROUNDS: usize = 40;
 
@@ -119,27 +121,34 @@ impl Toss {
             (0..things).map(|object| self.state(&self.moment(object, frame)).0).collect()
         };
         let apart = |frame: f64, [a, b]: [usize; 2]| places(frame)[a].distance(places(frame)[b]);
-        let mut nearest: Option<(f64, [usize; 2], f64)> = None;
-        for look in 0..=looks as usize {
-            let frame = self.setup.start_frame + look as f64 / LOOKS;
-            let places = places(frame);
-            for a in 0..things {
-                for b in a + 1..things {
-                    let distance = places[a].distance(places[b]);
-                    if nearest.is_none_or(|known| distance < known.0) {
-                        nearest = Some((distance, [a, b], frame));
-                    }
-                }
+        let pairs: Vec<[usize; 2]> = (0..things).flat_map(|a| (a + 1..things).map(move |b| [a, b])).collect();
+        let far = || vec![f64::INFINITY; pairs.len()];
+        let looked = |look: usize| {
+            let places = places(self.setup.start_frame + look as f64 / LOOKS);
+            pairs.iter().map(|&[a, b]| places[a].distance(places[b])).collect()
+        };
+        // Where two are nearer than a look before and after; in between they may be nearer still.
+        let last = looks as usize;
+        let (mut before, mut now): (Vec<f64>, Vec<f64>) = (far(), looked(0));
+        let mut near: Vec<(f64, usize, usize)> = Vec::new();
+        for look in 0..=last {
+            let after = if look < last { looked(look + 1) } else { far() };
+            let least = (0..pairs.len()).filter(|&i| now[i] <= before[i] && now[i] <= after[i]);
+            near.extend(least.map(|i| (now[i], i, look)));
+            (before, now) = (now, after);
+        }
+        near.sort_by(|a, b| a.0.total_cmp(&b.0));
+        let nearest = |&(_, pair, look): &(f64, usize, usize)| {
+            let (pair, frame) = (pairs[pair], self.setup.start_frame + look as f64 / LOOKS);
+            let (mut low, mut high) = (frame - 1.0 / LOOKS, frame + 1.0 / LOOKS);
+            for _ in 0..ROUNDS {
+                let (one, two) = (low + (high - low) / 3.0, high - (high - low) / 3.0);
+                if apart(one, pair) < apart(two, pair) { high = two } else { low = one }
             }
-        }
-        let (_, pair, frame) = nearest?;
-        let (mut low, mut high) = (frame - 1.0 / LOOKS, frame + 1.0 / LOOKS);
-        for _ in 0..ROUNDS {
-            let (one, two) = (low + (high - low) / 3.0, high - (high - low) / 3.0);
-            if apart(one, pair) < apart(two, pair) { high = two } else { low = one }
-        }
-        let frame = 0.5 * (low + high);
-        Some((apart(frame, pair), pair, frame))
+            let frame = 0.5 * (low + high);
+            (apart(frame, pair), pair, frame)
+        };
+        near.iter().take(MOST_NEAR).map(nearest).min_by(|a, b| a.0.total_cmp(&b.0))
     }
 
     fn moment(&self, object: usize, frame: f64) -> Moment {

@@ -494,6 +494,7 @@ async fn a_server_that_is_stopped_says_so_and_what_is_changed_meanwhile_is_kept_
     }
     visit.bring_server_back()?;
     visit.kept().await?;
+    visit.until("the seam", "return document.querySelector('.badge.closed') != null").await?;
     assert_eq!(visit.document().await?["nodes"]["ride"]["params"]["riders"], 7);
     visit.end().await
 }
@@ -505,7 +506,7 @@ async fn a_scene_that_the_server_ended_over_shows_why_nothing_is_worked_out_unti
     let scene = visit.client.current_url().await?.path().rsplit('/').next().context("a scene")?.to_owned();
     visit.kill_server();
     visit.in_database(&format!(
-        "INSERT INTO trials (scene, running) VALUES ('{scene}', true) ON CONFLICT (scene) DO UPDATE SET running = true"
+        "INSERT INTO trials (scene, running, ended) VALUES ('{scene}', false, 2) ON CONFLICT (scene) DO UPDATE SET ended = 2"
     ))?;
     visit.bring_server_back()?;
     let told = "return document.querySelector('.view-empty')?.textContent.includes('The server ended while it worked this scene out')";
@@ -565,5 +566,36 @@ async fn a_path_of_very_many_pieces_is_shown_and_what_would_be_too_much_says_so_
     if let Ok(path) = std::env::var("ZICKZACK_PICTURE") {
         visit.picture(std::path::Path::new(&path)).await?;
     }
+    visit.end().await
+}
+
+#[tokio::test]
+async fn what_a_full_disk_does_not_take_waits_and_says_why_until_there_is_room() -> Result<()> {
+    let visit = Visit::start(1280, 800).await?;
+    visit.begin_from("One path, many riders").await?;
+    visit.choose_node("Twelve").await?;
+    visit.in_database(
+        "CREATE FUNCTION full_disk() RETURNS trigger LANGUAGE plpgsql AS \
+         $$ BEGIN RAISE EXCEPTION 'no space left on device' USING ERRCODE = '53100'; END $$; \
+         CREATE TRIGGER full_disk BEFORE UPDATE ON scenes EXECUTE FUNCTION full_disk()",
+    )?;
+    visit.fill("riders", "7").await?;
+    let waits = "return document.querySelector('.save-state')?.textContent === '1 change waits for the database'";
+    visit.until("what waits", waits).await?;
+    // What was measured is of the scene before.
+    visit
+        .until("no word of a seam", "return document.querySelector('.badge')?.textContent === 'not measured yet'")
+        .await?;
+    visit.hover(visit.middle(".save-state").await?).await?;
+    let why =
+        "return document.querySelector('[role=tooltip]')?.textContent.includes('The disk of the database is full')";
+    visit.until("why", why).await?;
+    if let Ok(path) = std::env::var("ZICKZACK_PICTURE") {
+        visit.picture(std::path::Path::new(&path)).await?;
+    }
+    visit.in_database("DROP TRIGGER full_disk ON scenes")?;
+    visit.kept().await?;
+    visit.until("the seam", "return document.querySelector('.badge.closed') != null").await?;
+    assert_eq!(visit.document().await?["nodes"]["ride"]["params"]["riders"], 7);
     visit.end().await
 }

@@ -4,7 +4,7 @@ import { useShallow } from 'zustand/react/shallow';
 import { Link, go } from '../route';
 import { put } from '../scene/edits';
 import { partDone, waitedFor } from '../scene/progress';
-import { useScene } from '../scene/store';
+import { isBehind, useScene } from '../scene/store';
 import { useMode } from '../theme/mode';
 import { Knot } from './dial/Knot';
 import { useLive } from './live';
@@ -140,8 +140,16 @@ function SeamBadge() {
   const ends = useScene((state) => state.ends);
   const open = useScene((state) => state.aside === 'seam');
   const waits = useScene(useShallow((state) => waitedFor(state.nodes)));
+  const behind = useScene(isBehind);
   const shown = outputsOf(ends);
   if (shown.length === 0) return null;
+  if (behind) {
+    return (
+      <span className="badge waiting" role="status">
+        not measured yet
+      </span>
+    );
+  }
   const closes = shown.every((end) => end.seam.closes);
   if (waits) {
     // Where the loop ends nothing may be there yet to be measured.

@@ -50,6 +50,9 @@ export interface Message {
   tone: 'wrong' | 'told';
 }
 
+/** True while changes wait that the server has not taken: what it said of the scene is of how it was before them. */
+export const isBehind = ({ pending, connection, trouble }: Pick<State, 'pending' | 'connection' | 'trouble'>): boolean => pending.length > 0 && (connection !== 'open' || trouble !== null);
+
 interface State {
   connection: 'connecting' | 'open' | 'lost';
   /** The server has said that it is being stopped, and is not back yet. */
