@@ -259,10 +259,15 @@ async fn what_there_is_no_memory_for_is_refused_at_its_node_and_all_else_is_show
     document["threads"]["last"] = json!({ "from": before, "to": "other", "port": "path" });
     let first = document["threads"].as_object_mut().unwrap().shift_remove("tm00").unwrap();
     let id = served.bring_in(&document).await;
-    let calm = served.open(&served.bring_in(&scene()).await, "calm").await.kind("nodes").await;
+    let rounds = || served.shop.told.work.get_sample_count();
+    let mut still = served.open(&served.bring_in(&scene()).await, "calm").await;
+    let calm = still.kind("nodes").await;
+    still.kind("ends").await;
+    until("its round is over", || rounds() == 1).await;
     // All else is worked out before, so that it is a meander that is at work.
     let mut page = served.open(&id, "one").await;
     page.kind("ends").await;
+    until("this round, too", || rounds() == 2).await;
     HELD.store(2000, Ordering::Relaxed);
     let threaded = page.edit(json!([{ "op": "put", "at": ["threads", "tm00"], "value": first }])).await;
     let starved = &served.shop.told.starved;

@@ -85,8 +85,11 @@ async fn of_several_only_the_one_that_is_worked_out_when_the_next_server_ends_to
     ends_over(&served, &id).await;
     ends_over(&served, &other).await;
     let next = Served::on(served.database.clone()).await;
-    assert_eq!(opened(&next, &other).await["kind"], "nodes");
+    // It is looked at until it is worked out whole.
+    let mut page = next.open(&other, "one").await;
+    page.until(|message| message["kind"] == "held" || message["kind"] == "ends").await;
     until_written(&next, &other, (false, 0)).await;
+    drop(page);
     ends_over(&next, &id).await;
     let last = Served::on(served.database.clone()).await;
     assert_eq!(opened(&last, &other).await["kind"], "nodes");
