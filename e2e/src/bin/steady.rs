@@ -215,6 +215,10 @@ async fn answered(
     said: &Value,
     waiting: &mut Option<Waiting>,
 ) -> Result<()> {
+    if said["kind"] == "held" {
+        // A server was killed while it worked this scene out.
+        live.say(&json!({ "kind": "work-out" })).await?;
+    }
     let Some(own) = waiting.as_mut().filter(|own| said["sequence"] == own.sequence) else { return Ok(()) };
     if said["kind"] == "edited" && said["client"] == client {
         site.kept.borrow_mut().entry(client.to_owned()).or_default().insert(own.sequence);

@@ -84,9 +84,11 @@ pub fn path_block(node: &str, product: &PathProduct, flat: bool, frames: u32, st
 
 /// Most moments of a loop at which a path that moves is shown.
 const MOST_MOMENTS: u32 = 48;
-/// Most places on each strand of a path that moves, and of all moments together.
+/// Most and fewest places on each strand of a path that moves, and most of all moments together, of which one is drawn at
+/// a time.
 const MOMENT_POINTS: usize = 97;
 const FEWEST_POINTS: usize = 9;
+const MOST_MOMENT_POINTS: usize = 500_000;
 /// With more strands than this a path that moves is shown as at frame 0.
 const MOST_MOVING: usize = 400;
 
@@ -99,7 +101,7 @@ fn moments(product: &PathProduct, frames: u32, numbers: &mut Vec<f32>) -> Option
     if strands > MOST_MOVING || count < 2 {
         return None;
     }
-    let points = (MOST_POINTS / (count as usize * strands)).clamp(FEWEST_POINTS, MOMENT_POINTS);
+    let points = (MOST_MOMENT_POINTS / (count as usize * strands)).clamp(FEWEST_POINTS, MOMENT_POINTS);
     for moment in 0..count {
         let curve = product.path.at(f64::from(moment * step));
         for index in 0..strands {
