@@ -23,6 +23,10 @@ const MOST_TURN: f64 = 1.0;
 const MOST_BEND: f64 = 0.25;
 /// Halvings of a cubic at most: at a cusp no piece bends little.
 const MOST_HALVINGS: u32 = 12;
+/// The least sine of the turn at a corner where two parts meet: what turns less is taken as bent.
+const SHARP: f64 = 0.1;
+/// Part of its reach by which a part goes on behind the next.
+const BEHIND: f64 = 1e-6;
 /// Steps of a bracketed root.
 const MOST_STEPS: usize = 80;
 
@@ -378,6 +382,42 @@ impl Profile {
         self.on(best.1, best.2)
     }
 
+    /// What lies between its inner corners, seen from the side to which its normals point (1) or the other (−1): parts
+    /// whose distances one can tell apart where they meet. Each goes on a little straight behind the next, so that at a
+    /// corner both are flat. `None` where it has no such corner.
+    pub fn parts(&self, side: f64) -> Option<Vec<Self>> {
+        let count = self.spans.len();
+        let inner = |i: usize| {
+            let (before, after) = (self.spans[i].piece.direction(1.0), self.spans[(i + 1) % count].piece.direction(0.0));
+            before.perp_dot(after) * self.right * side < -SHARP
+        };
+        let joints = if self.closed { count } else { count - 1 };
+        let corners: Vec<usize> = (0..joints).filter(|i| inner(*i)).collect();
+        let (first, last) = (*corners.first()?, *corners.last()?);
+        let beyond = BEHIND * self.reach;
+        let before = |i: usize| {
+            let piece = &self.spans[i].piece;
+            Piece::Line { from: piece.at(0.0) - piece.direction(0.0) * beyond, to: piece.at(0.0) }
+        };
+        let behind = |i: usize| {
+            let piece = &self.spans[i].piece;
+            Piece::Line { from: piece.at(1.0), to: piece.at(1.0) + piece.direction(1.0) * beyond }
+        };
+        let pieces = |from: usize, to: usize| (from..=to).map(|i| self.spans[i % count].piece);
+        let between = |from: usize, to: usize| {
+            let ends = std::iter::once(before(from % count)).chain(pieces(from, to)).chain([behind(to % count)]);
+            ends.collect::<Vec<Piece>>()
+        };
+        let mut parts: Vec<Vec<Piece>> = corners.windows(2).map(|pair| between(pair[0] + 1, pair[1])).collect();
+        if self.closed {
+            parts.push(between(last + 1, first + count));
+        } else {
+            parts.push(pieces(0, first).chain([behind(first)]).collect());
+            parts.push(std::iter::once(before(last + 1)).chain(pieces(last + 1, count - 1)).collect());
+        }
+        parts.into_iter().map(|pieces| Some(Self { right: self.right, ..Self::of(pieces)? })).collect()
+    }
+
     fn side(&self, index: usize, t: f64) -> DVec2 {
         -self.spans[index].piece.direction(t).perp() * self.right
     }
@@ -398,7 +438,7 @@ impl Profile {
             None => own,
         };
         // The border of what is open is seen from all round.
-        let border = joint && next.is_none() && other == own;
+        let border = joint && next.is_none() && point.x.abs() > 1e-12 * self.reach();
         let (first, second) = (self.spans[index].piece.derivative(t), self.spans[index].piece.second_derivative(t));
         let speed = first.length();
         let bend = if speed > 0.0 { first.perp_dot(second) / (speed * speed * speed) * self.right } else { 0.0 };

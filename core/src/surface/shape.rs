@@ -130,7 +130,11 @@ impl Shape {
                 let (distance, normal) = self.distance(p);
                 let round = out.cross(DVec3::Y);
                 let along = round.cross(normal);
-                let turns = if on.corner { 1.0 / distance } else { on.bend / (1.0 + on.bend * distance) };
+                let turns = if distance == 0.0 && on.corner {
+                    0.0
+                } else if on.corner {
+                    1.0 / distance
+                } else { on.bend / (1.0 + on.bend * distance) };
                 let wide = here.x.max(1e-12 * profile.reach());
                 square(velocity.dot(along)) * turns + square(velocity.dot(round)) * normal.dot(out) / wide
             }

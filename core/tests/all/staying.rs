@@ -48,6 +48,12 @@ fn vase(a: f64, b: f64) -> Shape {
     Shape::Lathe(Profile::of([bottom, top]).unwrap())
 }
 
+/// With a floor and a lid of these radii, 0.9 m below and above its middle.
+fn pot(floor: f64, lid: f64) -> Shape {
+    let points = [(0.0, -0.9), (floor, -0.9), (lid, 0.9), (0.0, 0.9)];
+    Shape::Lathe(Profile::new(points.map(DVec2::from)).unwrap())
+}
+
 /// Two planes, pointed or open, that meet in a line which slopes; above it.
 fn groove(left: f64, right: f64, slope: f64) -> Ground {
     let plane = |turn: DQuat| Kept {
@@ -112,6 +118,13 @@ fn ground() -> impl Strategy<Value = Ground> {
             turn,
             -1.0,
             polar(p) * 0.3
+        )),
+        // In a pot, whose floor, wall and lid meet in corners.
+        (0.6..1.8f64, 0.6..1.8f64, turned()).prop_map(|(floor, lid, turn)| one(
+            pot(floor, lid),
+            turn,
+            -1.0,
+            DVec3::new(0.1, 0.2, -0.1)
         )),
         (0.15..1.3f64, 0.15..1.3f64, -0.5..0.5f64).prop_map(|(left, right, slope)| groove(left, right, slope)),
         // On the bottom of a box of the world.
@@ -232,6 +245,36 @@ proptest! {
         let mut sample = Sample::default();
         launch.sample((edge + later) * FPS, Columns::POSITION, &mut sample);
         let wanted = ground.start + velocity * (edge + later) - DVec3::Y * (0.5 * 9.81 * later * later);
+        prop_assert!(sample.positions[0].distance(wanted) < 1e-5, "{} instead of {wanted}", sample.positions[0]);
+    }
+
+    /// What slides along the floor of a pot bounces off its wall with its part of the speed, as off a wall that is
+    /// another surface.
+    #[test]
+    fn what_slides_along_a_floor_bounces_off_the_wall_that_is_one_with_it(
+        angle in 0.0..TAU, speed in 0.3..4.0f64, bounciness in 0.2..1.0f64, radius in prop_oneof![Just(0.0), 0.02..0.3f64],
+        later in 0.0..1.0f64,
+    ) {
+        let ground = one(pot(1.0, 1.0), DQuat::IDENTITY, -1.0, DVec3::Y * (radius - 0.9 + 1e-10));
+        let (sine, cosine) = libm::sincos(angle);
+        let way = DVec3::new(cosine, 0.0, sine);
+        let air = Air { gravity: DVec3::Y * -9.81, wind: DVec3::ZERO, linear: 0.0, quadratic: 0.0 };
+        let setup = LaunchSetup {
+            obstacles: obstacles(&ground),
+            bounds: Bounds { min: DVec3::NEG_INFINITY, max: DVec3::INFINITY },
+            bounciness,
+            friction: 0.0,
+            radius,
+            fps: FPS,
+            ..LaunchSetup::free(ground.start, way * speed, air)
+        };
+        let launch = Launch::solve(setup, 20.0 * FPS);
+        prop_assert!(launch.capped().is_none());
+        let room = 1.0 - radius;
+        let back = later * room / (speed * bounciness);
+        let mut sample = Sample::default();
+        launch.sample((room / speed + back) * FPS, Columns::POSITION, &mut sample);
+        let wanted = ground.start + way * (room - speed * bounciness * back);
         prop_assert!(sample.positions[0].distance(wanted) < 1e-5, "{} instead of {wanted}", sample.positions[0]);
     }
 

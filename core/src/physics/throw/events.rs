@@ -23,10 +23,10 @@ impl Solver<'_> {
                 (sign * (self.setup.bounds.side(side) - place[axis]), normal)
             }
             Support::Face(i) => {
-                let Face { obstacle, outside, flat } = self.faces[i];
+                let Face { outside, flat, ref surface, .. } = self.faces[i];
                 let (distance, normal) = match flat {
                     Some((normal, on)) => (normal.dot(place - on), normal),
-                    None => self.setup.obstacles[obstacle].surface.distance(place),
+                    None => surface.distance(place),
                 };
                 (outside * distance - self.setup.radius, normal * outside)
             }
@@ -37,7 +37,7 @@ impl Solver<'_> {
         let friction = self.forecast.friction(time);
         match support {
             Support::Side(_) => friction,
-            Support::Face(i) => friction * self.setup.obstacles[self.faces[i].obstacle].surface.grip,
+            Support::Face(i) => friction * self.faces[i].surface.grip,
         }
     }
 
@@ -45,7 +45,7 @@ impl Solver<'_> {
         let bounciness = self.forecast.bounciness(self.time);
         match support {
             Support::Side(_) => bounciness,
-            Support::Face(i) => (bounciness * self.setup.obstacles[self.faces[i].obstacle].surface.bounce).min(1.0),
+            Support::Face(i) => (bounciness * self.faces[i].surface.bounce).min(1.0),
         }
     }
 
@@ -119,8 +119,7 @@ impl Solver<'_> {
         };
         let room = |place: DVec3, gap: &Gap| match support {
             Support::Face(i) if self.faces[i].flat.is_none() => {
-                let surface = &self.setup.obstacles[self.faces[i].obstacle].surface;
-                surface.room(place - gap.normal * (gap.gap + radius), gap.normal)
+                self.faces[i].surface.room(place - gap.normal * (gap.gap + radius), gap.normal)
             }
             _ => f64::INFINITY,
         };

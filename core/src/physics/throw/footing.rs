@@ -120,8 +120,8 @@ impl Solver<'_> {
     fn pressed(&self, support: Support, place: DVec3, velocity: DVec3, free: DVec3, normal: DVec3) -> f64 {
         let bend = match support {
             Support::Face(i) if self.faces[i].flat.is_none() => {
-                let Face { obstacle, outside, .. } = self.faces[i];
-                outside * self.setup.obstacles[obstacle].surface.bend(place, velocity)
+                let Face { outside, ref surface, .. } = self.faces[i];
+                outside * surface.bend(place, velocity)
             }
             _ => 0.0,
         };

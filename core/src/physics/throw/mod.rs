@@ -6,6 +6,7 @@
 //! friction × pressure on what is flat, in steps where the ground bends or the air drags.
 
 mod events;
+mod faces;
 mod footing;
 mod going;
 mod touching;
@@ -17,8 +18,9 @@ use super::steps::Stepper;
 use crate::motion::{Contact, Frames};
 use crate::pose::scaled_axis;
 use crate::signal::Thing;
-use crate::surface::{Shape, Travel};
+use crate::surface::Travel;
 use crate::work::spend;
+use faces::Face;
 use glam::{DQuat, DVec3};
 use std::sync::Arc;
 
@@ -288,34 +290,6 @@ impl Throw {
     }
 }
 
-/// What is bounced off as one: an obstacle, or one of the six flats of a box around it.
-#[derive(Debug, Clone, Copy)]
-struct Face {
-    obstacle: usize,
-    /// Which side of it: 1 outside, −1 within.
-    outside: f64,
-    /// The normal of what is flat, and a place on it.
-    flat: Option<(DVec3, DVec3)>,
-}
-
-/// The faces that are met from a place.
-fn faces(obstacles: &[Obstacle], start: DVec3) -> Vec<Face> {
-    let of = |(obstacle, Obstacle { surface, .. }): (usize, &Obstacle)| {
-        let outside = if surface.distance(start).0 < 0.0 { -1.0 } else { 1.0 };
-        if let (Shape::Box { half }, true) = (&*surface.shape, outside < 0.0) {
-            let (half, surface) = (*half, surface.clone());
-            let side = move |i: usize| {
-                let inward = DVec3::AXES[i / 2] * if i.is_multiple_of(2) { 1.0 } else { -1.0 };
-                let on = surface.position - surface.orientation * (inward * half);
-                Face { obstacle, outside: 1.0, flat: Some((surface.orientation * inward, on)) }
-            };
-            return (0..6).map(side).collect::<Vec<_>>();
-        }
-        vec![Face { obstacle, outside, flat: surface.flat().map(|normal| (normal, surface.position)) }]
-    };
-    obstacles.iter().enumerate().flat_map(of).collect()
-}
-
 /// What lengths are measured by, metres.
 fn size(setup: &LaunchSetup) -> f64 {
     let size = setup.bounds.size();
@@ -364,7 +338,6 @@ enum Event {
 
 impl<'a> Solver<'a> {
     fn new(setup: &'a LaunchSetup, until: f64, most_contacts: usize) -> Self {
-        let faces = faces(&setup.obstacles, setup.start);
         Self {
             setup,
             forecast: Forecast::new(setup, until),
@@ -377,7 +350,7 @@ impl<'a> Solver<'a> {
             turn: DQuat::IDENTITY,
             travel: setup.velocity.normalize_or_zero(),
             mode: Mode::Flies,
-            faces,
+            faces: faces::of(&setup.obstacles, setup.start),
             stepper: Stepper::default(),
             joined: false,
             capped: None,
