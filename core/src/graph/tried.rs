@@ -53,7 +53,7 @@ fn seam_after(
     if offer.node.is_empty() {
         let Some(frames) = offer.value.as_u64().and_then(|frames| u32::try_from(frames).ok()) else { return Ok(None) };
         taken.frames = frames;
-    } else if let Some(of) = taken.nodes.get_mut(&offer.node) {
+    } else if let Some(of) = taken.node_mut(&offer.node) {
         of.params.insert(offer.param.clone(), offer.value.clone());
     }
     if check(&taken, workshop.schemas).is_err() {

@@ -5,6 +5,7 @@ use super::values::check_value;
 use crate::schema::{Schema, Values};
 use serde_json::Value;
 use std::collections::{BTreeMap, BTreeSet};
+use std::sync::Arc;
 
 /// Why a document is not a scene.
 #[derive(Debug, Clone, PartialEq, thiserror::Error)]
@@ -56,29 +57,29 @@ impl Scene {
         }
         let mut scene = parse(value)?;
         check(&scene, schemas)?;
-        scene.leave_out_empty_lists(schemas);
+        scene.nodes.values_mut().for_each(|node| Arc::make_mut(node).leave_out_empty_lists(schemas));
         Ok(scene)
     }
+}
 
+impl Node {
     /// Without lists of points that are empty, which is what they are when they are left out: so a scene
     /// is the same again when the first point of a list is taken back.
     pub(super) fn leave_out_empty_lists(&mut self, schemas: &[Schema]) {
-        for node in self.nodes.values_mut() {
-            let Some(schema) = schemas.iter().find(|schema| schema.name == node.kind) else { continue };
-            let list = |name: &str| {
-                schema.param(name).is_some_and(|p| {
-                    matches!(
-                        p.values,
-                        Values::Points
-                            | Values::MovedPoints
-                            | Values::PerThing { .. }
-                            | Values::Looks { .. }
-                            | Values::Keys
-                    )
-                })
-            };
-            node.params.retain(|name, value| !(list(name) && value.as_array().is_some_and(Vec::is_empty)));
-        }
+        let Some(schema) = schemas.iter().find(|schema| schema.name == self.kind) else { return };
+        let list = |name: &str| {
+            schema.param(name).is_some_and(|p| {
+                matches!(
+                    p.values,
+                    Values::Points
+                        | Values::MovedPoints
+                        | Values::PerThing { .. }
+                        | Values::Looks { .. }
+                        | Values::Keys
+                )
+            })
+        };
+        self.params.retain(|name, value| !(list(name) && value.as_array().is_some_and(Vec::is_empty)));
     }
 }
 
@@ -96,6 +97,15 @@ pub(super) fn parse(value: Value) -> Result<Scene, SceneError> {
 
 /// Checks a scene: settings, nodes and their parameters, threads that fit, no circle.
 pub fn check(scene: &Scene, schemas: &[Schema]) -> Result<(), SceneError> {
+    check_changed(scene, schemas, |_| true)
+}
+
+/// The same of a scene of which all nodes but some were checked before.
+pub(super) fn check_changed(
+    scene: &Scene,
+    schemas: &[Schema],
+    is_changed: impl Fn(&str) -> bool,
+) -> Result<(), SceneError> {
     settings(scene)?;
     if scene.nodes.len() > MOST_NODES {
         return Err(wrong("nodes", format!("{} nodes are too many: use at most {MOST_NODES}.", scene.nodes.len())));
@@ -107,7 +117,9 @@ pub fn check(scene: &Scene, schemas: &[Schema]) -> Result<(), SceneError> {
         }
     }
     for (id, node) in &scene.nodes {
-        check_node(id, node, schemas)?;
+        if is_changed(id) {
+            check_node(id, node, schemas)?;
+        }
         if let Some(group) = node.group.as_ref().filter(|group| !scene.groups.contains_key(*group)) {
             return Err(wrong(format!("nodes/{id}/group"), format!("there is no group \"{group}\": leave it out.")));
         }

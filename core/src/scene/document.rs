@@ -2,6 +2,7 @@ use crate::fraction::Fraction;
 use serde::{Deserialize, Serialize};
 use serde_json::Value;
 use std::collections::BTreeMap;
+use std::sync::Arc;
 
 /// What the field `format` of every scene says.
 pub const FORMAT: &str = "zickzack-scene";
@@ -32,9 +33,10 @@ pub struct Scene {
     /// The picture's size in the scene.
     #[serde(default)]
     pub picture: Picture,
-    /// By id.
+    /// By id; states of a scene share the nodes in which they do not differ.
     #[serde(default)]
-    pub nodes: BTreeMap<String, Node>,
+    #[cfg_attr(feature = "openapi", schema(value_type = BTreeMap<String, Node>))]
+    pub nodes: BTreeMap<String, Arc<Node>>,
     /// By id.
     #[serde(default)]
     pub threads: BTreeMap<String, Thread>,
@@ -236,6 +238,11 @@ impl Scene {
             backdrop: None,
             assets: BTreeMap::new(),
         }
+    }
+
+    /// A node to be changed, apart from other states of the scene from then on.
+    pub fn node_mut(&mut self, id: &str) -> Option<&mut Node> {
+        self.nodes.get_mut(id).map(Arc::make_mut)
     }
 
     /// The thread that ends at a port, with its id.

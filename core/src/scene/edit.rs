@@ -1,10 +1,12 @@
 //! Edits: three operations on things with ids, and what undoes them.
 
-use super::check::{SceneError, check, parse};
-use super::document::Scene;
+use super::check::{SceneError, check_changed, parse};
+use super::document::{Node, Scene};
 use crate::schema::Schema;
 use serde::{Deserialize, Serialize};
 use serde_json::{Map, Value, json};
+use std::collections::BTreeSet;
+use std::sync::Arc;
 
 /// Several operations that are done together or not at all.
 pub type Edit = Vec<Op>;
@@ -65,30 +67,116 @@ const MOST_OPS: usize = 10_000;
 const EDITABLE: [&str; 11] =
     ["name", "fps", "frames", "first_frame", "picture", "nodes", "threads", "groups", "camera", "backdrop", "assets"];
 
-/// The edited scene and the edit that undoes it.
+/// The edited scene and the edit that undoes it. What it costs goes by the nodes that are edited: all others are shared
+/// with the scene before.
+///
+/// # Errors
+/// [`EditError`]; nothing is changed then.
 pub fn apply(scene: &Scene, edit: &[Op], schemas: &[Schema]) -> Result<(Scene, Edit), EditError> {
     if edit.is_empty() || edit.len() > MOST_OPS {
         return Err(EditError::TooMany);
     }
-    let mut document = serde_json::to_value(scene).map_err(|error| SceneError::NotAScene(error.to_string()))?;
+    for op in edit {
+        may_change(scene, op, schemas)?;
+    }
+    let touched = touched(edit.iter().map(Op::address));
+    let mut document = part(scene, &touched)?;
+    let inverse = done(&mut document, edit)?;
+    let mut edited = parse(document)?;
+    let changed = std::mem::replace(&mut edited.nodes, scene.nodes.clone());
+    touched.iter().for_each(|id| drop(edited.nodes.remove(*id)));
+    edited.nodes.extend(changed);
+    check_changed(&edited, schemas, |id| touched.contains(id))?;
+    let nodes = edited.nodes.iter_mut().filter(|(id, _)| touched.contains(id.as_str()));
+    nodes.for_each(|(_, node)| Arc::make_mut(node).leave_out_empty_lists(schemas));
+    Ok((edited, inverse))
+}
+
+/// Does an edit on a scene's document that [`apply`] took for that scene. Nothing is checked again, so that many edits
+/// cost little: what comes out is to be read as any document is.
+///
+/// # Errors
+/// [`EditError`]; then the document is somewhere in between.
+pub fn replay(document: &mut Value, edit: &[Op]) -> Result<(), EditError> {
+    done(document, edit)?;
+    for op in edit {
+        written_out(document, op.address())?;
+    }
+    Ok(())
+}
+
+/// Writes out what is meant where something is left out, as it is in the document of a scene that was read: the next edit
+/// may be about that. Parameters are kept as they are.
+fn written_out(document: &mut Value, at: &[String]) -> Result<(), SceneError> {
+    let as_read = |error: serde_json::Error| SceneError::NotAScene(error.to_string());
+    if let [list, id, ..] = at
+        && list == "nodes"
+    {
+        let Some(node) = document.get_mut("nodes").and_then(|nodes| nodes.get_mut(id)) else { return Ok(()) };
+        let params = node.as_object_mut().and_then(|fields| fields.remove("params"));
+        let read: Node = serde_json::from_value(node.take()).map_err(as_read)?;
+        *node = serde_json::to_value(read).map_err(as_read)?;
+        if let Some(params) = params {
+            node["params"] = params;
+        }
+        return Ok(());
+    }
+    let nodes = document.as_object_mut().and_then(|fields| fields.remove("nodes"));
+    let read: Scene = serde_json::from_value(document.take()).map_err(as_read)?;
+    *document = serde_json::to_value(read).map_err(as_read)?;
+    if let Some(nodes) = nodes {
+        document["nodes"] = nodes;
+    }
+    Ok(())
+}
+
+/// Does it, and gives what undoes it.
+fn done(document: &mut Value, edit: &[Op]) -> Result<Edit, EditError> {
     let mut inverse = Vec::new();
     let mut cut: Vec<Vec<String>> = Vec::new();
     for op in edit {
-        may_change(scene, op, schemas)?;
         if matches!(op, Op::Remove { .. }) && cut.iter().any(|known| known == op.address()) {
             continue;
         }
         cut.retain(|known| known != op.address());
-        let mut undo = one(&mut document, op)?;
+        let mut undo = one(document, op)?;
         // Beyond its own inverse, a removed node brings those of the threads it took along.
         cut.extend(undo.iter().skip(1).map(|op| op.address().to_vec()));
         undo.append(&mut inverse);
         inverse = undo;
     }
-    let mut edited = parse(document)?;
-    check(&edited, schemas)?;
-    edited.leave_out_empty_lists(schemas);
-    Ok((edited, inverse))
+    Ok(inverse)
+}
+
+/// The scene's document, of its nodes only those that addresses begin with.
+///
+/// # Errors
+/// Where the scene cannot be written as JSON.
+pub fn part_at<'a>(scene: &Scene, addresses: impl Iterator<Item = &'a [String]>) -> Result<Value, SceneError> {
+    part(scene, &touched(addresses))
+}
+
+fn touched<'a>(addresses: impl Iterator<Item = &'a [String]>) -> BTreeSet<&'a str> {
+    let node = |at: &'a [String]| match at {
+        [list, id, ..] if list == "nodes" => Some(id.as_str()),
+        _ => None,
+    };
+    addresses.filter_map(node).collect()
+}
+
+fn part(scene: &Scene, nodes: &BTreeSet<&str>) -> Result<Value, SceneError> {
+    let some = nodes.iter().filter_map(|id| scene.nodes.get_key_value(*id));
+    let part = Scene {
+        name: scene.name.clone(),
+        format: scene.format.clone(),
+        nodes: some.map(|(id, node)| (id.clone(), node.clone())).collect(),
+        threads: scene.threads.clone(),
+        groups: scene.groups.clone(),
+        backdrop: scene.backdrop.clone(),
+        assets: scene.assets.clone(),
+        ..*scene
+    };
+    serde_json::to_value(&part).map_err(|error| SceneError::NotAScene(error.to_string()))
 }
 
 /// Locked nodes keep their parameters and stay; a parameter that is set must exist.

@@ -15,7 +15,7 @@ pub use difference::{Difference, differences, edit_between};
 pub use document::{
     Asset, Backdrop, BakedFrom, Camera, FORMAT, Node, NodeGroup, Picture, Scene, Space, Thread, VERSION,
 };
-pub use edit::{Edit, EditError, Op, apply, value_at};
+pub use edit::{Edit, EditError, Op, apply, part_at, replay, value_at};
 pub use keyed::{BEYOND, beyond_of, keyed_number, scaled};
 pub use kinds::{Kind, OwnLook};
 pub use rate::{Keep, with_rate};

@@ -388,7 +388,8 @@ impl Profile {
     pub fn parts(&self, side: f64) -> Option<Vec<Self>> {
         let count = self.spans.len();
         let inner = |i: usize| {
-            let (before, after) = (self.spans[i].piece.direction(1.0), self.spans[(i + 1) % count].piece.direction(0.0));
+            let (before, after) =
+                (self.spans[i].piece.direction(1.0), self.spans[(i + 1) % count].piece.direction(0.0));
             before.perp_dot(after) * self.right * side < -SHARP
         };
         let joints = if self.closed { count } else { count - 1 };

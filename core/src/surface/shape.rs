@@ -134,7 +134,9 @@ impl Shape {
                     0.0
                 } else if on.corner {
                     1.0 / distance
-                } else { on.bend / (1.0 + on.bend * distance) };
+                } else {
+                    on.bend / (1.0 + on.bend * distance)
+                };
                 let wide = here.x.max(1e-12 * profile.reach());
                 square(velocity.dot(along)) * turns + square(velocity.dot(round)) * normal.dot(out) / wide
             }

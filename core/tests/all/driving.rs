@@ -331,7 +331,7 @@ proptest! {
         let chain = json!({ "links": { "type": "links", "name": "Chain", "params": { "given": "pitch", "pitch": pitch } } });
         let thread = json!({ "t3": { "from": "ride", "to": "links", "port": "motion" } });
         let mut scene = scene(json!({}), chain, thread);
-        scene.nodes.get_mut("path").unwrap().params = [("figure", json!(figure)), ("radius", json!(size)), ("second-radius", json!(0.5 * size)), ("apart", json!(3.0 * size))]
+        scene.node_mut("path").unwrap().params = [("figure", json!(figure)), ("radius", json!(size)), ("second-radius", json!(0.5 * size)), ("apart", json!(3.0 * size))]
             .map(|(name, value)| (name.to_owned(), value)).into();
         let report = zickzack_core::graph::report(&compiled(&scene));
         let told = &report["links"];
@@ -341,7 +341,7 @@ proptest! {
         for mend in &told.mends {
             let mut mended = scene.clone();
             let node = mend.node.as_deref().unwrap_or("links");
-            mended.nodes.get_mut(node).unwrap().params.insert(mend.param.to_owned(), mend.value.clone());
+            mended.node_mut(node).unwrap().params.insert(mend.param.to_owned(), mend.value.clone());
             let after = zickzack_core::graph::report(&compiled(&mended));
             prop_assert!(after["links"].messages.is_empty(), "{}: {:?}", mend.text, after["links"].messages);
         }

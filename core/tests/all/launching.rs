@@ -82,7 +82,7 @@ proptest! {
         let for_ever = offers.into_iter().find(|offer| offer.param == "bounciness");
         prop_assert_eq!(for_ever.is_some(), bounciness < 1.0);
         if let Some(offer) = for_ever {
-            scene.nodes.get_mut("throw").unwrap().params.insert(offer.param, offer.value);
+            scene.node_mut("throw").unwrap().params.insert(offer.param, offer.value);
         }
         closes_by_its_offers(&scene)?;
     }
@@ -106,7 +106,7 @@ fn closes_by_its_offers(scene: &Scene) -> Result<(), TestCaseError> {
             if offer.node.is_empty() {
                 taken.frames = u32::try_from(offer.value.as_u64().unwrap()).unwrap();
             } else {
-                taken.nodes.get_mut(&offer.node).unwrap().params.insert(offer.param.clone(), offer.value.clone());
+                taken.node_mut(&offer.node).unwrap().params.insert(offer.param.clone(), offer.value.clone());
             }
             let after = compile(&taken, workshop);
             let seam = EndReport::of(&after.ends[0], after.timing.frames, fps, workshop.cancel).unwrap().seam;

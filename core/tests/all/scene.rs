@@ -2,9 +2,10 @@
 
 use proptest::prelude::*;
 use serde_json::{Value, json};
+use std::sync::Arc;
 use zickzack_core::fraction::Fraction;
 use zickzack_core::nodes;
-use zickzack_core::scene::{Keep, Op, Scene, Space, apply, differences, edit_between, with_rate};
+use zickzack_core::scene::{Keep, Op, Scene, Space, apply, differences, edit_between, replay, with_rate};
 
 fn lantern() -> Value {
     json!({
@@ -198,6 +199,22 @@ fn op() -> impl Strategy<Value = Op> {
     ]
 }
 
+/// Edits that leave out what a scene says in any case, or say it.
+fn telling() -> impl Strategy<Value = Op> {
+    let removed =
+        |list: Vec<&'static [&'static str]>| prop::sample::select(list).prop_map(|to| Op::Remove { at: at(to) });
+    let put = |to: &[&str], value: Value| Just(Op::Put { at: at(to), value, before: None });
+    prop_oneof![
+        4 => op(),
+        1 => removed(vec![&["nodes", "new", "at"], &["nodes", "new", "params"], &["nodes", "new", "hidden"]]),
+        1 => removed(vec![&["first_frame"], &["picture"], &["picture", "height"], &["picture", "pixels"]]),
+        1 => any::<bool>().prop_map(|flag| Op::Put { at: at(&["nodes", "new", "hidden"]), value: json!(flag), before: None }),
+        1 => put(&["nodes", "new", "at"], json!([1, 2])),
+        1 => put(&["picture"], json!({"width": 4.0, "height": 3})),
+        1 => put(&["nodes", "path", "params", "points"], json!([])),
+    ]
+}
+
 proptest! {
     #[test]
     fn undoing_any_accepted_edit_restores_the_scene(edits in prop::collection::vec(prop::collection::vec(op(), 1..4), 1..8)) {
@@ -215,6 +232,27 @@ proptest! {
             prop_assert_eq!(serde_json::to_value(&back).unwrap(), serde_json::to_value(&before).unwrap());
             now = back;
         }
+    }
+
+    /// What is written down now and then, and done again from there, is the scene; and nodes that no edit addresses are
+    /// the same ones.
+    #[test]
+    fn edits_done_again_on_the_document_lead_to_the_scene(edits in prop::collection::vec(prop::collection::vec(telling(), 1..4), 1..20)) {
+        let schemas = nodes::schemas();
+        let mut now = scene();
+        let mut document = serde_json::to_value(&now).unwrap();
+        for edit in &edits {
+            if let Ok((next, _)) = apply(&now, edit, &schemas) {
+                replay(&mut document, edit).expect("it fits");
+                for (id, node) in &next.nodes {
+                    let addressed = edit.iter().any(|op| op.address().get(1) == Some(id));
+                    prop_assert!(addressed || Arc::ptr_eq(node, &now.nodes[id]));
+                }
+                now = next;
+            }
+        }
+        let read = Scene::from_value(document, &schemas).unwrap();
+        prop_assert_eq!(serde_json::to_value(&read).unwrap(), serde_json::to_value(&now).unwrap());
     }
 
     #[test]

@@ -158,7 +158,7 @@ pub async fn store_scene(shop: &Shop, value: Value, demo: Option<&str>) -> Resul
         assets::keep(&mut *transaction, &asset.media, &content).await?;
     }
     let document = serde_json::to_value(&scene).map_err(|error| Refusal::bad(error.to_string()))?;
-    let id = scenes::insert(&mut *transaction, &scene.name, &document, demo).await?;
+    let id = scenes::insert(&mut *transaction, &scenes::Listed::from(&scene), &document, demo).await?;
     transaction.commit().await?;
     Ok(id)
 }
@@ -172,9 +172,9 @@ pub async fn load_demo(shop: &Shop, file: &str, value: Value) -> Result<bool, Re
 #[utoipa::path(params(("id" = Uuid, Path)), responses((status = 200, body = Made), (status = 404, body = Refusal)))]
 #[post("/api/scenes/{id}/duplicate")]
 pub async fn duplicate(shop: web::Data<Shop>, id: web::Path<Uuid>) -> Result<web::Json<Made>, Refusal> {
-    let row = scenes::find(&shop.pool, *id).await?.ok_or_else(Refusal::no_scene)?;
-    let mut document = row.document.0;
-    document["name"] = Value::from(format!("{} copy", row.name.chars().take(190).collect::<String>()));
+    let mut scene = Scene::clone(&*open_scene(&shop, *id).await?.scene);
+    scene.name = format!("{} copy", scene.name.chars().take(190).collect::<String>());
+    let document = serde_json::to_value(&scene).map_err(|error| Refusal::bad(error.to_string()))?;
     store_scene(&shop, document, None).await.and_then(made)
 }
 
@@ -222,9 +222,7 @@ pub async fn restore(shop: web::Data<Shop>, id: web::Path<Uuid>) -> Result<HttpR
 #[utoipa::path(params(("id" = Uuid, Path)), responses((status = 200, body = Scene), (status = 404, body = Refusal)))]
 #[get("/api/scenes/{id}/file")]
 pub async fn export(shop: web::Data<Shop>, id: web::Path<Uuid>) -> Result<HttpResponse, Refusal> {
-    let row = scenes::find(&shop.pool, *id).await?.ok_or_else(Refusal::no_scene)?;
-    let mut scene =
-        Scene::from_value(row.document.0, &shop.registry.schemas).map_err(|error| Refusal::bad(error.to_string()))?;
+    let mut scene = Scene::clone(&*open_scene(&shop, *id).await?.scene);
     for asset in scene.assets.values_mut() {
         if let Some(content) = assets::content(&shop.pool, &asset.hash).await? {
             put_content(asset, content);

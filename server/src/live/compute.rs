@@ -221,7 +221,11 @@ impl Work {
             }
         }
         tracing::warn!(scene = %self.id, "a round was given up for want of memory");
-        let message = STARVED.to_owned();
+        self.refuse(STARVED.to_owned());
+    }
+
+    /// Tells the page why it sees nothing new. One that is gone needs no answer.
+    pub fn refuse(&self, message: String) {
         let _ = self.out.blocking_send(Out::Json(Box::new(ToPage::Refused { sequence: None, message, later: false })));
     }
 

@@ -1,15 +1,16 @@
 //! Keeping edits: what pages ask for waits in the room, and what waits is kept together.
 
 use super::messages::ToPage;
-use super::room::{Event, Held, Room, State, files_of};
+use super::room::{Event, Held, Room, State, Written, files_of};
 use crate::Shop;
 use crate::api::Refusal;
 use crate::store::edits;
+use crate::store::scenes::Listed;
 use serde_json::Value;
 use std::collections::{HashMap, VecDeque};
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 use tokio::sync::oneshot;
-use zickzack_core::scene::{Op, Scene, apply, value_at};
+use zickzack_core::scene::{Op, Scene, apply, part_at, value_at};
 use zickzack_core::schema::Schema;
 
 /// What a client asks for, with its sequence number.
@@ -106,7 +107,9 @@ struct Fits {
 /// The scene after some changes, those that were made, and those that cannot be.
 struct Made {
     scene: Scene,
-    document: String,
+    /// Where it is time to write it down.
+    document: Option<String>,
+    written: Written,
     fits: Vec<Fits>,
     refused: Vec<(Asked, Refusal)>,
 }
@@ -154,8 +157,8 @@ impl Room {
         if changes.is_empty() {
             return;
         }
-        let (schemas, scene, revision) = (shop.registry.clone(), held.state.scene.clone(), held.state.revision);
-        let made = tokio::task::spawn_blocking(move || made(&scene, revision, changes, &schemas.schemas)).await;
+        let (registry, state, written) = (shop.registry.clone(), held.state.clone(), held.written);
+        let made = tokio::task::spawn_blocking(move || made(&state, written, changes, &registry.schemas)).await;
         // Those who asked are told by what they wait for being gone.
         let Ok(made) = made else { return };
         match made {
@@ -165,7 +168,7 @@ impl Room {
     }
 
     async fn keep_made(&self, shop: &Shop, held: &mut Held, made: Made) {
-        let Made { scene, document, fits, refused } = made;
+        let Made { scene, document, written, fits, refused } = made;
         refused.into_iter().for_each(|(asked, refusal)| asked.refuse(held, refusal));
         if fits.is_empty() {
             return;
@@ -181,7 +184,8 @@ impl Room {
             Ok(files) => {
                 let rows: Vec<&edits::New> = fits.iter().map(|fits| &fits.row).collect();
                 let takes_back = fits[0].change.takes_back;
-                let now = edits::Now { name: &scene.name, document: &document, from, takes_back };
+                let listed = Listed::from(&scene);
+                let now = edits::Now { listed: &listed, document: document.as_deref(), from, takes_back };
                 match edits::keep(&shop.pool, self.id, &now, &rows).await {
                     Ok(0) => {
                         // Somebody else has changed it: it is read anew, and then tried once more by whoever asked.
@@ -198,6 +202,7 @@ impl Room {
             Ok(files) => {
                 let revision = from + fits.len() as i64;
                 held.state = State { scene: Arc::new(scene), revision, files };
+                held.written = written;
                 for Fits { change, row } in fits {
                     let Change { asked, kind, label, ops, .. } = change;
                     held.sequences.now(&asked.client, asked.sequence);
@@ -305,37 +310,37 @@ impl Asked {
 }
 
 /// Makes changes one after the other; those that do not fit are left out.
-fn made(scene: &Scene, revision: i64, changes: Vec<Change>, schemas: &[Schema]) -> Result<Made, Refusal> {
-    let written = |error: serde_json::Error| Refusal::bad(error.to_string());
-    let mut now: Option<(Scene, Value)> = None;
+fn made(state: &State, mut written: Written, changes: Vec<Change>, schemas: &[Schema]) -> Result<Made, Refusal> {
+    let mut now: Option<Scene> = None;
     let (mut fits, mut refused) = (Vec::new(), Vec::new());
     for change in changes {
-        let before = now.as_ref().map_or(scene, |(scene, _)| scene);
-        let tried = made_one(before, revision + 1 + fits.len() as i64, &change, schemas);
+        let before = now.as_ref().unwrap_or(&state.scene);
+        let tried = made_one(before, state.revision + 1 + fits.len() as i64, &change, schemas);
         match tried {
-            Ok((scene, document, row)) => {
-                now = Some((scene, document));
+            Ok((scene, row)) => {
+                now = Some(scene);
+                written.since += row.ops.len();
+                written.edits += 1;
                 fits.push(Fits { change, row });
             }
             Err(refusal) => refused.push((change.asked, refusal)),
         }
     }
-    let (scene, document) = match now {
-        Some((scene, document)) => (scene, serde_json::to_string(&document).map_err(written)?),
-        None => (scene.clone(), String::new()),
-    };
-    Ok(Made { scene, document, fits, refused })
+    let scene = now.unwrap_or_else(|| Scene::clone(&state.scene));
+    let document = if fits.is_empty() || !written.is_due() { None } else { Some(as_json(&scene)?) };
+    if let Some(document) = &document {
+        written = Written { document: document.len(), ..Written::default() };
+    }
+    Ok(Made { scene, document, written, fits, refused })
 }
 
-fn made_one(
-    scene: &Scene,
-    revision: i64,
-    change: &Change,
-    schemas: &[Schema],
-) -> Result<(Scene, Value, edits::New), Refusal> {
-    let written = |error: serde_json::Error| Refusal::bad(error.to_string());
+fn as_json(what: &impl serde::Serialize) -> Result<String, Refusal> {
+    serde_json::to_string(what).map_err(|error| Refusal::bad(error.to_string()))
+}
+
+fn made_one(scene: &Scene, revision: i64, change: &Change, schemas: &[Schema]) -> Result<(Scene, edits::New), Refusal> {
     if !change.stands.is_empty() {
-        let document = serde_json::to_value(scene).map_err(written)?;
+        let document = part(scene, change.stands.iter().map(|(at, _)| at.as_slice()))?;
         let changed = change.stands.iter().find(|(at, value)| value_at(&document, at) != value.as_ref());
         if let Some((at, _)) = changed {
             return Err(Refusal::conflict(format!(
@@ -346,7 +351,7 @@ fn made_one(
         }
     }
     let (scene, inverse) = apply(scene, &change.ops, schemas).map_err(|error| Refusal::bad(error.to_string()))?;
-    let document = serde_json::to_value(&scene).map_err(written)?;
+    let document = part(&scene, inverse.iter().map(Op::address))?;
     let after: Vec<(&[String], Option<&Value>)> =
         inverse.iter().map(|op| (op.address(), value_at(&document, op.address()))).collect();
     let row = edits::New {
@@ -355,9 +360,14 @@ fn made_one(
         sequence: change.asked.sequence,
         kind: change.kind,
         label: change.label.clone(),
-        ops: serde_json::to_string(&*change.ops).map_err(written)?,
-        inverse: serde_json::to_string(&inverse).map_err(written)?,
-        after: serde_json::to_string(&after).map_err(written)?,
+        ops: as_json(&*change.ops)?,
+        inverse: as_json(&inverse)?,
+        after: as_json(&after)?,
     };
-    Ok((scene, document, row))
+    Ok((scene, row))
+}
+
+/// What stands at some addresses.
+fn part<'a>(scene: &Scene, addresses: impl Iterator<Item = &'a [String]>) -> Result<Value, Refusal> {
+    part_at(scene, addresses).map_err(|error| Refusal::bad(error.to_string()))
 }

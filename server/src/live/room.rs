@@ -5,7 +5,8 @@ use crate::Shop;
 use crate::api::Refusal;
 use crate::crew::Crews;
 use crate::recorder::Studio;
-use crate::store::{assets, scenes};
+use crate::store::{assets, edits, scenes};
+use serde_json::Value;
 use std::collections::{BTreeMap, HashMap};
 use std::sync::atomic::{AtomicU64, Ordering};
 use std::sync::{Arc, Mutex as StdMutex, PoisonError, Weak};
@@ -13,7 +14,7 @@ use tokio::sync::{Mutex, MutexGuard, OnceCell, mpsc};
 use uuid::Uuid;
 use zickzack_core::graph::Memo;
 use zickzack_core::nodes::Registry;
-use zickzack_core::scene::{Op, Scene, apply};
+use zickzack_core::scene::{EditError, Op, Scene, apply, replay};
 use zickzack_formats::files::Files;
 
 /// A room that is there, or is being opened by one while others wait for it.
@@ -47,6 +48,30 @@ pub(super) struct Held {
     /// True after trouble with the database, when nobody can say whether the last edit was kept.
     doubtful: bool,
     pub(super) sequences: Sequences,
+    pub(super) written: Written,
+}
+
+/// How much of a scene is written down: its document, and what was done since.
+#[derive(Debug, Clone, Copy, Default)]
+pub(super) struct Written {
+    /// Bytes of the document.
+    pub document: usize,
+    /// Bytes of the edits since.
+    pub since: usize,
+    /// How many these are.
+    pub edits: usize,
+}
+
+/// Bytes of edits that are always few enough to be read beside a document, and how many are.
+const FEW_BYTES: usize = 1 << 16;
+const FEW_EDITS: usize = 200;
+
+impl Written {
+    /// True when it is time to write the document: reading the edits would take as long as reading that.
+    pub(super) const fn is_due(&self) -> bool {
+        let few = if self.document > FEW_BYTES { self.document } else { FEW_BYTES };
+        self.since > few || self.edits > FEW_EDITS
+    }
 }
 
 impl Held {
@@ -98,7 +123,7 @@ impl Hub {
     pub async fn room(&self, shop: &Shop, id: Uuid) -> Result<Arc<Room>, Refusal> {
         let opening = self.opening(id);
         let room = opening.get_or_try_init(|| async {
-            let state = open_scene(shop, id).await?;
+            let (state, written) = read_scene(shop, id).await?;
             let crews = Arc::new(Crews::new()?);
             Ok::<_, Refusal>(Arc::new_cyclic(|room: &Weak<Room>| Room {
                 id,
@@ -106,7 +131,7 @@ impl Hub {
                 memo: Arc::default(),
                 studio: Arc::new(Studio::new(shop.shelf.clone(), (shop.trials.clone(), id), telling(room.clone()))),
                 queue: Queue::default(),
-                state: Mutex::new(Held { state, doubtful: false, sequences: Sequences::default() }),
+                state: Mutex::new(Held { state, doubtful: false, sequences: Sequences::default(), written }),
                 pages: StdMutex::default(),
                 next_page: AtomicU64::new(1),
             }))
@@ -143,11 +168,48 @@ impl Hub {
 
 /// A scene and its files from the database.
 pub async fn open_scene(shop: &Shop, id: Uuid) -> Result<State, Refusal> {
-    let row = scenes::find(&shop.pool, id).await?.ok_or_else(Refusal::no_scene)?;
-    let scene = Scene::from_value(row.document.0, &shop.registry.schemas)
+    read_scene(shop, id).await.map(|(state, _)| state)
+}
+
+async fn read_scene(shop: &Shop, id: Uuid) -> Result<(State, Written), Refusal> {
+    let (document, revision, written) = document(shop, id).await?;
+    let registry = shop.registry.clone();
+    // Apart from what others wait for: a document may be large.
+    let read = tokio::task::spawn_blocking(move || Scene::from_value(document, &registry.schemas)).await;
+    let scene = read
+        .map_err(|_| Refusal::broken())?
         .map_err(|error| Refusal::bad(format!("This scene cannot be opened. {error}")))?;
     let files = Arc::new(files_of(shop, &scene).await?);
-    Ok(State { scene: Arc::new(scene), revision: row.revision, files })
+    Ok((State { scene: Arc::new(scene), revision, files }, written))
+}
+
+/// A scene's document as it is kept, with its revision: as it was written last, and what was done since.
+async fn document(shop: &Shop, id: Uuid) -> Result<(Value, i64, Written), Refusal> {
+    let row = scenes::find(&shop.pool, id).await?.ok_or_else(Refusal::no_scene)?;
+    let (mut document, revision) = (row.document.0, row.revision);
+    let mut written = Written { document: usize::try_from(row.bytes).unwrap_or_default(), ..Written::default() };
+    if row.written == revision {
+        return Ok((document, revision, written));
+    }
+    let since = edits::between(&shop.pool, id, row.written, revision).await?;
+    if since.len() as i64 != revision - row.written {
+        return Err(Refusal::bad(format!(
+            "This scene cannot be opened: {} of its last {} edits are missing in the database. Bring back a backup.",
+            revision - row.written - since.len() as i64,
+            revision - row.written
+        )));
+    }
+    written.edits = since.len();
+    let done = tokio::task::spawn_blocking(move || {
+        for (bytes, ops) in since {
+            written.since += bytes;
+            replay(&mut document, &ops)?;
+        }
+        Ok((document, written))
+    });
+    let done: Result<_, EditError> = done.await.map_err(|_| Refusal::broken())?;
+    let (document, written) = done.map_err(|error| Refusal::bad(format!("This scene cannot be opened. {error}")))?;
+    Ok((document, revision, written))
 }
 
 /// The files that a scene refers to; one that has several names is held once.
@@ -220,8 +282,9 @@ impl Room {
         if !held.doubtful {
             return Ok(());
         }
-        let state = open_scene(shop, self.id).await?;
+        let (state, written) = read_scene(shop, self.id).await?;
         held.doubtful = false;
+        held.written = written;
         if state.revision != held.state.revision {
             held.state = state;
             self.tell(&Event::Reloaded);

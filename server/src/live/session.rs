@@ -304,7 +304,11 @@ impl Page {
         self.can = self.room.can(&self.shop, &self.client).await.unwrap_or_default();
         let (undo, redo) = self.can.clone();
         let document = Box::new((*state.scene).clone());
-        self.say(&ToPage::Scene { revision: state.revision, document, undo, redo }).await
+        let message = ToPage::Scene { revision: state.revision, document, undo, redo };
+        // Apart from what others wait for: a document may be large.
+        let text = tokio::task::spawn_blocking(move || serde_json::to_string(&message)).await;
+        let text = text.map_err(|_| Closed)?.map_err(|_| Closed)?;
+        taken(self.shop.limits, self.socket.text(text)).await
     }
 
     async fn say(&mut self, message: &ToPage) -> Result<(), Closed> {
@@ -357,25 +361,19 @@ impl Page {
             return;
         }
         let state = self.room.state().await;
-        let (scene, preview) = match &self.preview {
-            None => (state.scene, 0),
-            Some((number, ops)) => match previewed(&self.shop.registry, &state.scene, ops) {
-                Ok(scene) => (Arc::new(scene), *number),
-                Err(message) => {
-                    // What does not fit is not shown; the page learns why and keeps its last picture.
-                    let _ = self.refuse(None, message).await;
-                    return;
-                }
-            },
-        };
+        let preview = self.preview.clone();
         self.cancel = Cancel::default();
-        let work = Work {
+        let mut work = Work {
             id: self.room.id,
             registry: self.shop.registry.clone(),
             memo: self.room.memo.clone(),
-            scene,
+            scene: state.scene,
             files: state.files,
-            stamp: Stamp { revision: state.revision, preview, compared: false },
+            stamp: Stamp {
+                revision: state.revision,
+                preview: preview.as_ref().map_or(0, |(number, _)| *number),
+                compared: false,
+            },
             watched: self.watched.clone(),
             compared: self.compared.clone(),
             has: self.has.clone(),
@@ -386,6 +384,13 @@ impl Page {
         let crews = self.room.crews.clone();
         let (shop, scene) = (self.shop.clone(), self.room.id);
         self.working = Some(tokio::task::spawn_blocking(move || {
+            if let Some((_, ops)) = preview {
+                match previewed(&work.registry, &work.scene, &ops) {
+                    Ok(scene) => work.scene = Arc::new(scene),
+                    // What does not fit is not shown; the page learns why and keeps its last picture.
+                    Err(message) => return work.refuse(message),
+                }
+            }
             let mut timed = Timed::new(&shop.told, scene);
             let mut trial = shop.trials.begins(scene);
             let _counted = shop.memory.count(scene, &work.cancel);

@@ -1,5 +1,6 @@
 //! Every edit of every scene, with what undoes it.
 
+use super::scenes::Listed;
 use serde_json::Value;
 use sqlx::types::Json;
 use sqlx::{FromRow, PgPool};
@@ -30,9 +31,10 @@ pub struct New {
 
 /// The scene after them.
 pub struct Now<'a> {
-    pub name: &'a str,
-    /// As JSON.
-    pub document: &'a str,
+    /// What is listed of it.
+    pub listed: &'a Listed,
+    /// As JSON, where it is time to write it down.
+    pub document: Option<&'a str>,
     /// The revision before them.
     pub from: i64,
     /// The edit that the only one of them takes back.
@@ -46,7 +48,9 @@ pub async fn keep(pool: &PgPool, scene: Uuid, now: &Now<'_>, edits: &[&New]) -> 
     let number = |of: fn(&New) -> i64| edits.iter().map(|edit| of(edit)).collect::<Vec<i64>>();
     sqlx::query(
         "WITH kept AS ( \
-           UPDATE scenes SET name = $2, document = $3::text::json, revision = $4 + $6, changed_at = now() \
+           UPDATE scenes SET name = $2, document = coalesce($3::text::json, document), revision = $4 + $6, \
+             written = CASE WHEN $3 IS NULL THEN written ELSE $4 + $6 END, frames = $15, fps = $16, space = $17, \
+             changed_at = now() \
            WHERE id = $1 AND revision = $4 AND deleted_at IS NULL RETURNING id), \
          taken_back AS ( \
            UPDATE edits SET undone_by = $4 + 1 FROM kept WHERE edits.scene = kept.id AND edits.revision = $5) \
@@ -56,7 +60,7 @@ pub async fn keep(pool: &PgPool, scene: Uuid, now: &Now<'_>, edits: &[&New]) -> 
            AS e (revision, client, sequence, kind, label, ops, inverse, after)",
     )
     .bind(scene)
-    .bind(now.name)
+    .bind(&now.listed.name)
     .bind(now.document)
     .bind(now.from)
     .bind(now.takes_back)
@@ -69,9 +73,25 @@ pub async fn keep(pool: &PgPool, scene: Uuid, now: &Now<'_>, edits: &[&New]) -> 
     .bind(text(|edit| &edit.ops))
     .bind(text(|edit| &edit.inverse))
     .bind(text(|edit| &edit.after))
+    .bind(&now.listed.frames)
+    .bind(&now.listed.fps)
+    .bind(&now.listed.space)
     .execute(pool)
     .await
     .map(|done| done.rows_affected())
+}
+
+/// What was done from one revision up to another, in order, with the bytes that each takes.
+pub async fn between(pool: &PgPool, scene: Uuid, from: i64, to: i64) -> Result<Vec<(usize, Vec<Op>)>, sqlx::Error> {
+    let found: Vec<(i64, Json<Vec<Op>>)> = sqlx::query_as(
+        "SELECT octet_length(ops::text)::bigint, ops FROM edits WHERE scene = $1 AND revision > $2 AND revision <= $3 ORDER BY revision",
+    )
+    .bind(scene)
+    .bind(from)
+    .bind(to)
+    .fetch_all(pool)
+    .await?;
+    Ok(found.into_iter().map(|(bytes, Json(ops))| (usize::try_from(bytes).unwrap_or_default(), ops)).collect())
 }
 
 /// The last sequence number of a client, and the revision that its message with this number led to, when it arrived

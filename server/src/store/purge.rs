@@ -48,7 +48,7 @@ pub async fn purge(pool: &PgPool, kept: Kept) -> Result<Purged, sqlx::Error> {
         .execute(&mut *transaction)
         .await?;
     let old = sqlx::query(
-        "DELETE FROM edits USING scenes WHERE edits.scene = scenes.id AND edits.revision <= scenes.revision - $2 \
+        "DELETE FROM edits USING scenes WHERE edits.scene = scenes.id AND edits.revision <= least(scenes.revision - $2, scenes.written) \
          AND edits.at < now() - $1 * interval '1 day'",
     )
     .bind(edits)

@@ -1,19 +1,45 @@
-//! Scenes with their current document.
+//! Scenes with their documents, as they were written last.
 
 use chrono::{DateTime, Utc};
 use serde_json::Value;
 use sqlx::types::Json;
 use sqlx::{FromRow, PgExecutor, PgPool};
 use uuid::Uuid;
+use zickzack_core::scene::{Scene, Space};
 
 /// A scene as it is kept.
 #[derive(Debug, Clone, FromRow)]
 pub struct Row {
-    pub id: Uuid,
-    pub name: String,
     pub document: Json<Value>,
+    /// The revision at which its document was written.
+    pub written: i64,
     pub revision: i64,
-    pub changed_at: DateTime<Utc>,
+    /// Bytes of its document.
+    pub bytes: i64,
+}
+
+/// What is listed of a scene, as it stands in its document.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Listed {
+    pub name: String,
+    pub frames: String,
+    pub fps: String,
+    pub space: String,
+}
+
+impl From<&Scene> for Listed {
+    fn from(scene: &Scene) -> Self {
+        let space = match scene.space {
+            Space::Flat => "flat",
+            Space::Deep => "deep",
+        };
+        Self {
+            name: scene.name.clone(),
+            frames: scene.frames.to_string(),
+            fps: scene.fps.to_string(),
+            space: space.to_owned(),
+        }
+    }
 }
 
 /// What is listed of a scene; its document is not read.
@@ -41,8 +67,7 @@ pub async fn list(
     let plain = |word: &String| word.replace('\\', "\\\\").replace('%', "\\%").replace('_', "\\_");
     let patterns: Vec<String> = words.iter().map(|word| format!("%{}%", plain(word))).collect();
     sqlx::query_as(
-        "SELECT id, name, revision, changed_at, document->>'frames' AS frames, document->>'fps' AS fps, \
-         document->>'space' AS space FROM scenes \
+        "SELECT id, name, revision, changed_at, frames, fps, space FROM scenes \
          WHERE deleted_at IS NULL AND name ILIKE ALL ($1) AND ($2::timestamptz IS NULL OR (changed_at, id) < ($2, $3)) \
          ORDER BY changed_at DESC, id DESC LIMIT $4",
     )
@@ -54,28 +79,31 @@ pub async fn list(
     .await
 }
 
-/// One that was not deleted.
+/// One that was not deleted, as far as it was written.
 pub async fn find(pool: &PgPool, id: Uuid) -> Result<Option<Row>, sqlx::Error> {
-    sqlx::query_as("SELECT id, name, document, revision, changed_at FROM scenes WHERE id = $1 AND deleted_at IS NULL")
-        .bind(id)
-        .fetch_optional(pool)
-        .await
+    let found = "SELECT document, written, revision, octet_length(document::text)::bigint AS bytes FROM scenes \
+                 WHERE id = $1 AND deleted_at IS NULL";
+    sqlx::query_as(found).bind(id).fetch_optional(pool).await
 }
 
 /// Keeps a new scene. With the name of a demo that is there already nothing happens.
 pub async fn insert(
     executor: impl PgExecutor<'_>,
-    name: &str,
+    listed: &Listed,
     document: &Value,
     demo: Option<&str>,
 ) -> Result<Option<Uuid>, sqlx::Error> {
     sqlx::query_scalar(
-        "INSERT INTO scenes (id, name, document, demo) VALUES ($1, $2, $3, $4) ON CONFLICT (demo) DO NOTHING RETURNING id",
+        "INSERT INTO scenes (id, name, document, demo, frames, fps, space) VALUES ($1, $2, $3, $4, $5, $6, $7) \
+         ON CONFLICT (demo) DO NOTHING RETURNING id",
     )
     .bind(Uuid::new_v4())
-    .bind(name)
+    .bind(&listed.name)
     .bind(Json(document))
     .bind(demo)
+    .bind(&listed.frames)
+    .bind(&listed.fps)
+    .bind(&listed.space)
     .fetch_optional(executor)
     .await
 }

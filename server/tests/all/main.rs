@@ -11,3 +11,4 @@ mod steady;
 mod telling;
 mod trials;
 mod versions;
+mod writing;
