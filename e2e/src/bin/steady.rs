@@ -1,5 +1,6 @@
 //! Many pages at many scenes for MINUTES, heavy scenes and such as double themselves among them, server and database
-//! killed now and then: what is lost, what is shown otherwise than it is kept, and how long the others wait.
+//! killed now and then: what is lost, what is shown otherwise than it is kept, and how long the others wait. Before that,
+//! how long small edits of one large scene wait.
 
 use anyhow::{Context, Result, anyhow, ensure};
 use serde_json::{Value, json};
@@ -13,9 +14,11 @@ use std::time::{Duration, Instant};
 use zickzack_e2e::live::{Heard, Live, Screen, baked};
 use zickzack_e2e::{Cluster, Process, root, serve};
 
-/// Pages and scenes of the usual kind.
-const PAGES: usize = 50;
+/// Scenes of the usual kind, and pages at them where nothing is said.
 const SCENES: usize = 20;
+const PAGES: usize = 50;
+/// Small edits of the large scene.
+const SMALL_EDITS: i64 = 60;
 /// How long a page stays until it comes anew.
 const STAY: Duration = Duration::from_secs(20);
 /// How long anything may take.
@@ -103,6 +106,52 @@ fn usual(number: usize) -> Value {
             "t3": { "from": "face", "to": "out", "port": "motion" }
         }
     })
+}
+
+/// Some 16 MB of baked keys beside a few riders.
+fn large() -> Value {
+    let key = |i: u32| json!({ "id": format!("key-{i}"), "frame": i, "value": f64::from(i) / 7.0, "handles": "joined", "before": [-0.3, 0.123_456_789], "after": [0.3, 0.987_654_321] });
+    let keys: Value = (0..2000).map(key).collect();
+    let mut scene = usual(3);
+    for i in 0..64 {
+        scene["nodes"][format!("baked-{i}")] = json!({ "type": "keys", "name": "Baked", "params": { "keys": keys } });
+    }
+    scene
+}
+
+/// How long small edits of a large scene take until they are kept, and until the page has seen what comes of them.
+async fn at_large(asks: &Asks) -> Result<()> {
+    let scene = large();
+    let (megabytes, id) = (scene.to_string().len() as f64 / 1e6, asks.bring_in(&scene).await?);
+    let came = Instant::now();
+    let mut live = Live::open(&asks.base, &id, "large").await?;
+    let (mut kept, mut seen) = (Vec::new(), Vec::new());
+    let mut first = None;
+    for sequence in 0..=SMALL_EDITS {
+        let said = Instant::now();
+        if sequence > 0 {
+            say(&mut live, &Waiting { sequence, said, again: false }).await?;
+        }
+        while seen.len() <= sequence as usize {
+            match live.heard(PATIENCE).await?.context("nothing comes")? {
+                Heard::Said(told) if told["kind"] == "edited" => kept.push(said.elapsed()),
+                Heard::Said(told) if told["kind"] == "ends" && told["revision"] == sequence => {
+                    seen.push(said.elapsed())
+                }
+                Heard::Block(header, _) if header["kind"] == "poses" && first.is_none() => first = Some(came.elapsed()),
+                _ => {}
+            }
+        }
+    }
+    seen.remove(0);
+    println!(
+        "a scene of {megabytes:.1} MB: first block after {:.0} ms; small edits kept after p50 {:.0} ms, p99 {:.0} ms, all of them seen after p50 {:.0} ms",
+        first.unwrap_or_default().as_secs_f64() * 1e3,
+        quantile(&mut kept, 0.5),
+        quantile(&mut kept, 0.99),
+        quantile(&mut seen, 0.5),
+    );
+    Ok(())
 }
 
 /// A chain of `length` nodes of a type that each take the one before at all of these ports, and what comes last.
@@ -366,7 +415,7 @@ fn lost_and_doubled(cluster: &Cluster, kept: &BTreeMap<String, BTreeSet<i64>>) -
     Ok((lost, there.values().filter(|times| **times > 1).count()))
 }
 
-async fn run(minutes: f64) -> Result<()> {
+async fn run(minutes: f64, pages: usize) -> Result<()> {
     let cluster = Cluster::start()?;
     let (server, base) = serve(&cluster.url(), "0")?;
     let port = base.rsplit(':').next().context("a port")?.to_owned();
@@ -385,7 +434,8 @@ async fn run(minutes: f64) -> Result<()> {
         heavy_scenes.push(site.asks.bring_in(&scene).await?);
     }
     let (start, _) = memory(server.id())?;
-    let pages = (0..PAGES).map(|i| actix_rt::spawn(page(site.clone(), usual_scenes[i % SCENES].clone(), i)));
+    at_large(&site.asks).await?;
+    let pages = (0..pages).map(|i| actix_rt::spawn(page(site.clone(), usual_scenes[i % SCENES].clone(), i)));
     let pages: Vec<_> = pages.collect();
     let part = Duration::from_secs_f64(minutes * 60.0 / 3.0);
     tokio::time::sleep(part).await;
@@ -449,6 +499,8 @@ async fn run(minutes: f64) -> Result<()> {
 }
 
 fn main() -> Result<()> {
-    let minutes = std::env::args().nth(1).map_or(Ok(60.0), |text| text.parse())?;
-    actix_rt::System::new().block_on(run(minutes))
+    let mut given = std::env::args().skip(1);
+    let minutes = given.next().map_or(Ok(60.0), |text| text.parse())?;
+    let pages = given.next().map_or(Ok(PAGES), |text| text.parse())?;
+    actix_rt::System::new().block_on(run(minutes, pages))
 }
