@@ -107,8 +107,18 @@ fn own_number() -> String {
     format!("{}_{}", std::process::id(), COUNT.fetch_add(1, Ordering::Relaxed))
 }
 
+/// Resident memory of a process now and at most, MiB.
+pub fn memory(process: u32) -> Result<(u64, u64)> {
+    let status = std::fs::read_to_string(format!("/proc/{process}/status"))?;
+    let row = |name: &str| -> Result<u64> {
+        let row = status.lines().find_map(|line| line.strip_prefix(name)).context("no memory in the status")?;
+        Ok(row.trim().trim_end_matches("kB").trim().parse::<u64>()? / 1024)
+    };
+    Ok((row("VmRSS:")?, row("VmHWM:")?))
+}
+
 /// A new database beside the one that `./test` started.
-fn new_database() -> Result<String> {
+pub fn new_database() -> Result<String> {
     let url = std::env::var("DATABASE_URL").context("DATABASE_URL must name a PostgreSQL server: ./test starts one")?;
     let name = format!("e2e_{}", own_number());
     // What an earlier run left under this name is nobody's.

@@ -15,7 +15,7 @@ use zickzack_core::motion::Cancel;
 /// How soon threads have their turn where there are fewer cores.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Rank {
-    /// Somebody looks at what comes of it: beside the browser that shows it, where both are on one machine.
+    /// Somebody looks at what comes of it: close behind who takes edits and the browser that shows them.
     Seen,
     /// Somebody looks at it, and it takes long.
     Long,
@@ -28,8 +28,8 @@ impl Rank {
     pub fn take(self) {
         // From 0 to 100, of which 50 is what a thread has by itself.
         let value: u8 = match self {
-            Self::Seen => 50,
-            Self::Long => 25,
+            Self::Seen => 40,
+            Self::Long => 20,
             Self::Background => 0,
         };
         let Ok(value) = ThreadPriorityValue::try_from(value) else { return };

@@ -201,7 +201,7 @@ fn evaluate(
             return NodeResult { marks, ..NodeResult::refused(why) };
         }
     };
-    let key = key(scene, node, schema, &inputs, timing, resolved.any);
+    let key = key(scene, (node, workshop.memo.digest(node)), schema, &inputs, timing, resolved.any);
     let left = workshop.cancel.limit(work::OF_A_SCENE).saturating_sub(done.values().map(|result| result.looks).sum());
     let most = workshop.cancel.limit(work::OF_A_NODE);
     // What was given up since the others took so much may be done where they take less.
@@ -422,17 +422,23 @@ fn arrives(
     })
 }
 
-/// Type, parameters, inputs, and of the settings what the type depends on.
-fn key(scene: &Scene, node: &Node, schema: &Schema, inputs: &Inputs, timing: Timing, formulas: bool) -> Key {
+/// Type, parameters, files, inputs, and of the settings what the type depends on.
+fn key(
+    scene: &Scene,
+    (node, params): (&Node, Key),
+    schema: &Schema,
+    inputs: &Inputs,
+    timing: Timing,
+    formulas: bool,
+) -> Key {
     let mut hash = blake3::Hasher::new();
     let mut feed = |bytes: &[u8]| {
         hash.update(&(bytes.len() as u64).to_le_bytes());
         hash.update(bytes);
     };
     feed(schema.name.as_bytes());
-    for (name, value) in &node.params {
-        feed(name.as_bytes());
-        feed(value.to_string().as_bytes());
+    feed(&params);
+    for value in node.params.values() {
         let asset = value.as_str().and_then(|text| scene.assets.get(text));
         feed(asset.map_or("", |asset| &asset.hash).as_bytes());
     }

@@ -1,8 +1,9 @@
 //! What was evaluated before, by what it was evaluated from.
 
 use super::node::Outcome;
+use crate::scene::Node;
 use std::collections::HashMap;
-use std::sync::{Arc, Mutex, MutexGuard};
+use std::sync::{Arc, Mutex, MutexGuard, Weak};
 
 /// 32 bytes that stand for a node's type, parameters, inputs and settings.
 pub type Key = [u8; 32];
@@ -14,6 +15,8 @@ pub struct Memo(Mutex<State>);
 #[derive(Default)]
 struct State {
     entries: HashMap<Key, Entry>,
+    /// What stands for the parameters of nodes that states of a scene share, by where a node lies.
+    digests: HashMap<usize, (Weak<Node>, Key)>,
     generation: u64,
     evaluations: u64,
 }
@@ -43,6 +46,28 @@ impl Memo {
         state.generation += 1;
         let oldest = state.generation.saturating_sub(KEPT_FOR);
         state.entries.retain(|_, entry| entry.used >= oldest);
+        state.digests.retain(|_, (node, _)| node.strong_count() > 0);
+    }
+
+    /// What stands for the parameters of a node: read once of each, however many states of the scene it is in.
+    pub(super) fn digest(&self, node: &Arc<Node>) -> Key {
+        let place = Arc::as_ptr(node) as usize;
+        // While a node is held weakly nothing else lies in its place.
+        if let Some((_, digest)) = self.state().digests.get(&place) {
+            return *digest;
+        }
+        let mut hash = blake3::Hasher::new();
+        let mut feed = |text: &str| {
+            hash.update(&(text.len() as u64).to_le_bytes());
+            hash.update(text.as_bytes());
+        };
+        for (name, value) in &node.params {
+            feed(name);
+            feed(&value.to_string());
+        }
+        let digest = *hash.finalize().as_bytes();
+        self.state().digests.insert(place, (Arc::downgrade(node), digest));
+        digest
     }
 
     /// What was kept, and how many looks it took.

@@ -12,7 +12,7 @@ use std::sync::Arc;
 use std::sync::atomic::{AtomicBool, Ordering};
 use std::time::{Duration, Instant};
 use zickzack_e2e::live::{Heard, Live, Screen, baked};
-use zickzack_e2e::{Cluster, Process, root, serve};
+use zickzack_e2e::{Cluster, Process, memory, root, serve};
 
 /// Scenes of the usual kind, and pages at them where nothing is said.
 const SCENES: usize = 20;
@@ -382,16 +382,6 @@ fn among_heavy(asks: Asks, scenes: Vec<String>, going: Arc<AtomicBool>) {
         let all = all.map(|(i, scene)| actix_rt::spawn(at_heavy(asks.clone(), scene, i, going.clone())));
         futures_util::future::join_all(all.collect::<Vec<_>>()).await;
     });
-}
-
-/// Resident memory of a process now and at most, MiB.
-fn memory(process: u32) -> Result<(u64, u64)> {
-    let status = std::fs::read_to_string(format!("/proc/{process}/status"))?;
-    let row = |name: &str| -> Result<u64> {
-        let row = status.lines().find_map(|line| line.strip_prefix(name)).context("no memory in the status")?;
-        Ok(row.trim().trim_end_matches("kB").trim().parse::<u64>()? / 1024)
-    };
-    Ok((row("VmRSS:")?, row("VmHWM:")?))
 }
 
 fn quantile(all: &mut [Duration], part: f64) -> f64 {

@@ -3,6 +3,7 @@
 mod bench;
 mod day;
 mod driving;
+mod handing;
 mod surface;
 mod throwing;
 mod turning;

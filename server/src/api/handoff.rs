@@ -1,5 +1,6 @@
 use super::Refusal;
 use super::scenes::attachment;
+use super::spool::{Spooled, unwritten};
 use crate::Shop;
 use crate::live::{compile_now, open_scene};
 use crate::recorder::FromShelf;
@@ -294,7 +295,7 @@ pub async fn write(
         _ => return Err(Refusal::bad("The form must be csv or glb.")),
     };
     let is_table = form == "csv";
-    let bytes = shop.work(*id, move |cancel| {
+    let written = shop.work(*id, move |cancel| {
         let range = range(&wanted, &state.scene)?;
         let compiled =
             compile_now((&registry, &Memo::default(), &FromShelf(&shelf)), &state.scene, &state.files, cancel);
@@ -302,9 +303,12 @@ pub async fn write(
         if is_table {
             let table =
                 csv::Table { outputs: &outputs, range, step: wanted.step, first_frame: state.scene.first_frame };
-            let mut bytes = Vec::new();
-            csv::write(&table, &mut bytes, cancel).map_err(|error| Refusal::bad(error.to_string()))?;
-            return Ok(bytes);
+            return Spooled::of(|out| {
+                csv::write(&table, out, cancel).map_err(|error| match error {
+                    csv::CsvError::Io(error) => unwritten(error),
+                    other => Refusal::bad(other.to_string()),
+                })
+            });
         }
         let models = models(&compiled, &state.scene, &*state.files, &wanted)?;
         let baked = outputs
@@ -313,7 +317,10 @@ pub async fn write(
             .collect::<Result<Vec<_>, Refusal>>()?;
         let parts: Vec<glb::Part<'_>> =
             baked.iter().zip(models).map(|((name, keys), model)| glb::Part { name, keys, model }).collect();
-        glb::write(&parts, &state.scene.name, state.scene.fps.value()).map_err(|error| Refusal::bad(error.to_string()))
+        let bytes = glb::write(&parts, &state.scene.name, state.scene.fps.value())
+            .map_err(|error| Refusal::bad(error.to_string()))?;
+        Spooled::of(|out| out.write_all(&bytes).map_err(unwritten))
     });
-    Ok(HttpResponse::Ok().content_type(media).insert_header(attachment(&name, &form)).body(bytes.await?))
+    let body = written.await?.body();
+    Ok(HttpResponse::Ok().content_type(media).insert_header(attachment(&name, &form)).body(body))
 }

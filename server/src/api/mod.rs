@@ -9,6 +9,7 @@ mod nodes;
 mod rate;
 mod refusal;
 mod scenes;
+mod spool;
 mod starters;
 pub mod versions;
 
