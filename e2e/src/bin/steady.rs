@@ -227,8 +227,9 @@ struct Waiting {
     again: bool,
 }
 
-/// Comes, looks, edits, and goes, again and again.
-async fn page(site: Rc<Site>, scene: String, number: usize) {
+/// Comes, looks, edits, and goes, again and again; first after a while, so that not all pages come at once.
+async fn page(site: Rc<Site>, scene: String, number: usize, later: Duration) {
+    tokio::time::sleep(later).await;
     let client = format!("page {number}");
     let (mut sequence, mut waiting) = (0, None);
     while site.part.get() != Part::End {
@@ -337,7 +338,7 @@ async fn settled(site: &Site, scene: &str, client: &str, waiting: &mut Option<Wa
                 }
                 answered(site, &mut live, client, &said, waiting).await?;
             }
-            Some(Heard::Block(header, numbers)) => screen.take((header, numbers)),
+            Some(Heard::Block(header, numbers)) => screen.take((header, numbers.all())),
             None if waiting.is_some() || shown.is_none() => {}
             None => {
                 let kept = site.asks.ask("GET", &format!("/api/scenes/{scene}/file"), None).await?;
@@ -425,7 +426,9 @@ async fn run(minutes: f64, pages: usize) -> Result<()> {
     }
     let (start, _) = memory(server.id())?;
     at_large(&site.asks).await?;
-    let pages = (0..pages).map(|i| actix_rt::spawn(page(site.clone(), usual_scenes[i % SCENES].clone(), i)));
+    let pages = (0..pages).map(|i| {
+        actix_rt::spawn(page(site.clone(), usual_scenes[i % SCENES].clone(), i, STAY.mul_f64(i as f64 / pages as f64)))
+    });
     let pages: Vec<_> = pages.collect();
     let part = Duration::from_secs_f64(minutes * 60.0 / 3.0);
     tokio::time::sleep(part).await;

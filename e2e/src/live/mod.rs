@@ -7,6 +7,7 @@ pub use screen::{Screen, baked};
 use anyhow::{Result, anyhow, bail};
 use awc::ws::{Codec, Frame, Message};
 use awc::{BoxedSocket, Client};
+use bytes::Bytes;
 use futures_util::{SinkExt, StreamExt};
 use serde_json::{Value, json};
 use std::time::Duration;
@@ -16,7 +17,7 @@ pub enum Heard {
     /// A message.
     Said(Value),
     /// A binary block: its header, and its numbers.
-    Block(Value, Vec<f32>),
+    Block(Value, Numbers),
 }
 
 /// A page's end of a live connection.
@@ -51,7 +52,7 @@ impl Live {
             let Ok(next) = tokio::time::timeout_at(until, self.socket.next()).await else { return Ok(None) };
             match next {
                 Some(Ok(Frame::Text(text))) => return Ok(Some(Heard::Said(serde_json::from_slice(&text)?))),
-                Some(Ok(Frame::Binary(bytes))) => return decoded(&bytes).map(Some),
+                Some(Ok(Frame::Binary(bytes))) => return decoded(bytes).map(Some),
                 Some(Ok(Frame::Ping(bytes))) => {
                     let sent = self.socket.send(Message::Pong(bytes)).await;
                     sent.map_err(|error| anyhow!("the connection broke: {error}"))?;
@@ -65,11 +66,20 @@ impl Live {
     }
 }
 
-fn decoded(bytes: &[u8]) -> Result<Heard> {
+/// The numbers of a block as they came: most are never looked at.
+pub struct Numbers(Bytes);
+
+impl Numbers {
+    /// All of them.
+    pub fn all(&self) -> Vec<f32> {
+        let number = |part: &[u8]| part.iter().rev().fold(0_u32, |bits, &byte| bits << 8 | u32::from(byte));
+        self.0.chunks_exact(4).map(|part| f32::from_bits(number(part))).collect()
+    }
+}
+
+fn decoded(mut bytes: Bytes) -> Result<Heard> {
     let cut = || anyhow!("a block that is cut off");
     let length = bytes.get(..4).ok_or_else(cut)?.try_into().map(u32::from_le_bytes)? as usize;
     let header = serde_json::from_slice(bytes.get(4..4 + length).ok_or_else(cut)?)?;
-    let number = |part: &[u8]| part.iter().rev().fold(0_u32, |bits, &byte| bits << 8 | u32::from(byte));
-    let numbers = bytes[4 + length..].chunks_exact(4).map(|part| f32::from_bits(number(part))).collect();
-    Ok(Heard::Block(header, numbers))
+    Ok(Heard::Block(header, Numbers(bytes.split_off(4 + length))))
 }
