@@ -1155,7 +1155,7 @@ export interface components {
             };
             /** @description On screen. */
             name: string;
-            /** @description By id. */
+            /** @description By id; states of a scene share the nodes in which they do not differ. */
             nodes?: {
                 [key: string]: components["schemas"]["Node"];
             };
