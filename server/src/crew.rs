@@ -29,7 +29,7 @@ impl Rank {
         // From 0 to 100, of which 50 is what a thread has by itself.
         let value: u8 = match self {
             Self::Seen => 40,
-            Self::Long => 5,
+            Self::Long => 20,
             Self::Background => 0,
         };
         let Ok(value) = ThreadPriorityValue::try_from(value) else { return };
