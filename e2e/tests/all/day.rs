@@ -222,8 +222,8 @@ async fn the_first_task_is_done_with_the_keyboard_alone() -> Result<()> {
     for point in &made {
         assert!(lies_on_the_tilted_plane(&place(point)), "{point}");
     }
-    // The points can be reached once the View has them.
-    let shown = "return document.querySelectorAll('[aria-label^=\"Point \"][aria-label*=\" of Path\"]').length === 4";
+    // The points can be reached once the View has put each in its place.
+    let shown = "return [...document.querySelectorAll('[aria-label^=\"Point \"][aria-label*=\" of Path\"]')].filter((e) => getComputedStyle(e).visibility === 'visible').length === 4";
     visit.until("four points", shown).await?;
     // A point is reached with Tab, nudged, and made smooth; then its place is typed.
     let third = "return document.activeElement?.getAttribute('aria-label')?.startsWith('Point 3 of Path')";
