@@ -36,7 +36,7 @@ async fn what_is_backed_up_comes_back_whole_and_in_place_of_all_else() {
     document["assets"] = json!({ "a.svg": { "hash": blake3::hash(b"<svg/>").to_hex().to_string(), "media": "image/svg+xml", "text": "<svg/>" } });
     let id = served.bring_in(&document).await;
     let mut page = served.open(&id, "one").await;
-    page.edit(json!([{ "op": "put", "at": ["nodes", "ride", "params", "start"], "value": 0.375 }])).await;
+    page.edited(json!([{ "op": "put", "at": ["nodes", "ride", "params", "start"], "value": 0.375 }])).await.unwrap();
     served.post(&format!("/api/scenes/{id}/versions"), &json!({ "name": "First" })).await;
     // While it runs.
     let (worked, told) = script("backup", &database, &file);
@@ -44,7 +44,7 @@ async fn what_is_backed_up_comes_back_whole_and_in_place_of_all_else() {
     let before = everything(&served).await;
     let (worked, told) = script("restore", &database, &file);
     assert!(!worked && told.contains("stop the server first"), "{told}");
-    page.edit(json!([{ "op": "put", "at": ["nodes", "ride", "params", "start"], "value": 0.5 }])).await;
+    page.edited(json!([{ "op": "put", "at": ["nodes", "ride", "params", "start"], "value": 0.5 }])).await.unwrap();
     served.bring_in(&scene()).await;
     served.in_database("CREATE TABLE later (x int)").await;
     let changed = everything(&served).await;
