@@ -14,7 +14,7 @@ use tokio::sync::{Mutex, MutexGuard, OnceCell, mpsc};
 use uuid::Uuid;
 use zickzack_core::graph::Memo;
 use zickzack_core::nodes::Registry;
-use zickzack_core::scene::{EditError, Op, Scene, apply, replay};
+use zickzack_core::scene::{Op, Scene, apply, replay};
 use zickzack_formats::files::Files;
 
 /// A room that is there, or is being opened by one while others wait for it.
@@ -172,44 +172,37 @@ pub async fn open_scene(shop: &Shop, id: Uuid) -> Result<State, Refusal> {
 }
 
 async fn read_scene(shop: &Shop, id: Uuid) -> Result<(State, Written), Refusal> {
-    let (document, revision, written) = document(shop, id).await?;
-    let registry = shop.registry.clone();
+    let row = scenes::find(&shop.pool, id).await?.ok_or_else(Refusal::no_scene)?;
+    let (revision, registry) = (row.revision, shop.registry.clone());
+    let since = edits::between(&shop.pool, id, row.written, revision).await?;
     // Apart from what others wait for: a document may be large.
-    let read = tokio::task::spawn_blocking(move || Scene::from_value(document, &registry.schemas)).await;
-    let scene = read
-        .map_err(|_| Refusal::broken())?
-        .map_err(|error| Refusal::bad(format!("This scene cannot be opened. {error}")))?;
+    let read = tokio::task::spawn_blocking(move || as_kept(&row, &since, &registry)).await;
+    let read = read.map_err(|_| Refusal::broken())?;
+    let (scene, written) = read.map_err(|why| Refusal::bad(format!("This scene cannot be opened{why}")))?;
     let files = Arc::new(files_of(shop, &scene).await?);
     Ok((State { scene: Arc::new(scene), revision, files }, written))
 }
 
-/// A scene's document as it is kept, with its revision: as it was written last, and what was done since.
-async fn document(shop: &Shop, id: Uuid) -> Result<(Value, i64, Written), Refusal> {
-    let row = scenes::find(&shop.pool, id).await?.ok_or_else(Refusal::no_scene)?;
-    let (mut document, revision) = (row.document.0, row.revision);
-    let mut written = Written { document: usize::try_from(row.bytes).unwrap_or_default(), ..Written::default() };
-    if row.written == revision {
-        return Ok((document, revision, written));
+/// A scene as it is kept: as it was written last, and what was done since.
+fn as_kept(row: &scenes::Row, since: &[String], registry: &Registry) -> Result<(Scene, Written), String> {
+    fn sentence(error: impl std::fmt::Display) -> String {
+        format!(". {error}")
     }
-    let since = edits::between(&shop.pool, id, row.written, revision).await?;
-    if since.len() as i64 != revision - row.written {
-        return Err(Refusal::bad(format!(
-            "This scene cannot be opened: {} of its last {} edits are missing in the database. Bring back a backup.",
-            revision - row.written - since.len() as i64,
-            revision - row.written
-        )));
+    let (there, wanted) = (since.len() as i64, row.revision - row.written);
+    if there != wanted {
+        return Err(format!(
+            ": {} of its last {wanted} edits are missing in the database. Bring back a backup.",
+            wanted - there
+        ));
     }
-    written.edits = since.len();
-    let done = tokio::task::spawn_blocking(move || {
-        for (bytes, ops) in since {
-            written.since += bytes;
-            replay(&mut document, &ops)?;
-        }
-        Ok((document, written))
-    });
-    let done: Result<_, EditError> = done.await.map_err(|_| Refusal::broken())?;
-    let (document, written) = done.map_err(|error| Refusal::bad(format!("This scene cannot be opened. {error}")))?;
-    Ok((document, revision, written))
+    let mut document: Value = serde_json::from_str(&row.document).map_err(sentence)?;
+    for ops in since {
+        let ops: Vec<Op> = serde_json::from_str(ops).map_err(sentence)?;
+        replay(&mut document, &ops).map_err(sentence)?;
+    }
+    let scene = Scene::from_value(document, &registry.schemas).map_err(sentence)?;
+    let since_bytes = since.iter().map(String::len).sum();
+    Ok((scene, Written { document: row.document.len(), since: since_bytes, edits: since.len() }))
 }
 
 /// The files that a scene refers to; one that has several names is held once.

@@ -81,17 +81,16 @@ pub async fn keep(pool: &PgPool, scene: Uuid, now: &Now<'_>, edits: &[&New]) -> 
     .map(|done| done.rows_affected())
 }
 
-/// What was done from one revision up to another, in order, with the bytes that each takes.
-pub async fn between(pool: &PgPool, scene: Uuid, from: i64, to: i64) -> Result<Vec<(usize, Vec<Op>)>, sqlx::Error> {
-    let found: Vec<(i64, Json<Vec<Op>>)> = sqlx::query_as(
-        "SELECT octet_length(ops::text)::bigint, ops FROM edits WHERE scene = $1 AND revision > $2 AND revision <= $3 ORDER BY revision",
+/// What was done from one revision up to another, in order, as JSON.
+pub async fn between(pool: &PgPool, scene: Uuid, from: i64, to: i64) -> Result<Vec<String>, sqlx::Error> {
+    sqlx::query_scalar(
+        "SELECT ops::text FROM edits WHERE scene = $1 AND revision > $2 AND revision <= $3 ORDER BY revision",
     )
     .bind(scene)
     .bind(from)
     .bind(to)
     .fetch_all(pool)
-    .await?;
-    Ok(found.into_iter().map(|(bytes, Json(ops))| (usize::try_from(bytes).unwrap_or_default(), ops)).collect())
+    .await
 }
 
 /// The last sequence number of a client, and the revision that its message with this number led to, when it arrived

@@ -10,12 +10,11 @@ use zickzack_core::scene::{Scene, Space};
 /// A scene as it is kept.
 #[derive(Debug, Clone, FromRow)]
 pub struct Row {
-    pub document: Json<Value>,
+    /// JSON.
+    pub document: String,
     /// The revision at which its document was written.
     pub written: i64,
     pub revision: i64,
-    /// Bytes of its document.
-    pub bytes: i64,
 }
 
 /// What is listed of a scene, as it stands in its document.
@@ -81,8 +80,7 @@ pub async fn list(
 
 /// One that was not deleted, as far as it was written.
 pub async fn find(pool: &PgPool, id: Uuid) -> Result<Option<Row>, sqlx::Error> {
-    let found = "SELECT document, written, revision, octet_length(document::text)::bigint AS bytes FROM scenes \
-                 WHERE id = $1 AND deleted_at IS NULL";
+    let found = "SELECT document::text AS document, written, revision FROM scenes WHERE id = $1 AND deleted_at IS NULL";
     sqlx::query_as(found).bind(id).fetch_optional(pool).await
 }
 
