@@ -28,8 +28,8 @@ impl Rank {
     pub fn take(self) {
         // From 0 to 100, of which 50 is what a thread has by itself.
         let value: u8 = match self {
-            Self::Seen => 40,
-            Self::Long => 20,
+            Self::Seen => 25,
+            Self::Long => 10,
             Self::Background => 0,
         };
         let Ok(value) = ThreadPriorityValue::try_from(value) else { return };
