@@ -1,18 +1,18 @@
-use crate::load;
-use anyhow::{Context, Result, anyhow, bail};
+use anyhow::{Context, Result, bail};
 use clap::Args;
 use std::fs::{self, File};
 use std::io::{self, BufWriter, Write};
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 use zickzack_core::fraction::greatest_common_divisor;
-use zickzack_core::graph::{End, LONGEST_ORBIT, SeamReport};
-use zickzack_core::keys::{Beyond, Keys, ObjectKeys, bake_dense, bake_reduced};
+use zickzack_core::graph::{AtOnce, Compiled, LONGEST_ORBIT, Memo, SeamReport};
+use zickzack_core::keys::{Beyond, Keys};
 use zickzack_core::motion::{Cancel, Frames, Motion};
-use zickzack_core::nodes::{ModelPlace, Registry, model_place};
+use zickzack_core::nodes::Registry;
 use zickzack_core::scene::Scene;
 use zickzack_core::seam::measure;
-use zickzack_formats::{csv, glb};
+use zickzack_formats::csv::CsvError;
+use zickzack_session::{HandOff, HandOffError, Keying, Session};
 
 #[derive(Args)]
 pub struct Bake {
@@ -44,8 +44,6 @@ pub struct Bake {
 
 impl Bake {
     pub fn run(self) -> Result<()> {
-        let registry = Registry::default();
-        let scene = load::scene(&self.scene, &registry)?;
         let table = self.to == "-" || self.to.ends_with(".csv");
         if !table && !self.to.ends_with(".glb") {
             bail!("--to must end in .csv or .glb, or be - for standard output");
@@ -59,11 +57,13 @@ impl Bake {
         if self.angle.is_some_and(|angle| !(angle.is_finite() && angle > 0.0)) {
             bail!("--angle must be a number of degrees above 0");
         }
+        let session = Session::read(&self.scene, Arc::new(Registry::default()))?;
         let cancel = Cancel::default();
-        let (outputs, models) = self.outputs(&scene, &registry, &cancel)?;
-        let loops = if self.orbit { orbit_of(&scene, &outputs, &cancel)? } else { 1 };
-        let range = self.range(&scene, table, loops)?;
-        for (name, motion) in &outputs {
+        let compiled = session.compile(&Memo::default(), &AtOnce, &cancel);
+        let hand_off = self.hand_off(&session, &compiled)?;
+        let loops = if self.orbit { orbit_of(&session.scene, hand_off.outputs(), &cancel)? } else { 1 };
+        let range = self.range(&session.scene, table, loops)?;
+        for (name, motion) in hand_off.outputs() {
             let beyond = Beyond::of(motion, range, &cancel)?;
             let left_out = beyond.left_out();
             if !left_out.is_empty() {
@@ -71,9 +71,9 @@ impl Bake {
             }
         }
         if table {
-            self.write_table(&scene, &outputs, range, &cancel)
+            self.write_table(&hand_off, range, &cancel)
         } else {
-            self.write_keys(&scene, (&outputs, &models), range, &cancel)
+            self.write_keys(&hand_off, range, session.scene.first_frame as f64, &cancel)
         }
     }
 
@@ -93,83 +93,53 @@ impl Bake {
         }
     }
 
-    /// The names and motions of the Outputs, and how models lie in their things.
-    fn outputs(&self, scene: &Scene, registry: &Registry, cancel: &Cancel) -> Result<(Named, Models)> {
-        let compiled = load::compiled(scene, &self.scene, registry, cancel);
+    /// The Outputs that are wanted; what does not work is told.
+    fn hand_off<'a>(&self, session: &'a Session, compiled: &'a Compiled) -> Result<HandOff<'a>> {
+        let scene = &session.scene;
         for (id, result) in &compiled.nodes {
             if let Err(why) = result.outcome.as_ref() {
                 eprintln!("{}: {why}", scene.nodes[id].name);
             }
         }
-        let wanted = |name: &str| self.output.as_ref().is_none_or(|output| output == name);
-        let chosen = || compiled.ends.iter().filter(|end| end.output && wanted(&end.name));
-        let found: Named = chosen().map(|end| (end.name.clone(), end.motion.clone())).collect();
-        if found.is_empty() {
+        let wanted = |id: &str| self.output.as_ref().is_none_or(|output| scene.nodes[id].name == *output);
+        let hand_off = HandOff::of(session, compiled, wanted);
+        if hand_off.outputs().is_empty() {
             bail!(
                 "{} has no working output{}",
                 self.scene.display(),
                 self.output.as_ref().map_or(String::new(), |name| format!(" named \"{name}\""))
             );
         }
-        if !self.to.ends_with(".glb") {
-            return Ok((found, Vec::new()));
-        }
-        let files = load::files(scene, &self.scene);
-        let place = |end: &End| {
-            model_place(scene, &end.node, &files)
-                .map_err(|why| anyhow!("the model of {} cannot be put in: {why}", end.name))
-        };
-        Ok((found, chosen().map(place).collect::<Result<_>>()?))
+        Ok(hand_off)
     }
 
-    fn write_table(
-        &self,
-        scene: &Scene,
-        outputs: &[(String, Arc<dyn Motion>)],
-        range: Frames,
-        cancel: &Cancel,
-    ) -> Result<()> {
-        let table = csv::Table { outputs, range, step: self.step, first_frame: scene.first_frame };
+    fn write_table(&self, hand_off: &HandOff<'_>, range: Frames, cancel: &Cancel) -> Result<()> {
         if self.to == "-" {
-            let written = csv::write(&table, BufWriter::new(io::stdout().lock()), cancel);
+            let written = hand_off.write_csv(range, self.step, BufWriter::new(io::stdout().lock()), cancel);
             return match written {
                 // A reader that has seen enough, such as head, is no failure.
-                Err(csv::CsvError::Io(error)) if error.kind() == io::ErrorKind::BrokenPipe => Ok(()),
+                Err(HandOffError::Table(CsvError::Io(error))) if error.kind() == io::ErrorKind::BrokenPipe => Ok(()),
                 other => Ok(other?),
             };
         }
-        whole_or_nothing(Path::new(&self.to), |file| Ok(csv::write(&table, BufWriter::new(file), cancel)?))
+        let write = |file| Ok(hand_off.write_csv(range, self.step, BufWriter::new(file), cancel)?);
+        whole_or_nothing(Path::new(&self.to), write)
     }
 
-    fn write_keys(
-        &self,
-        scene: &Scene,
-        (outputs, models): (&Named, &Models),
-        range: Frames,
-        cancel: &Cancel,
-    ) -> Result<()> {
-        let mut baked = Vec::new();
-        for (name, motion) in outputs {
-            let keys = match self.tolerance {
-                Some(tolerance) => {
-                    let turn = self.angle.map_or(tolerance, f64::to_radians);
-                    let keys = bake_reduced(motion, range, (tolerance, turn), cancel)?;
-                    eprintln!("{}", told(name, &keys, scene.first_frame as f64));
-                    keys
-                }
-                None => bake_dense(motion, range, self.step, cancel)?,
-            };
-            baked.push((name, keys));
+    fn write_keys(&self, hand_off: &HandOff<'_>, range: Frames, first: f64, cancel: &Cancel) -> Result<()> {
+        let keying = self.tolerance.map_or(Keying::Every(self.step), |metres| Keying::Within {
+            metres,
+            radians: self.angle.map_or(metres, f64::to_radians),
+        });
+        let keys = hand_off.keys(range, keying, cancel)?;
+        if self.tolerance.is_some() {
+            let named = hand_off.outputs().iter().zip(&keys);
+            named.for_each(|((name, _), keys)| eprintln!("{}", told(name, keys, first)));
         }
-        let parts: Vec<glb::Part<'_>> =
-            baked.iter().zip(models).map(|((name, keys), &model)| glb::Part { name, keys, model }).collect();
-        let bytes = glb::write(&parts, &scene.name, scene.fps.value())?;
+        let bytes = hand_off.write_glb(&keys)?;
         whole_or_nothing(Path::new(&self.to), |mut file| Ok(file.write_all(&bytes)?))
     }
 }
-
-type Named = Vec<(String, Arc<dyn Motion>)>;
-type Models = Vec<Option<ModelPlace>>;
 
 /// How many keys are left and what they miss.
 fn told(name: &str, keys: &Keys, first: f64) -> String {
@@ -184,11 +154,7 @@ fn told(name: &str, keys: &Keys, first: f64) -> String {
         count(object.scale.is_still(), object.scale.keys.len());
     }
     let before = moving * ((keys.range.to - keys.range.from).floor() as usize + 1);
-    let worst = |error: fn(&ObjectKeys) -> (f64, f64)| {
-        let errors = keys.objects.iter().map(error);
-        errors.fold((0.0, 0.0), |worst: (f64, f64), here| if here.0 > worst.0 { here } else { worst })
-    };
-    let (off, turned) = (worst(|object| object.off), worst(|object| object.turned_off));
+    let (off, turned) = (keys.off(), keys.turned_off());
     format!(
         "{name}: {before} → {after} keys, off by at most {:.3} mm at frame {:.2} and {:.3}° at frame {:.2}",
         off.0 * 1e3,

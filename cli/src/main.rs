@@ -2,7 +2,6 @@
 
 mod bake;
 mod check;
-mod load;
 mod serve;
 
 use anyhow::Result;

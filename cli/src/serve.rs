@@ -1,5 +1,4 @@
-use crate::load;
-use anyhow::{Context, Result, bail};
+use anyhow::{Context, Result, anyhow, bail};
 use clap::Args;
 use std::fs;
 use std::io::IsTerminal;
@@ -9,13 +8,11 @@ use std::sync::Arc;
 use std::time::Duration;
 use tracing_subscriber::filter::LevelFilter;
 use tracing_subscriber::fmt::format::FmtSpan;
-use zickzack_core::nodes::Registry;
-use zickzack_core::scene::Scene;
-use zickzack_formats::files::put_content;
 use zickzack_server::memory::Ceiling;
 use zickzack_server::recorder::Shelf;
 use zickzack_server::store::purge::{Kept, purge_daily};
 use zickzack_server::{Shop, api, loopback_hosts, serve, store};
+use zickzack_session::Session;
 
 #[derive(Args)]
 pub struct Database {
@@ -171,24 +168,11 @@ async fn load_folder(shop: &Shop, folder: &Path) -> Result<usize> {
     }
     let mut loaded = 0;
     for path in paths {
-        let scene = with_files(&path, &shop.registry)?;
+        let session = Session::read(&path, shop.registry.clone())?;
+        let scene = session.as_one_file().map_err(|why| anyhow!("{}: {why}", path.display()))?;
         let name = path.file_name().map(|name| name.to_string_lossy().into_owned()).unwrap_or_default();
         let done = api::load_demo(shop, &name, serde_json::to_value(&scene)?).await;
-        loaded += usize::from(done.map_err(|refusal| anyhow::anyhow!("{}: {refusal}", path.display()))?);
+        loaded += usize::from(done.map_err(|refusal| anyhow!("{}: {refusal}", path.display()))?);
     }
     Ok(loaded)
-}
-
-/// A scene file with the files beside it put inside.
-fn with_files(path: &Path, registry: &Registry) -> Result<Scene> {
-    let mut scene = load::scene(path, registry)?;
-    let folder = path.parent().unwrap_or(Path::new("."));
-    for (name, asset) in &mut scene.assets {
-        if asset.text.is_none() && asset.base64.is_none() {
-            let file = folder.join(name);
-            let content = fs::read(&file).with_context(|| format!("{} cannot be read", file.display()))?;
-            put_content(asset, content);
-        }
-    }
-    Ok(scene)
 }

@@ -36,6 +36,11 @@ impl Files {
         Self { contents, ..Self::default() }
     }
 
+    /// What a file holds, where one of that name is held at all.
+    pub fn content(&self, name: &str) -> Option<&Content> {
+        self.contents.get(name)
+    }
+
     /// True when a file of that name is held, readable or not.
     pub fn holds(&self, name: &str) -> bool {
         self.contents.contains_key(name)
@@ -78,6 +83,11 @@ impl Assets for Files {
     fn corners(&self, name: &str) -> Result<Arc<Vec<DVec3>>, String> {
         self.read(&self.models, name, |bytes| model::corners(bytes).map(Arc::new).map_err(|error| error.to_string()))
     }
+}
+
+/// The hash by which a file is known: BLAKE3 of its bytes, in hexadecimal digits.
+pub fn hash(content: &[u8]) -> String {
+    blake3::hash(content).to_hex().to_string()
 }
 
 /// What an asset carries inside a scene that travels as one file, if anything; taken out of it.

@@ -2,7 +2,7 @@
 #![no_main]
 
 use std::sync::OnceLock;
-use zickzack_core::graph::{AtOnce, Memo, Workshop, compile, no_assets};
+use zickzack_core::graph::{Memo, compile};
 use zickzack_core::motion::Cancel;
 use zickzack_core::nodes::Registry;
 use zickzack_core::scene::Scene;
@@ -18,14 +18,5 @@ libfuzzer_sys::fuzz_target!(|text: &str| {
     let written = serde_json::to_value(&scene).expect("a scene can be written");
     let again = Scene::from_value(written.clone(), &registry.schemas).expect("what was written can be read");
     assert_eq!(serde_json::to_value(&again).expect("a scene can be written"), written);
-    let workshop = Workshop {
-        types: &registry.types,
-        schemas: &registry.schemas,
-        memo: &Memo::default(),
-        assets: &no_assets(),
-        clock: &|| 0,
-        cancel: &Cancel::patient(PATIENCE),
-        recorder: &AtOnce,
-    };
-    compile(&scene, &workshop);
+    compile(&scene, &registry.workshop(&Memo::default(), &Cancel::patient(PATIENCE)));
 });

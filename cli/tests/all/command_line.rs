@@ -36,15 +36,7 @@ fn motion(scene: &str) -> Arc<dyn Motion> {
         scene.assets.keys().map(|name| (name.clone(), Ok(std::fs::read(root().join("demo").join(name)).unwrap())));
     let files: Arc<dyn zickzack_core::graph::Assets> = Arc::new(zickzack_formats::files::Files::new(texts.collect()));
     let (memo, cancel) = (Memo::default(), Default::default());
-    let workshop = Workshop {
-        types: &registry.types,
-        schemas: &registry.schemas,
-        memo: &memo,
-        assets: &files,
-        clock: &|| 0,
-        cancel: &cancel,
-        recorder: &zickzack_core::graph::AtOnce,
-    };
+    let workshop = Workshop { assets: &files, ..registry.workshop(&memo, &cancel) };
     compile(&scene, &workshop).ends[0].motion.clone()
 }
 

@@ -1,7 +1,7 @@
 //! What changes over time in a node's numbers, to be drawn.
 
 use super::compile::Compiled;
-use super::node::Product;
+use super::product::Product;
 use crate::scene::{Params, Scene, Signals};
 use crate::schema::{Schema, Unit, Values};
 use crate::signal::{Driven, Thing};

@@ -1,23 +1,22 @@
+use super::assets::Assets;
+use super::budget::{affordable, within_budget};
 use super::fitting;
 use super::memo::{Key, Memo};
 use super::moving;
-use super::node::{Assets, Closing, Context, Looks, Mend, NodeType, Offer, Outcome, Product, Timing};
+use super::node::{Context, Mend, NodeType, OUTPUT, Outcome, Timing};
+use super::offers::{Looks, Offer, offers, unleaping};
+use super::product::Product;
 use super::recorder::Recorder;
 use super::shown;
 use super::watched::watched;
-use crate::motion::{Cancel, Columns, Frames, Motion, Sample, prepared};
+use crate::motion::{Cancel, Motion};
 use crate::scene::{Mark, Node, Params, Resolved, Scene, Signals, Space, resolve};
 use crate::schema::{PortKind, Schema, Values};
-use crate::seam::length_offers;
 use crate::words::sentence;
 use crate::work;
-use serde_json::Value;
 use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
 use std::sync::atomic::AtomicBool;
-
-/// Most poses (things × frames of the loop) that one motion may have.
-const MOST_POSES: f64 = 2e7;
 
 /// What became of a node.
 #[derive(Clone)]
@@ -333,32 +332,6 @@ fn evaluate_now(
     Ok(outcome)
 }
 
-/// How often every frame of a loop is looked at while pictures of it are made and its seam is measured, about.
-const PASSES: f64 = 4.0;
-
-/// Whether looking at one frame is so little that the whole loop can be looked at.
-fn affordable(motion: &Arc<dyn Motion>, timing: Timing, cancel: &Cancel) -> Result<(), String> {
-    let most = (work::OF_A_PICTURE as f64 / (PASSES * (timing.frames + 1.0))) as u64;
-    let cancel = cancel.afresh(most);
-    cancel.watched(|| {
-        // Why it cannot be made ready is said by who wants it.
-        if let Ok(ready) = prepared(motion, Frames { from: 0.0, to: 1.0 }, &cancel) {
-            ready.sample(0.0, Columns::POSE | Columns::VELOCITY, &mut Sample::default());
-        }
-    });
-    if cancel.go_on() {
-        return Err(work::STARVED.to_owned());
-    }
-    if !cancel.overworked() {
-        return Ok(());
-    }
-    Err(format!(
-        "A single frame of it asks what it is made from more than {} times, and the loop has {}: use fewer things or a shorter loop, or take some of the nodes before it out.",
-        work::count(cancel.limit(most)),
-        timing.frames
-    ))
-}
-
 /// What arrives at the first port that takes what the node gives.
 fn bypassed(scene: &Scene, id: &str, node: &Node, schema: &Schema, done: &BTreeMap<String, NodeResult>) -> NodeResult {
     let port = schema.inputs.iter().find(|port| Some(port.kind) == schema.output);
@@ -455,25 +428,11 @@ fn key(
     *hash.finalize().as_bytes()
 }
 
-fn within_budget(outcome: Outcome, timing: Timing) -> Result<Outcome, String> {
-    let Product::Motion(motion) = &outcome.product else { return Ok(outcome) };
-    if motion.len() as f64 * timing.frames <= MOST_POSES {
-        return Ok(outcome);
-    }
-    Err(format!(
-        "{} things over {} frames are {:.0} million poses, and {:.0} million is the most: use fewer things or a shorter loop.",
-        motion.len(),
-        timing.frames,
-        motion.len() as f64 * timing.frames / 1e6,
-        MOST_POSES / 1e6
-    ))
-}
-
 fn end(scene: &Scene, id: &str, node: &Node, nodes: &BTreeMap<String, NodeResult>) -> Option<End> {
     let result = nodes.get(id)?;
     let Some(Product::Motion(motion)) = result.product() else { return None };
-    let output = node.kind == crate::nodes::OUTPUT;
-    let is_out = |id: &str| scene.nodes.get(id).is_some_and(|n| n.bypassed && n.kind == crate::nodes::OUTPUT);
+    let output = node.kind == OUTPUT;
+    let is_out = |id: &str| scene.nodes.get(id).is_some_and(|n| n.bypassed && n.kind == OUTPUT);
     let taken_up = scene.threads.values().any(|thread| thread.from == id && !is_out(&thread.to));
     if taken_up && !output {
         return None;
@@ -482,97 +441,4 @@ fn end(scene: &Scene, id: &str, node: &Node, nodes: &BTreeMap<String, NodeResult
     let unleaping = unleaping(scene, id, nodes);
     let (node, name) = (id.to_owned(), node.name.clone());
     Some(End { node, name, output, motion: motion.clone(), offers, unleaping, key: result.key })
-}
-
-/// What would keep things from leaping; of paths that are open, that they be closed.
-fn unleaping(scene: &Scene, id: &str, nodes: &BTreeMap<String, NodeResult>) -> Vec<Offer> {
-    let mut offers = Vec::new();
-    let offer = |node: &str, param: &str, value, text| Offer {
-        node: node.to_owned(),
-        param: param.to_owned(),
-        value,
-        text,
-        left: None,
-    };
-    let upstream = upstream(scene, id);
-    for id in &upstream {
-        let outcome = nodes.get(id).and_then(|result| result.outcome.as_ref().as_ref().ok());
-        let own = outcome.into_iter().flat_map(|outcome| outcome.unleaping.iter().cloned());
-        offers.extend(own.map(|(param, value, text)| offer(id, param, value, text)));
-    }
-    if offers.is_empty() {
-        return offers;
-    }
-    for id in upstream {
-        let Some(node) = scene.nodes.get(&id) else { continue };
-        let open = node.params.get("closed").is_none_or(|closed| closed == &Value::Bool(false));
-        if CLOSED_BY_FLAG.contains(&node.kind.as_str()) && open {
-            offers.push(offer(
-                &id,
-                "closed",
-                Value::Bool(true),
-                format!("{} → closed (its end runs into its start)", node.name),
-            ));
-        }
-    }
-    offers
-}
-
-/// Types of paths that say by a flag whether they are closed, and are open without it.
-const CLOSED_BY_FLAG: [&str; 2] = ["drawn-path", "point-table"];
-
-fn offers(scene: &Scene, id: &str, nodes: &BTreeMap<String, NodeResult>, looks: &Looks) -> Vec<Offer> {
-    let (mut offers, mut periods) = (Vec::new(), Vec::new());
-    for id in upstream(scene, id) {
-        let outcome = nodes.get(&id).and_then(|result| result.outcome.as_ref().as_ref().ok());
-        let maker = outcome.and_then(|outcome| outcome.offers.as_ref());
-        for closing in maker.into_iter().flat_map(|maker| maker(looks)) {
-            match closing {
-                Closing::Value(param, value, text) => {
-                    offers.push(Offer { node: id.clone(), param: param.to_owned(), value, text, left: None });
-                }
-                Closing::Period(period) => periods.push(period),
-            }
-        }
-    }
-    let lengths = length_offers(scene.frames, &periods).into_iter();
-    offers.extend(lengths.take(MOST_LENGTHS).map(|frames| Offer {
-        node: String::new(),
-        param: "frames".to_owned(),
-        value: Value::from(frames),
-        text: format!("loop {} → {frames} frames (every lap is done by then)", scene.frames),
-        left: None,
-    }));
-    offers
-}
-
-/// Most loop lengths that are offered.
-const MOST_LENGTHS: usize = 3;
-
-/// A node and all that feeds it, nearest first.
-fn upstream(scene: &Scene, id: &str) -> Vec<String> {
-    let mut found = vec![id.to_owned()];
-    let mut next = 0;
-    while next < found.len() {
-        let here = found[next].clone();
-        for thread in scene.threads.values().filter(|thread| thread.to == here) {
-            if !found.contains(&thread.from) {
-                found.push(thread.from.clone());
-            }
-        }
-        next += 1;
-    }
-    found
-}
-
-impl Product {
-    /// What a thread from it carries.
-    pub const fn kind(&self) -> PortKind {
-        match self {
-            Self::Path(_) => PortKind::Path,
-            Self::Motion(_) => PortKind::Motion,
-            Self::Surface(_) => PortKind::Surface,
-            Self::Signal(_) => PortKind::Signal,
-        }
-    }
 }

@@ -1,7 +1,8 @@
 //! Paths brought to a wanted length by a number of the node that makes them.
 
 use super::compile::{NodeResult, Workshop};
-use super::node::{Context, Mend, NodeType, Product, Timing};
+use super::node::{Context, Mend, NodeType, Timing};
+use super::product::Product;
 use crate::scene::{Node, Params, Scene, Signals, resolve};
 use crate::schema::{PortKind, Schema, Values};
 use crate::work::OF_A_NODE;

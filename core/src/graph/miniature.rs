@@ -1,7 +1,7 @@
 //! Small pictures of what a node gives, and of a whole scene.
 
 use super::compile::Compiled;
-use super::node::Product;
+use super::product::Product;
 use super::report::SLOWEST_SEEN;
 use crate::curve::{Curve, Strand, lines};
 use crate::motion::{Cancel, Columns, Frames, Motion, MotionError, Sample, prepared};

@@ -1,6 +1,8 @@
 //! Paths, surfaces and signals whose making changes over time: the node that makes them is evaluated again for each frame.
 
-use super::node::{Assets, Context, NodeType, Outcome, PathProduct, Product, Timing};
+use super::assets::Assets;
+use super::node::{Context, NodeType, Outcome, Timing};
+use super::product::{PathProduct, Product};
 use super::recorder::AtOnce;
 use crate::curve::{Curve, Path};
 use crate::motion::Cancel;

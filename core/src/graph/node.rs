@@ -1,21 +1,24 @@
 //! What the graph asks of a node type, and what it hands to it.
 
+use super::assets::Assets;
 use super::memo::Key;
+use super::offers::OfferMaker;
+use super::product::{Product, curve_facts};
 use super::recorder::{Order, Recorder, Taken};
-use crate::curve::{Curve, Joint, Outline, Path, flattened};
-use crate::fraction::{Fraction, greatest_common_divisor};
-use crate::motion::{Cancel, Motion, Progress, Simulated, Symmetry};
+use crate::curve::{Curve, Path};
+use crate::motion::{Cancel, Motion, Progress, Simulated};
 use crate::scene::{Params, Picture, Scene, Space};
 use crate::schema::Schema;
 use crate::signal::{Clock, Signal};
 use crate::surface::{Ground, Surface};
-use crate::words::counted;
-use glam::DVec3;
 use serde::Serialize;
 use serde_json::Value;
 use std::collections::BTreeMap;
 use std::sync::Arc;
 use std::sync::atomic::{AtomicBool, Ordering};
+
+/// The type of the node that hands a motion off.
+pub const OUTPUT: &str = "output";
 
 /// A kind of node: its schema and the call into the room that does the work.
 pub trait NodeType: Send + Sync {
@@ -68,44 +71,6 @@ impl Timing {
     /// Of a scene.
     pub fn of(scene: &Scene) -> Self {
         Self { fps: scene.fps.value(), frames: f64::from(scene.frames), space: scene.space, picture: scene.picture }
-    }
-}
-
-/// Files that a scene refers to, read by somebody who may.
-pub trait Assets: Send + Sync {
-    /// The outlines in a drawing, or a sentence that says why there are none.
-    fn outlines(&self, name: &str) -> Result<Arc<Vec<Outline>>, String>;
-
-    /// Corners of the meshes of a binary glTF model, metres, or a sentence that says why there are none.
-    fn corners(&self, name: &str) -> Result<Arc<Vec<DVec3>>, String>;
-
-    /// The rows of a table of places, x, y, z each, or a sentence that says why there are none.
-    fn places(&self, name: &str) -> Result<Arc<Vec<DVec3>>, String>;
-}
-
-/// Those of a scene without files.
-pub fn no_assets() -> Arc<dyn Assets> {
-    Arc::new(NoAssets)
-}
-
-fn missing<T>(name: &str) -> Result<T, String> {
-    Err(format!("the file \"{name}\" is not there: bring it in again"))
-}
-
-/// For scenes without files.
-struct NoAssets;
-
-impl Assets for NoAssets {
-    fn outlines(&self, name: &str) -> Result<Arc<Vec<Outline>>, String> {
-        missing(name)
-    }
-
-    fn places(&self, name: &str) -> Result<Arc<Vec<DVec3>>, String> {
-        missing(name)
-    }
-
-    fn corners(&self, name: &str) -> Result<Arc<Vec<DVec3>>, String> {
-        missing(name)
     }
 }
 
@@ -196,104 +161,6 @@ impl Context<'_> {
     }
 }
 
-/// What a node gives.
-#[derive(Clone)]
-pub enum Product {
-    /// A path.
-    Path(PathProduct),
-    /// A motion.
-    Motion(Arc<dyn Motion>),
-    /// A surface.
-    Surface(Ground),
-    /// A signal.
-    Signal(Arc<dyn Signal>),
-}
-
-/// A path and what can be taken hold of on it.
-#[derive(Clone)]
-pub struct PathProduct {
-    /// The path.
-    pub path: Path,
-    /// Its points.
-    pub joints: Vec<Joint>,
-    /// The parameter that holds points that were moved, by id; empty where there are none to take hold of.
-    pub points_param: &'static str,
-}
-
-impl From<Curve> for Product {
-    /// A path that was made, without points to take hold of.
-    fn from(curve: Curve) -> Self {
-        Self::Path(PathProduct { path: Path::still(curve), joints: Vec::new(), points_param: "" })
-    }
-}
-
-impl From<Surface> for Product {
-    fn from(surface: Surface) -> Self {
-        Self::Surface(Ground::Still(surface))
-    }
-}
-
-/// A value of a parameter that would close the loop.
-#[derive(Debug, Clone, PartialEq, Serialize)]
-#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
-pub struct Offer {
-    /// Id of the node; empty for the scene itself.
-    pub node: String,
-    /// Name of its parameter, or of the scene's field.
-    pub param: String,
-    /// The value offered.
-    pub value: Value,
-    /// What it is about, in words.
-    pub text: String,
-    /// What it leaves open by itself, with its unit; empty where it closes the loop, absent where it was not tried.
-    #[serde(skip_serializing_if = "Option::is_none")]
-    pub left: Option<String>,
-}
-
-/// What would close a loop.
-#[derive(Debug, Clone, PartialEq)]
-pub enum Closing {
-    /// A value of a parameter, and what it is about in words.
-    Value(&'static str, Value, String),
-    /// It closes in every loop that is a whole multiple of so many frames.
-    Period(Fraction),
-}
-
-/// What the things of an end look like, by object.
-#[derive(Debug, Clone, Default)]
-pub struct Looks {
-    /// Equal for those that may trade places.
-    pub alike: Vec<u64>,
-    /// The turns after which each looks the same.
-    pub symmetries: Vec<Option<Symmetry>>,
-    /// True when more things would look like these: they look the same, and no choice of kinds is made.
-    pub one: bool,
-}
-
-impl Looks {
-    /// Of a motion.
-    pub fn of(motion: &dyn Motion) -> Self {
-        let alike: Vec<u64> = (0..motion.len()).map(|object| motion.look(object)).collect();
-        Self {
-            one: motion.kinds().len() <= 1 && alike.iter().all(|look| *look == alike[0]),
-            alike,
-            symmetries: (0..motion.len()).map(|object| motion.symmetry(object)).collect(),
-        }
-    }
-
-    /// After one of how many equal parts of a turn about `axis` all things look the same; 0 for any turn.
-    pub fn order_about(&self, axis: DVec3) -> u32 {
-        let order = |symmetry: &Option<Symmetry>| match symmetry {
-            Some(symmetry) if symmetry.axis.cross(axis) == DVec3::ZERO => u64::from(symmetry.order),
-            _ => 1,
-        };
-        self.symmetries.iter().map(order).fold(0, greatest_common_divisor) as u32
-    }
-}
-
-/// What would close a loop whose things look like this.
-pub type OfferMaker = Arc<dyn Fn(&Looks) -> Vec<Closing> + Send + Sync>;
-
 /// A value of one of a node's parameters that mends what its warnings or facts speak of.
 #[derive(Debug, Clone, PartialEq, Serialize)]
 #[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
@@ -329,6 +196,8 @@ pub struct Outcome {
     pub offers: Option<OfferMaker>,
     /// What would keep its things from leaping in sight: a parameter, its value, and what it is about in words.
     pub unleaping: Vec<(&'static str, Value, String)>,
+    /// The flag that would close the path that it gives, where that is open.
+    pub closed_by: Option<&'static str>,
     /// The angle in degrees that a closed path had left after a lap, from −180 to 180, where one is spread over it.
     pub closing: Option<f64>,
     /// What would mend it.
@@ -356,6 +225,7 @@ impl Outcome {
             warnings: Vec::new(),
             facts: Vec::new(),
             offers: None,
+            closed_by: None,
             closing: None,
             mends: Vec::new(),
             lengths: Vec::new(),
@@ -371,44 +241,5 @@ impl Outcome {
     pub fn of_curve(curve: Curve) -> Self {
         let facts = curve_facts(&curve);
         Self { facts, ..Self::new(curve) }
-    }
-}
-
-impl Product {
-    /// A path that does not move with all its places in z = 0; anything else as it is.
-    pub(super) fn flattened(self) -> Self {
-        let Self::Path(product) = self else { return self };
-        let flat = product.path.unmoving().and_then(|curve| flattened(curve).ok());
-        Self::Path(match flat {
-            Some(curve) => PathProduct { path: Path::still(curve), ..product },
-            None => product,
-        })
-    }
-}
-
-/// How long a curve is, and how many strands it has where it is more than one.
-pub fn curve_facts(curve: &Curve) -> Vec<String> {
-    let mut facts = vec![format!("{:.2} m long", curve.length())];
-    if curve.strands().len() > 1 {
-        facts.push(counted(curve.strands().len(), "strand"));
-    }
-    facts
-}
-
-impl From<Arc<dyn Motion>> for Product {
-    fn from(motion: Arc<dyn Motion>) -> Self {
-        Self::Motion(motion)
-    }
-}
-
-impl From<Arc<dyn Signal>> for Product {
-    fn from(signal: Arc<dyn Signal>) -> Self {
-        Self::Signal(signal)
-    }
-}
-
-impl From<PathProduct> for Product {
-    fn from(path: PathProduct) -> Self {
-        Self::Path(path)
     }
 }

@@ -1,7 +1,9 @@
 //! What is said about a compiled scene, on the command line and on the wire.
 
 use super::compile::{Compiled, End, NodeResult};
-use super::node::{Mend, Offer, Product};
+use super::node::Mend;
+use super::offers::Offer;
+use super::product::{PathProduct, Product};
 use crate::motion::{Cancel, Columns, Contact, Frames, Kind, Motion, MotionError, Progress, Sample};
 use crate::scene::Mark;
 use crate::seam::{Gap, Leap, Seam, measure, orbit};
@@ -312,7 +314,7 @@ pub fn report(compiled: &Compiled) -> BTreeMap<String, NodeReport> {
 
 impl Compiled {
     /// The path that a node gives, if it does.
-    pub fn path(&self, node: &str) -> Option<&super::node::PathProduct> {
+    pub fn path(&self, node: &str) -> Option<&PathProduct> {
         match self.nodes.get(node)?.product()? {
             Product::Path(product) => Some(product),
             Product::Motion(_) | Product::Surface(_) | Product::Signal(_) => None,

@@ -1,8 +1,8 @@
 //! How large a thing is, taken from how large it is shown.
 
 use super::compile::{NodeResult, Workshop};
+use super::node::OUTPUT;
 use super::node::{Mend, Timing};
-use crate::nodes::OUTPUT;
 use crate::scene::{Node, Params, Scene, Signals};
 use crate::schema::{PortKind, Schema, Values};
 use serde_json::{Value, json};

@@ -1,7 +1,7 @@
 //! What offers leave open: each is taken in a copy of the scene, and the seam is measured there.
 
 use super::compile::{Workshop, compile};
-use super::node::Offer;
+use super::offers::Offer;
 use super::report::{EndReport, SeamReport};
 use crate::motion::MotionError;
 use crate::scene::{Scene, check};

@@ -1,6 +1,6 @@
 //! What nodes give, counted wherever it is asked.
 
-use super::node::Product;
+use super::product::Product;
 use super::recalled::Recalled;
 use crate::curve::Path;
 use crate::motion::{Break, Cancel, Columns, Contact, Extent, Frames, Motion, MotionError, Sample, as_inner};

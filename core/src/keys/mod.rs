@@ -4,11 +4,12 @@ mod bake;
 mod channel;
 mod fit;
 mod left_out;
+mod missed;
 mod pose;
 mod reduce;
 mod track;
 
-pub use bake::{Keys, ObjectKeys, bake_dense, bake_reduced};
+pub use bake::{Keys, ObjectKeys, bake_dense, bake_reduced, largest_error};
 pub use channel::{Channel, Interpolation, Key, merge};
 pub use left_out::Beyond;
 pub use pose::{PoseKeys, bake_pose, pose_numbers};

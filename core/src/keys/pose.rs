@@ -1,11 +1,9 @@
 //! From a motion to few keys of the numbers that pose one thing.
 
-use super::bake::{
-    HELD, Leaps, MOST_INSTANTS, MOST_ROUNDS, Missed, SEEN, apart, compare, compared, kept_contacts, moves, position,
-    reduced_by, scale, worst,
-};
+use super::bake::{HELD, MOST_INSTANTS, MOST_ROUNDS, SEEN, apart, kept_contacts, moves, position, reduced_by, scale};
 use super::channel::Channel;
 use super::fit::Point;
+use super::missed::{Leaps, Missed, compare, compared, worst};
 use super::track::{State, Track};
 use crate::motion::{Cancel, Frames, Motion, MotionError, prepared};
 use crate::pose::from_degrees;

@@ -54,6 +54,7 @@ impl NodeType for DrawnPath {
         let fact = format!("{:.2} m long", strand.length());
         let path = Path::still(Curve::from(strand));
         let product = PathProduct { path, joints, points_param: "points" };
-        Ok(Outcome { facts: vec![fact], ..Outcome::new(product) })
+        let closed_by = (!closed).then_some("closed");
+        Ok(Outcome { facts: vec![fact], closed_by, ..Outcome::new(product) })
     }
 }

@@ -53,14 +53,12 @@ mod wheel;
 
 pub use model::{ModelPlace, model_place};
 
-use crate::graph::NodeType;
+use crate::graph::{AtOnce, Memo, NodeType, Workshop, no_assets};
+use crate::motion::Cancel;
 use crate::pose::Axis;
 use crate::scene::Params;
 use crate::schema::Schema;
 use std::sync::Arc;
-
-/// The type of the node that hands a motion off.
-pub const OUTPUT: &str = "output";
 
 /// The axis that a parameter names, or another.
 fn axis_of(params: &Params<'_>, name: &str, or: Axis) -> Axis {
@@ -153,5 +151,46 @@ pub struct Registry {
 impl Default for Registry {
     fn default() -> Self {
         Self { types: all(), schemas: schemas() }
+    }
+}
+
+impl Registry {
+    /// A workshop for scenes without files, that has no clock and works out at once what is worked out frame by frame;
+    /// what is otherwise stands in its fields.
+    ///
+    /// ```
+    /// use zickzack_core::graph::{Memo, compile};
+    /// use zickzack_core::motion::{Cancel, Columns, Sample};
+    /// use zickzack_core::nodes::Registry;
+    /// use zickzack_core::scene::Scene;
+    ///
+    /// let registry = Registry::default();
+    /// let document = r#"{
+    ///     "format": "zickzack-scene", "version": 1, "name": "Round", "space": "deep", "fps": "24", "frames": 48,
+    ///     "nodes": {
+    ///         "ring": { "type": "figure", "name": "Ring" },
+    ///         "ride": { "type": "ride", "name": "Lantern", "params": { "riders": 1, "laps": "1" } }
+    ///     },
+    ///     "threads": { "t": { "from": "ring", "to": "ride", "port": "path" } }
+    /// }"#;
+    /// let scene = Scene::from_json(document, &registry.schemas)?;
+    /// let compiled = compile(&scene, &registry.workshop(&Memo::default(), &Cancel::default()));
+    /// let mut seen = [Sample::default(), Sample::default()];
+    /// for (frame, sample) in [0.0, 48.0].into_iter().zip(&mut seen) {
+    ///     compiled.ends[0].motion.sample(frame, Columns::POSITION, sample);
+    /// }
+    /// assert!(seen[0].positions[0].distance(seen[1].positions[0]) < 1e-12, "after a whole lap it is where it was");
+    /// # Ok::<(), zickzack_core::scene::SceneError>(())
+    /// ```
+    pub fn workshop<'a>(&'a self, memo: &'a Memo, cancel: &'a Cancel) -> Workshop<'a> {
+        Workshop {
+            types: &self.types,
+            schemas: &self.schemas,
+            memo,
+            assets: no_assets(),
+            clock: &|| 0,
+            cancel,
+            recorder: &AtOnce,
+        }
     }
 }

@@ -1,5 +1,5 @@
-use super::OUTPUT;
 use super::placing::level;
+use crate::graph::OUTPUT;
 use crate::graph::{Context, NodeType, Outcome, Product};
 use crate::motion::Pivoted;
 use crate::schema::{AXIS_NAMES, Group, Param, Port, PortKind, Role, Schema, Unit, Values};

@@ -71,6 +71,7 @@ impl NodeType for PointTable {
             points.pop();
         }
         let strand = through(&points, closed).map_err(|error| sentence(&error.to_string()))?;
-        Ok(Outcome::of_curve(Curve::from(strand)))
+        let closed_by = (!closed).then_some("closed");
+        Ok(Outcome { closed_by, ..Outcome::of_curve(Curve::from(strand)) })
     }
 }

@@ -5,9 +5,7 @@ use proptest::prelude::*;
 use serde_json::{Value, json};
 use std::sync::Arc;
 use zickzack_core::curve::{Curve, Figure};
-use zickzack_core::graph::{
-    AtOnce, Compiled, Context, Memo, NodeType, Outcome, Product, Workshop, compile, no_assets, report,
-};
+use zickzack_core::graph::{Compiled, Context, Memo, NodeType, Outcome, Product, compile, report};
 use zickzack_core::motion::{Cancel, Columns, Sample};
 use zickzack_core::nodes::Registry;
 use zickzack_core::schema::{PortKind, Schema};
@@ -45,16 +43,7 @@ fn compiled_with(document: Value, patience: f64, memo: &Memo) -> Compiled {
     let mut registry = Registry::default();
     registry.types.push(Arc::new(Hog));
     registry.schemas.push(Hog.schema());
-    let workshop = Workshop {
-        types: &registry.types,
-        schemas: &registry.schemas,
-        memo,
-        assets: &no_assets(),
-        clock: &|| 0,
-        cancel: &Cancel::patient(patience),
-        recorder: &AtOnce,
-    };
-    compile(&read(document), &workshop)
+    compile(&read(document), &registry.workshop(memo, &Cancel::patient(patience)))
 }
 
 /// Where its things are at some frames.

@@ -2,9 +2,9 @@
 
 use serde_json::json;
 use std::sync::Arc;
-use zickzack_core::graph::{Compiled, EndReport, Memo, Workshop, compile, no_assets, report, try_offers};
+use zickzack_core::graph::{Compiled, EndReport, Memo, Workshop, compile, report, try_offers};
 use zickzack_core::motion::{Cancel, POSE_FLOATS, fill_poses, pose_floats};
-use zickzack_core::nodes;
+use zickzack_core::nodes::{self, Registry};
 use zickzack_core::scene::{Op, Scene, apply};
 
 fn scene() -> Scene {
@@ -30,18 +30,7 @@ fn scene() -> Scene {
 }
 
 fn in_workshop<T>(memo: &Memo, work: impl FnOnce(&Workshop<'_>) -> T) -> T {
-    let (types, schemas) = (nodes::all(), nodes::schemas());
-    let cancel = Cancel::default();
-    let clock = || 0;
-    work(&Workshop {
-        types: &types,
-        schemas: &schemas,
-        memo,
-        assets: &no_assets(),
-        clock: &clock,
-        cancel: &cancel,
-        recorder: &zickzack_core::graph::AtOnce,
-    })
+    work(&Registry::default().workshop(memo, &Cancel::default()))
 }
 
 fn compiled(scene: &Scene, memo: &Memo) -> Compiled {
@@ -123,21 +112,9 @@ fn the_offer_of_an_end_closes_it() {
 
 #[test]
 fn a_cancelled_compilation_remembers_nothing_half_done() {
-    let (types, schemas, memo, scene) = (nodes::all(), nodes::schemas(), Memo::default(), scene());
-    let cancel = Cancel::default();
+    let (memo, scene, cancel) = (Memo::default(), scene(), Cancel::default());
     cancel.cancel();
-    let stopped = compile(
-        &scene,
-        &Workshop {
-            types: &types,
-            schemas: &schemas,
-            memo: &memo,
-            assets: &no_assets(),
-            clock: &|| 0,
-            cancel: &cancel,
-            recorder: &zickzack_core::graph::AtOnce,
-        },
-    );
+    let stopped = compile(&scene, &Registry::default().workshop(&memo, &cancel));
     assert!(stopped.ends.is_empty());
     assert_eq!(compiled(&scene, &memo).ends.len(), 2);
 }

@@ -6,7 +6,7 @@ use crate::cases::cases;
 use crate::common::scenes::{document, read};
 use proptest::prelude::*;
 use serde_json::{Value, json};
-use zickzack_core::graph::{AtOnce, Compiled, EndReport, Memo, Product, Workshop, compile, no_assets, report};
+use zickzack_core::graph::{Compiled, EndReport, Memo, Product, compile, report};
 use zickzack_core::keys::{bake_dense, bake_reduced};
 use zickzack_core::motion::{Cancel, Columns, Frames, MotionError, Sample, prepared};
 use zickzack_core::nodes::Registry;
@@ -16,16 +16,7 @@ use zickzack_core::work::{given_up as given_up_here, here, spend, whole};
 /// Compiled with so much patience, remembering what is in the memo.
 fn compiled_with(document: Value, patience: f64, memo: &Memo) -> Compiled {
     let registry = Registry::default();
-    let workshop = Workshop {
-        types: &registry.types,
-        schemas: &registry.schemas,
-        memo,
-        assets: &no_assets(),
-        clock: &|| 0,
-        cancel: &Cancel::patient(patience),
-        recorder: &AtOnce,
-    };
-    compile(&read(document), &workshop)
+    compile(&read(document), &registry.workshop(memo, &Cancel::patient(patience)))
 }
 
 const LINKS: usize = 40;

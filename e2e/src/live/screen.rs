@@ -2,8 +2,7 @@
 
 use serde_json::Value;
 use std::collections::BTreeMap;
-use std::sync::Arc;
-use zickzack_core::graph::{Assets, AtOnce, Memo, Workshop, compile, no_assets};
+use zickzack_core::graph::{Memo, compile};
 use zickzack_core::motion::{Cancel, Frames, fill_poses, prepared};
 use zickzack_core::nodes::Registry;
 use zickzack_core::scene::Scene;
@@ -87,20 +86,8 @@ impl Screen {
 pub fn baked(document: Value) -> BTreeMap<String, Shown> {
     let (registry, memo) = (Registry::default(), Memo::default());
     let scene = Scene::from_value(document, &registry.schemas).unwrap();
-    let assets: Arc<dyn Assets> = no_assets();
     let cancel = Cancel::default();
-    let compiled = compile(
-        &scene,
-        &Workshop {
-            types: &registry.types,
-            schemas: &registry.schemas,
-            memo: &memo,
-            assets: &assets,
-            clock: &|| 0,
-            cancel: &cancel,
-            recorder: &AtOnce,
-        },
-    );
+    let compiled = compile(&scene, &registry.workshop(&memo, &cancel));
     let frames: Vec<f64> = (0..=scene.frames).map(f64::from).collect();
     let shown = |motion| {
         let ready = prepared(motion, Frames { from: 0.0, to: f64::from(scene.frames) }, &cancel).unwrap();

@@ -5,7 +5,7 @@ use glam::{DQuat, DVec3};
 use std::fs;
 use std::path::Path;
 use std::sync::Arc;
-use zickzack_core::graph::{Assets, AtOnce, Memo, Workshop, compile};
+use zickzack_core::graph::{Assets, Memo, Workshop, compile};
 use zickzack_core::keys::bake_reduced;
 use zickzack_core::motion::{Cancel, Columns, Frames, Sample, prepared};
 use zickzack_core::nodes::Registry;
@@ -41,17 +41,8 @@ fn demo_scenes_in_a_glb_hold_between_frames() {
         let content = |name: &String| fs::read(folder.join(name)).map_err(|error| error.to_string());
         let assets: Arc<dyn Assets> =
             Arc::new(Files::new(scene.assets.keys().map(|name| (name.clone(), content(name))).collect()));
-        let cancel = Cancel::default();
-        let workshop = Workshop {
-            types: &registry.types,
-            schemas: &registry.schemas,
-            memo: &Memo::default(),
-            assets: &assets,
-            clock: &|| 0,
-            cancel: &cancel,
-            recorder: &AtOnce,
-        };
-        let compiled = compile(&scene, &workshop);
+        let (memo, cancel) = (Memo::default(), Cancel::default());
+        let compiled = compile(&scene, &Workshop { assets: &assets, ..registry.workshop(&memo, &cancel) });
         let range = Frames { from: 0.0, to: compiled.timing.frames };
         assert!(compiled.ends.iter().any(|end| end.output), "{name}");
         for end in compiled.ends.iter().filter(|end| end.output) {

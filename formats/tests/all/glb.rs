@@ -8,7 +8,7 @@ use serde_json::{Value, json};
 use std::sync::Arc;
 use zickzack_core::curve::{Curve, Outline, Path, PathPoint, PointKind, through};
 use zickzack_core::fraction::Fraction;
-use zickzack_core::graph::{Assets, AtOnce, Compiled, Memo, Workshop, compile, no_assets};
+use zickzack_core::graph::{Assets, Compiled, Memo, compile};
 use zickzack_core::keys::{Keys, bake_dense, bake_reduced};
 use zickzack_core::motion::{Cancel, Columns, FaceTravel, FaceUp, Frames, Motion, Ride, Sample};
 use zickzack_core::nodes::{Registry, model_place};
@@ -159,16 +159,7 @@ fn shown(fps: &str, nodes: Value, threads: Value) -> (Compiled, Scene) {
         "nodes": nodes, "threads": threads,
     });
     let scene = Scene::from_value(document, &registry.schemas).unwrap();
-    let workshop = Workshop {
-        types: &registry.types,
-        schemas: &registry.schemas,
-        memo: &Memo::default(),
-        assets: &no_assets(),
-        clock: &|| 0,
-        cancel: &Cancel::default(),
-        recorder: &AtOnce,
-    };
-    (compile(&scene, &workshop), scene)
+    (compile(&scene, &registry.workshop(&Memo::default(), &Cancel::default())), scene)
 }
 
 proptest! {

@@ -1,6 +1,6 @@
 use super::Refusal;
 use crate::Shop;
-use crate::live::{compile_now, open_scene};
+use crate::live::open_scene;
 use crate::recorder::FromShelf;
 use actix_web::{get, web};
 use glam::DVec3;
@@ -11,7 +11,7 @@ use std::sync::Arc;
 use utoipa::{IntoParams, ToSchema};
 use uuid::Uuid;
 use zickzack_core::graph::{Compiled, Memo, Product};
-use zickzack_core::keys::{Channel, PoseKeys, bake_pose, pose_numbers};
+use zickzack_core::keys::{Channel, PoseKeys, bake_pose, largest_error, pose_numbers};
 use zickzack_core::motion::{Frames, Motion};
 use zickzack_core::scene::{Scene, keyed_number};
 
@@ -69,12 +69,11 @@ pub async fn bake(
     if !fits(wanted.tolerance) || !fits(wanted.angle) {
         return Err(Refusal::bad("The tolerances must be from 0.000001 mm to 1000 m, and from 0.000000001° to 1000°."));
     }
-    let state = open_scene(&shop, *id).await?;
-    let (registry, shelf) = (shop.registry.clone(), shop.shelf.clone());
+    let session = open_scene(&shop, *id).await?.session;
+    let shelf = shop.shelf.clone();
     let baked = shop.work(*id, move |cancel| {
-        let compiled =
-            compile_now((&registry, &Memo::default(), &FromShelf(&shelf)), &state.scene, &state.files, cancel);
-        let motion = motion_of(&compiled, &state.scene, &wanted.node)?;
+        let compiled = session.compile(&Memo::default(), &FromShelf(&shelf), cancel);
+        let motion = motion_of(&compiled, &session.scene, &wanted.node)?;
         if motion.len() > MOST_THINGS {
             return Err(Refusal::bad(format!(
                 "{} things are too many for nodes of keys, of which there may be {MOST_THINGS}: hand them off as a file.",
@@ -87,7 +86,7 @@ pub async fn bake(
             .map(|object| bake_pose(motion, object, range, tolerances, cancel))
             .collect::<Result<Vec<PoseKeys>, _>>()
             .map_err(|error| Refusal::bad(error.to_string()))?;
-        Ok(told(&keys, &wanted, compiled.timing.frames, state.scene.first_frame as f64))
+        Ok(told(&keys, &wanted, compiled.timing.frames, session.scene.first_frame as f64))
     });
     baked.await.map(web::Json)
 }
@@ -148,12 +147,11 @@ pub async fn pose(
     if !(near.is_finite() && near.abs().max_element() <= 1e9 && instant.frame.abs() <= 1e6) {
         return Err(Refusal::bad("The frame must be within a million, and the turns must be plain numbers."));
     }
-    let state = open_scene(&shop, *id).await?;
-    let (registry, shelf) = (shop.registry.clone(), shop.shelf.clone());
+    let session = open_scene(&shop, *id).await?.session;
+    let shelf = shop.shelf.clone();
     let numbers = shop.work(*id, move |cancel| {
-        let compiled =
-            compile_now((&registry, &Memo::default(), &FromShelf(&shelf)), &state.scene, &state.files, cancel);
-        let motion = motion_of(&compiled, &state.scene, &instant.node)?;
+        let compiled = session.compile(&Memo::default(), &FromShelf(&shelf), cancel);
+        let motion = motion_of(&compiled, &session.scene, &instant.node)?;
         if instant.thing >= motion.len() {
             return Err(Refusal::bad("The motion has no such thing any more: bake it again."));
         }
@@ -166,10 +164,8 @@ pub async fn pose(
 
 fn told(keys: &[PoseKeys], wanted: &Wanted, frames: f64, first: f64) -> Baked {
     let changing = keys.iter().flat_map(PoseKeys::channels).filter(|channel| !channel.is_still()).count();
-    let worst = |of: fn(&PoseKeys) -> (f64, f64)| {
-        keys.iter().map(of).fold((0.0, 0.0), |worst, here| if here.0 > worst.0 { here } else { worst })
-    };
-    let (off, turned_off) = (worst(|keys| keys.off), worst(|keys| keys.turned_off));
+    let off = largest_error(keys.iter().map(|keys| keys.off));
+    let turned_off = largest_error(keys.iter().map(|keys| keys.turned_off));
     Baked {
         things: keys.iter().map(|keys| thing(keys, wanted)).collect(),
         before: changing * (frames as usize + 1),

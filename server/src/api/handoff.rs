@@ -2,19 +2,19 @@ use super::Refusal;
 use super::scenes::attachment;
 use super::spool::{Spooled, unwritten};
 use crate::Shop;
-use crate::live::{compile_now, open_scene};
+use crate::live::open_scene;
 use crate::recorder::FromShelf;
 use actix_web::{HttpResponse, get, web};
 use serde::{Deserialize, Serialize};
 use std::sync::Arc;
 use utoipa::{IntoParams, ToSchema};
 use uuid::Uuid;
-use zickzack_core::graph::{Assets, Compiled, End, Memo};
-use zickzack_core::keys::{Beyond, Keys, ObjectKeys, bake_dense, bake_reduced};
+use zickzack_core::graph::{Compiled, Memo};
+use zickzack_core::keys::{Beyond, Keys, ObjectKeys};
 use zickzack_core::motion::{Cancel, Columns, Frames, Motion, Sample, prepared};
-use zickzack_core::nodes::{ModelPlace, model_place};
 use zickzack_core::scene::Scene;
-use zickzack_formats::{csv, glb};
+use zickzack_formats::csv::CsvError;
+use zickzack_session::{HandOff, HandOffError, Keying, Session};
 
 /// What is handed off, and how. Frames are shown numbers.
 #[derive(Deserialize, IntoParams)]
@@ -113,52 +113,26 @@ fn range(wanted: &Wanted, scene: &Scene) -> Result<Frames, Refusal> {
     Ok(Frames { from, to })
 }
 
-type Named = Vec<(String, Arc<dyn Motion>)>;
-
-fn chosen<'a>(compiled: &'a Compiled, wanted: &Wanted) -> impl Iterator<Item = &'a End> {
-    compiled.ends.iter().filter(|end| end.output && wanted.node.as_ref().is_none_or(|node| *node == end.node))
-}
-
-/// How models lie in the things of what is handed off.
-fn models(
-    compiled: &Compiled,
-    scene: &Scene,
-    files: &dyn Assets,
-    wanted: &Wanted,
-) -> Result<Vec<Option<ModelPlace>>, Refusal> {
-    let place = |end: &End| {
-        model_place(scene, &end.node, files)
-            .map_err(|why| Refusal::bad(format!("The model of \"{}\" cannot be put in: {why}.", end.name)))
-    };
-    chosen(compiled, wanted).map(place).collect()
-}
-
 /// Frames at which every thing is asked for, where `keyed` in keys: those that are made few begin with one at each frame.
 fn rows(wanted: &Wanted, range: Frames, keyed: bool) -> f64 {
     let step = if keyed && wanted.tolerance.is_some() { wanted.step.min(1.0) } else { wanted.step };
     ((range.to - range.from) / step).floor() + 1.0
 }
 
-/// The names of the Outputs that do not work, each with a sentence that says why.
-fn amiss<'a>(compiled: &'a Compiled, scene: &'a Scene, wanted: &'a Wanted) -> impl Iterator<Item = (&'a str, String)> {
-    let outputs = scene.nodes.iter().filter(|(_, node)| node.kind == "output");
-    let asked = outputs.filter(|(id, _)| wanted.node.as_ref().is_none_or(|node| node == *id));
-    asked.filter_map(|(id, node)| Some((node.name.as_str(), compiled.amiss(scene, id)?)))
-}
-
-fn outputs(
-    (compiled, scene): (&Compiled, &Scene),
+/// The Outputs that are wanted, as far as they can be handed off at once.
+fn hand_off<'a>(
+    session: &'a Session,
+    compiled: &'a Compiled,
     wanted: &Wanted,
-    range: Frames,
-    keyed: bool,
-) -> Result<Named, Refusal> {
-    let found: Named = chosen(compiled, wanted).map(|end| (end.name.clone(), end.motion.clone())).collect();
-    if found.is_empty() {
+    (range, keyed): (Frames, bool),
+) -> Result<HandOff<'a>, Refusal> {
+    let found = HandOff::of(session, compiled, |id| wanted.node.as_ref().is_none_or(|node| node == id));
+    if found.outputs().is_empty() {
         let none =
             || "There is no working Output to hand off: add an Output node and thread a motion to it.".to_owned();
-        return Err(Refusal::bad(amiss(compiled, scene, wanted).next().map_or_else(none, |(_, why)| why)));
+        return Err(Refusal::bad(found.broken().first().map_or_else(none, |(_, why)| why.clone())));
     }
-    let poses = found.iter().map(|(_, motion)| motion.len() as f64).sum::<f64>() * rows(wanted, range, keyed);
+    let poses = found.things() as f64 * rows(wanted, range, keyed);
     if poses > MOST_POSES {
         return Err(Refusal::bad(format!(
             "{:.0} million poses are more than one hand-off can take here: choose fewer frames or a larger step, or use the command line.",
@@ -168,18 +142,21 @@ fn outputs(
     Ok(found)
 }
 
-/// Radians that an orientation may be off: where nothing is said, so much that what is a metre away stays within the
-/// tolerance too.
-fn turn(wanted: &Wanted, tolerance: f64) -> f64 {
-    wanted.angle.map_or(tolerance, f64::to_radians)
+impl Wanted {
+    /// Where nothing is said of angles, what is a metre away stays within the tolerance too.
+    fn keying(&self) -> Keying {
+        self.tolerance.map_or(Keying::Every(self.step), |metres| Keying::Within {
+            metres,
+            radians: self.angle.map_or(metres, f64::to_radians),
+        })
+    }
 }
 
-fn keys(motion: &Arc<dyn Motion>, range: Frames, wanted: &Wanted, cancel: &Cancel) -> Result<Keys, Refusal> {
-    match wanted.tolerance {
-        Some(tolerance) => bake_reduced(motion, range, (tolerance, turn(wanted, tolerance)), cancel),
-        None => bake_dense(motion, range, wanted.step, cancel),
+fn refused(error: HandOffError) -> Refusal {
+    match error {
+        HandOffError::Table(CsvError::Io(error)) => unwritten(error),
+        other => Refusal::bad(other.to_string()),
     }
-    .map_err(|error| Refusal::bad(error.to_string()))
 }
 
 /// Key counts and errors of a hand-off, and one thing's channels to draw.
@@ -190,22 +167,20 @@ pub async fn look(
     id: web::Path<Uuid>,
     wanted: web::Query<Wanted>,
 ) -> Result<web::Json<Look>, Refusal> {
-    let state = open_scene(&shop, *id).await?;
-    let (registry, shelf) = (shop.registry.clone(), shop.shelf.clone());
+    let session = open_scene(&shop, *id).await?.session;
+    let shelf = shop.shelf.clone();
     let look = shop.work(*id, move |cancel| {
-        let range = range(&wanted, &state.scene)?;
-        let compiled =
-            compile_now((&registry, &Memo::default(), &FromShelf(&shelf)), &state.scene, &state.files, cancel);
-        let outputs = outputs((&compiled, &state.scene), &wanted, range, true)?;
-        let (_, motion) = &outputs[0];
-        let keys = keys(motion, range, &wanted, cancel)?;
-        let first = state.scene.first_frame as f64;
+        let range = range(&wanted, &session.scene)?;
+        let compiled = session.compile(&Memo::default(), &FromShelf(&shelf), cancel);
+        let hand_off = hand_off(&session, &compiled, &wanted, (range, true))?;
+        let (_, motion) = &hand_off.outputs()[0];
+        let keys = wanted.keying().keys(motion, range, cancel).map_err(|error| Refusal::bad(error.to_string()))?;
+        let first = session.scene.first_frame as f64;
         let object = wanted.object.unwrap_or(0).min(motion.len().saturating_sub(1));
         let plots = plots(motion, &keys, object, first, cancel)?;
         let beyond = Beyond::of(motion, range, cancel).map_err(|error| Refusal::bad(error.to_string()))?;
         let channels = counts(&keys, wanted.step, first);
-        let broken =
-            amiss(&compiled, &state.scene, &wanted).map(|(name, _)| format!("\"{name}\", which does not work"));
+        let broken = hand_off.broken().iter().map(|(name, _)| format!("\"{name}\", which does not work"));
         let left_out = beyond.left_out().into_iter().map(str::to_owned).chain(broken).collect();
         Ok(Look { things: motion.len(), channels, plots, left_out })
     });
@@ -214,14 +189,11 @@ pub async fn look(
 
 fn counts(keys: &Keys, step: f64, first_frame: f64) -> Vec<ChannelCount> {
     let frames = ((keys.range.to - keys.range.from) / step).floor() as usize + 1;
-    let worst = |error: fn(&ObjectKeys) -> (f64, f64)| {
-        keys.objects.iter().map(error).fold((0.0, 0.0), |a, b| if b.0 > a.0 { b } else { a })
-    };
     let moving = |length: usize| if length == 1 { 0 } else { length };
     let position =
         |object: &ObjectKeys| object.position.iter().map(|channel| moving(channel.keys.len())).sum::<usize>();
     let orientation = |object: &ObjectKeys| moving(object.orientation.keys.len());
-    let (off, turned) = (worst(|object| object.off), worst(|object| object.turned_off));
+    let (off, turned) = (keys.off(), keys.turned_off());
     let row = |name: &str, channels: usize, after: usize, (error, frame): (f64, f64), unit: &str| ChannelCount {
         name: name.to_owned(),
         before: channels * frames * keys.objects.len(),
@@ -285,10 +257,10 @@ pub async fn write(
     id: web::Path<Uuid>,
     wanted: web::Query<Wanted>,
 ) -> Result<HttpResponse, Refusal> {
-    let state = open_scene(&shop, *id).await?;
-    let (registry, shelf) = (shop.registry.clone(), shop.shelf.clone());
+    let session = open_scene(&shop, *id).await?.session;
+    let shelf = shop.shelf.clone();
     let form = wanted.form.clone().unwrap_or_else(|| "csv".to_owned());
-    let name = state.scene.name.clone();
+    let name = session.scene.name.clone();
     let media = match form.as_str() {
         "csv" => "text/csv; charset=utf-8",
         "glb" => "model/gltf-binary",
@@ -296,29 +268,14 @@ pub async fn write(
     };
     let is_table = form == "csv";
     let written = shop.work(*id, move |cancel| {
-        let range = range(&wanted, &state.scene)?;
-        let compiled =
-            compile_now((&registry, &Memo::default(), &FromShelf(&shelf)), &state.scene, &state.files, cancel);
-        let outputs = outputs((&compiled, &state.scene), &wanted, range, !is_table)?;
+        let range = range(&wanted, &session.scene)?;
+        let compiled = session.compile(&Memo::default(), &FromShelf(&shelf), cancel);
+        let hand_off = hand_off(&session, &compiled, &wanted, (range, !is_table))?;
         if is_table {
-            let table =
-                csv::Table { outputs: &outputs, range, step: wanted.step, first_frame: state.scene.first_frame };
-            return Spooled::of(|out| {
-                csv::write(&table, out, cancel).map_err(|error| match error {
-                    csv::CsvError::Io(error) => unwritten(error),
-                    other => Refusal::bad(other.to_string()),
-                })
-            });
+            return Spooled::of(|out| hand_off.write_csv(range, wanted.step, out, cancel).map_err(refused));
         }
-        let models = models(&compiled, &state.scene, &*state.files, &wanted)?;
-        let baked = outputs
-            .iter()
-            .map(|(name, motion)| Ok((name, keys(motion, range, &wanted, cancel)?)))
-            .collect::<Result<Vec<_>, Refusal>>()?;
-        let parts: Vec<glb::Part<'_>> =
-            baked.iter().zip(models).map(|((name, keys), model)| glb::Part { name, keys, model }).collect();
-        let bytes = glb::write(&parts, &state.scene.name, state.scene.fps.value())
-            .map_err(|error| Refusal::bad(error.to_string()))?;
+        let keys = hand_off.keys(range, wanted.keying(), cancel).map_err(refused)?;
+        let bytes = hand_off.write_glb(&keys).map_err(refused)?;
         Spooled::of(|out| out.write_all(&bytes).map_err(unwritten))
     });
     let body = written.await?.body();

@@ -1,7 +1,7 @@
 use super::Refusal;
 use super::body::{Json, Whole};
 use crate::Shop;
-use crate::live::{Wish, compile_now, open_scene};
+use crate::live::{Wish, open_scene};
 use crate::recorder::FromShelf;
 use crate::store::{assets, scenes};
 use actix_web::http::header::{Charset, ContentDisposition, DispositionParam, DispositionType, ExtendedValue};
@@ -13,7 +13,7 @@ use utoipa::{IntoParams, ToSchema};
 use uuid::Uuid;
 use zickzack_core::graph::{LivingMiniature, Memo};
 use zickzack_core::scene::{Op, Scene, Space};
-use zickzack_formats::files::{put_content, take_content};
+use zickzack_formats::files::{hash, put_content, take_content};
 use zickzack_formats::media;
 
 /// A scene in the Pattern book.
@@ -146,7 +146,7 @@ pub async fn store_scene(shop: &Shop, value: Value, demo: Option<&str>) -> Resul
             }
             continue;
         };
-        if assets::hash(&content) != asset.hash {
+        if hash(&content) != asset.hash {
             return Err(Refusal::bad(format!("The file \"{name}\" is not the one that the scene was saved with.")));
         }
         if content.len() > LARGEST_FILE {
@@ -172,7 +172,7 @@ pub async fn load_demo(shop: &Shop, file: &str, value: Value) -> Result<bool, Re
 #[utoipa::path(params(("id" = Uuid, Path)), responses((status = 200, body = Made), (status = 404, body = Refusal)))]
 #[post("/api/scenes/{id}/duplicate")]
 pub async fn duplicate(shop: web::Data<Shop>, id: web::Path<Uuid>) -> Result<web::Json<Made>, Refusal> {
-    let mut scene = Scene::clone(&*open_scene(&shop, *id).await?.scene);
+    let mut scene = Scene::clone(&*open_scene(&shop, *id).await?.session.scene);
     scene.name = format!("{} copy", scene.name.chars().take(190).collect::<String>());
     let document = serde_json::to_value(&scene).map_err(|error| Refusal::bad(error.to_string()))?;
     store_scene(&shop, document, None).await.and_then(made)
@@ -222,7 +222,7 @@ pub async fn restore(shop: web::Data<Shop>, id: web::Path<Uuid>) -> Result<HttpR
 #[utoipa::path(params(("id" = Uuid, Path)), responses((status = 200, body = Scene), (status = 404, body = Refusal)))]
 #[get("/api/scenes/{id}/file")]
 pub async fn export(shop: web::Data<Shop>, id: web::Path<Uuid>) -> Result<HttpResponse, Refusal> {
-    let mut scene = Scene::clone(&*open_scene(&shop, *id).await?.scene);
+    let mut scene = Scene::clone(&*open_scene(&shop, *id).await?.session.scene);
     for asset in scene.assets.values_mut() {
         if let Some(content) = assets::content(&shop.pool, &asset.hash).await? {
             put_content(asset, content);
@@ -258,10 +258,11 @@ pub const STEPS: usize = 72;
 #[utoipa::path(params(("id" = Uuid, Path)), responses((status = 200, body = LivingMiniature), (status = 422, body = Refusal)))]
 #[get("/api/scenes/{id}/miniature")]
 pub async fn miniature(shop: web::Data<Shop>, id: web::Path<Uuid>) -> Result<web::Json<LivingMiniature>, Refusal> {
-    let state = open_scene(&shop, *id).await?;
-    let (registry, shelf) = (shop.registry.clone(), shop.shelf.clone());
+    let session = open_scene(&shop, *id).await?.session;
+    let shelf = shop.shelf.clone();
     let made = shop.work(*id, move |cancel| {
-        compile_now((&registry, &Memo::default(), &FromShelf(&shelf)), &state.scene, &state.files, cancel)
+        session
+            .compile(&Memo::default(), &FromShelf(&shelf), cancel)
             .living_miniature(STEPS, cancel)
             .map_err(|error| Refusal::bad(error.to_string()))
     });

@@ -1,7 +1,6 @@
 use super::scenes::{Made, STEPS};
 use super::{Refusal, store_scene};
 use crate::Shop;
-use crate::live::compile_now;
 use crate::recorder::FromShelf;
 use actix_web::{get, post, web};
 use rust_embed::RustEmbed;
@@ -12,6 +11,7 @@ use utoipa::ToSchema;
 use uuid::Uuid;
 use zickzack_core::graph::{LivingMiniature, Memo};
 use zickzack_core::scene::{Scene, Space};
+use zickzack_session::Session;
 
 /// Small working scenes to begin from, as outcomes.
 #[derive(RustEmbed)]
@@ -59,10 +59,12 @@ pub async fn list(shop: web::Data<Shop>) -> Result<web::Json<Vec<Starter>>, Refu
                 let wrong = |why: String| Refusal::bad(format!("The starter {id} is damaged: {why}"));
                 let Written { help, scene } = written(&id).ok_or_else(|| wrong("it cannot be read.".to_owned()))?;
                 let scene = Scene::from_value(scene, &registry.schemas).map_err(|error| wrong(error.to_string()))?;
-                let compiled =
-                    compile_now((&registry, &Memo::default(), &FromShelf(&shelf)), &scene, &Arc::default(), cancel);
+                let session = Session::new(registry.clone(), scene, Arc::default());
+                let compiled = session.compile(&Memo::default(), &FromShelf(&shelf), cancel);
                 let living = compiled.living_miniature(STEPS, cancel).map_err(|error| wrong(error.to_string()))?;
-                let (title, space, frames, fps) = (scene.name, scene.space, scene.frames, scene.fps.to_string());
+                let scene = &session.scene;
+                let (title, space, frames, fps) =
+                    (scene.name.clone(), scene.space, scene.frames, scene.fps.to_string());
                 Ok(Starter { id: id.clone(), title, help, space, frames, fps, living })
             })
             .collect::<Result<Vec<_>, Refusal>>()

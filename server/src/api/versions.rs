@@ -1,7 +1,7 @@
 use super::Refusal;
 use super::body::Json;
 use crate::Shop;
-use crate::live::{compile_now, files_of, open_scene};
+use crate::live::{files_of, open_scene};
 use crate::recorder::FromShelf;
 use crate::store::versions;
 use actix_web::{HttpResponse, delete, get, patch, post, web};
@@ -13,7 +13,7 @@ use zickzack_core::graph::{Compiled, Memo};
 use zickzack_core::motion::{Cancel, Frames, MotionError, largest_distance, prepared};
 use zickzack_core::scene::{Difference, Op, Scene, differences, edit_between};
 use zickzack_core::work::OF_A_PICTURE;
-use zickzack_formats::files::Files;
+use zickzack_session::Session;
 
 /// A state of a scene that was kept under a name.
 #[derive(Serialize, ToSchema)]
@@ -90,7 +90,7 @@ pub async fn keep(
 ) -> Result<web::Json<Version>, Refusal> {
     let name = body.0.checked()?;
     let state = open_scene(&shop, *id).await?;
-    let document = serde_json::to_value(&*state.scene).map_err(|error| Refusal::bad(error.to_string()))?;
+    let document = serde_json::to_value(&*state.session.scene).map_err(|error| Refusal::bad(error.to_string()))?;
     let row = versions::insert(&shop.pool, *id, name, state.revision, &document).await?;
     Ok(web::Json(row.into()))
 }
@@ -124,31 +124,31 @@ pub async fn restore(shop: web::Data<Shop>, path: web::Path<(Uuid, Uuid)>) -> Re
     done(versions::set_deleted(&shop.pool, path.0, path.1, false).await?)
 }
 
-/// A version's scene and the files it refers to.
-pub async fn open(shop: &Shop, scene: Uuid, version: Uuid) -> Result<(Scene, Files), Refusal> {
+/// A version as a scene of its own.
+pub async fn open(shop: &Shop, scene: Uuid, version: Uuid) -> Result<Session, Refusal> {
     let document = versions::document(&shop.pool, scene, version).await?.ok_or_else(Refusal::no_version)?;
     let scene = Scene::from_value(document, &shop.registry.schemas)
         .map_err(|error| Refusal::bad(format!("This version cannot be opened. {error}")))?;
-    let files = files_of(shop, &scene).await?;
-    Ok((scene, files))
+    let files = Arc::new(files_of(shop, &scene).await?);
+    Ok(Session::new(shop.registry.clone(), scene, files))
 }
 
 /// What differs between a version and the scene as it is.
 #[utoipa::path(operation_id = "compare_version", params(("id" = Uuid, Path), ("version" = Uuid, Path)), responses((status = 200, body = Comparison), (status = 404, body = Refusal)))]
 #[get("/api/scenes/{id}/versions/{version}/compare")]
 pub async fn compare(shop: web::Data<Shop>, path: web::Path<(Uuid, Uuid)>) -> Result<web::Json<Comparison>, Refusal> {
-    let (then, files) = open(&shop, path.0, path.1).await?;
-    let now = open_scene(&shop, path.0).await?;
-    let (registry, shelf) = (shop.registry.clone(), shop.shelf.clone());
+    let then = open(&shop, path.0, path.1).await?;
+    let now = open_scene(&shop, path.0).await?.session;
+    let shelf = shop.shelf.clone();
     let compared = shop.work(path.0, move |cancel| {
-        let memo = Memo::default();
-        let old = compile_now((&registry, &memo, &FromShelf(&shelf)), &then, &Arc::new(files), cancel);
-        let new = compile_now((&registry, &memo, &FromShelf(&shelf)), &now.scene, &now.files, cancel);
-        let frames = then.frames.min(now.scene.frames);
+        let (memo, schemas) = (Memo::default(), &now.registry.schemas);
+        let old = then.compile(&memo, &FromShelf(&shelf), cancel);
+        let new = now.compile(&memo, &FromShelf(&shelf), cancel);
+        let frames = then.scene.frames.min(now.scene.frames);
         let outputs = cancel.within(OF_A_PICTURE, |cancel| outputs_apart(&old, &new, frames, cancel));
         Ok(Comparison {
-            differences: differences(&then, &now.scene, &registry.schemas),
-            back: edit_between(&now.scene, &then, &registry.schemas),
+            differences: differences(&then.scene, &now.scene, schemas),
+            back: edit_between(&now.scene, &then.scene, schemas),
             outputs: outputs.map_err(|error| Refusal::bad(error.to_string()))?,
         })
     });

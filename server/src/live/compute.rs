@@ -7,17 +7,14 @@ use crate::recorder::{AtDesk, FromShelfOnly};
 use crate::told::SLOW;
 use std::collections::HashMap;
 use std::sync::{Arc, Mutex, PoisonError};
-use std::time::{Duration, Instant};
+use std::time::Duration;
 use tokio::sync::mpsc;
 use uuid::Uuid;
-use zickzack_core::graph::{
-    Assets, Compiled, End, EndReport, Memo, NodeResult, Recorder, Timing, Workshop, compile, report, try_offers,
-};
+use zickzack_core::graph::{Compiled, End, EndReport, Memo, NodeResult, Timing, Workshop, report, try_offers};
 use zickzack_core::motion::{Cancel, MotionError};
-use zickzack_core::nodes::Registry;
 use zickzack_core::scene::{Scene, Space};
 use zickzack_core::work::STARVED;
-use zickzack_formats::files::Files;
+use zickzack_session::Session;
 
 /// Begins the names of what is sent of a version.
 const COMPARED: &str = "compared ";
@@ -155,52 +152,21 @@ pub struct Watched {
     pub chosen: Option<String>,
 }
 
-/// A version that is laid beneath the scene.
-#[derive(Clone)]
-pub struct Compared {
-    pub scene: Arc<Scene>,
-    pub files: Arc<Files>,
-}
-
 /// One round of work.
 pub struct Work {
     /// Of the scene.
     pub id: Uuid,
-    pub registry: Arc<Registry>,
     pub memo: Arc<Memo>,
-    pub scene: Arc<Scene>,
-    pub files: Arc<Files>,
+    pub session: Session,
     pub stamp: Stamp,
     pub watched: Watched,
-    pub compared: Option<Compared>,
+    /// A version that is laid beneath the scene.
+    pub compared: Option<Session>,
     pub has: Arc<Has>,
     pub cancel: Cancel,
     /// Where recordings come from: of the scene, and of what is compared with it.
     pub desks: (AtDesk, AtDesk),
     pub out: mpsc::Sender<Out>,
-}
-
-/// Compiles a scene outside any live connection.
-pub fn compile_now(
-    (registry, memo, recorder): (&Registry, &Memo, &dyn Recorder),
-    scene: &Scene,
-    files: &Arc<Files>,
-    cancel: &Cancel,
-) -> Compiled {
-    in_workshop((registry, memo, recorder), files, cancel, |workshop| compile(scene, workshop))
-}
-
-fn in_workshop<T>(
-    (registry, memo, recorder): (&Registry, &Memo, &dyn Recorder),
-    files: &Arc<Files>,
-    cancel: &Cancel,
-    work: impl FnOnce(&Workshop<'_>) -> T,
-) -> T {
-    let begun = Instant::now();
-    let assets: Arc<dyn Assets> = files.clone();
-    let clock = || begun.elapsed().as_micros() as u64;
-    let (types, schemas) = (&registry.types, &registry.schemas);
-    work(&Workshop { types, schemas, memo, assets: &assets, clock: &clock, cancel, recorder })
 }
 
 fn mixed(key: &[u8; 32], more: impl std::fmt::Debug) -> [u8; 32] {
@@ -230,9 +196,9 @@ impl Work {
     }
 
     fn rounds(&self) -> Result<(), Unlooked> {
-        let mut compiled = self.compiled(&self.scene, &self.files, &self.desks.0)?;
+        let mut compiled = self.compiled(&self.session, &self.desks.0)?;
         self.affording(&mut compiled, |compiled| {
-            let now = Side { scene: &self.scene, compiled, stamp: self.stamp, named: "" };
+            let now = Side { scene: &self.session.scene, compiled, stamp: self.stamp, named: "" };
             self.signals(&now)?;
             self.paths(&now)?;
             self.poses(&now)?;
@@ -241,11 +207,11 @@ impl Work {
             self.traces(&now, &ends)?;
             Ok(self.offers(compiled, ends)?)
         })?;
-        let Some(Compared { scene, files }) = &self.compared else { return Ok(()) };
-        let mut compiled = self.compiled(scene, files, &self.desks.1)?;
+        let Some(version) = &self.compared else { return Ok(()) };
+        let mut compiled = self.compiled(version, &self.desks.1)?;
         self.affording(&mut compiled, |compiled| {
             let stamp = Stamp { compared: true, ..self.stamp };
-            let then = Side { scene, compiled, stamp, named: COMPARED };
+            let then = Side { scene: &version.scene, compiled, stamp, named: COMPARED };
             self.paths(&then)?;
             self.poses(&then)?;
             self.traces(&then, &[])
@@ -267,8 +233,8 @@ impl Work {
     }
 
     /// A scene as far as it is worked out; what it does not wait for any more is given up.
-    fn compiled(&self, scene: &Scene, files: &Arc<Files>, desk: &AtDesk) -> Result<Compiled, MotionError> {
-        let compiled = compile_now((&self.registry, &self.memo, desk), scene, files, &self.cancel);
+    fn compiled(&self, session: &Session, desk: &AtDesk) -> Result<Compiled, MotionError> {
+        let compiled = session.compile(&self.memo, desk, &self.cancel);
         self.going()?;
         for (id, result) in &compiled.nodes {
             let taken = Duration::from_micros(result.micros);
@@ -356,7 +322,7 @@ impl Work {
         for (id, told) in report(compiled) {
             let what = format!("miniature {id}");
             let picture = pictures.remove(&id);
-            let key = mixed(compiled.nodes[&id].key(), (self.scene.frames, picture.is_some()));
+            let key = mixed(compiled.nodes[&id].key(), (self.session.scene.frames, picture.is_some()));
             let miniature = if told.state == "error" {
                 // The page drops what it has.
                 self.has.forget(&what);
@@ -392,9 +358,9 @@ impl Work {
         let known = ends.clone();
         for (report, end) in ends.iter_mut().zip(&compiled.ends).filter(|(report, _)| untried(report)) {
             let recorder = FromShelfOnly(self.desks.0.shelf());
-            in_workshop((&self.registry, &self.memo, &recorder), &self.files, &self.cancel, |workshop| {
-                try_offers(&self.scene, report, workshop)
-            })?;
+            let scene = &self.session.scene;
+            let tried = |workshop: &Workshop<'_>| try_offers(scene, report, workshop);
+            self.session.in_workshop(&self.memo, &recorder, &self.cancel, tried)?;
             self.has.tried(end, compiled.timing, report);
         }
         // Of very many things no offer is tried.
@@ -408,7 +374,7 @@ impl Work {
     /// What changes over time in the numbers of the chosen node.
     fn signals(&self, side: &Side<'_>) -> Result<(), MotionError> {
         let Some(chosen) = &self.watched.chosen else { return Ok(()) };
-        let channels = side.compiled.channels(side.scene, &self.registry.schemas, chosen);
+        let channels = side.compiled.channels(side.scene, &self.session.registry.schemas, chosen);
         let (frames, fps) = (side.scene.frames, side.compiled.timing.fps);
         let block = blocks::signal_block(chosen, &channels, (frames, fps), side.stamp);
         let key = *blake3::hash(&block.1).as_bytes();
@@ -482,7 +448,8 @@ struct Side<'a> {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use zickzack_core::graph::{AtOnce, no_assets};
+    use zickzack_core::graph::AtOnce;
+    use zickzack_core::nodes::Registry;
 
     /// What cannot be looked at says so at its node, and all else is looked at all the same.
     #[test]
@@ -499,16 +466,8 @@ mod tests {
             },
         });
         let scene = Scene::from_value(document, &registry.schemas).unwrap();
-        let workshop = Workshop {
-            types: &registry.types,
-            schemas: &registry.schemas,
-            memo: &Memo::default(),
-            assets: &no_assets(),
-            clock: &|| 0,
-            cancel: &Cancel::default(),
-            recorder: &AtOnce,
-        };
-        let mut compiled = compile(&scene, &workshop);
+        let session = Session::new(Arc::new(registry), scene, Arc::default());
+        let mut compiled = session.compile(&Memo::default(), &AtOnce, &Cancel::default());
         let mut seen = Vec::new();
         let done = affording(&mut compiled, |compiled| {
             seen.clear();

@@ -12,6 +12,7 @@ use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 use tokio::sync::oneshot;
 use zickzack_core::scene::{Op, Scene, apply, part_at, value_at};
 use zickzack_core::schema::Schema;
+use zickzack_session::Session;
 
 /// What a client asks for, with its sequence number.
 pub enum Wish {
@@ -157,8 +158,8 @@ impl Room {
         if changes.is_empty() {
             return;
         }
-        let (registry, state, written) = (shop.registry.clone(), held.state.clone(), held.written);
-        let made = tokio::task::spawn_blocking(move || made(&state, written, changes, &registry.schemas)).await;
+        let (state, written) = (held.state.clone(), held.written);
+        let made = tokio::task::spawn_blocking(move || made(&state, written, changes)).await;
         // Those who asked are told by what they wait for being gone.
         let Ok(made) = made else { return };
         match made {
@@ -174,8 +175,8 @@ impl Room {
             return;
         }
         // Before anything is kept: afterwards nothing may fail any more.
-        let files = if scene.assets == held.state.scene.assets {
-            Ok(held.state.files.clone())
+        let files = if scene.assets == held.state.session.scene.assets {
+            Ok(held.state.session.files.clone())
         } else {
             files_of(shop, &scene).await.map(Arc::new)
         };
@@ -201,7 +202,8 @@ impl Room {
         match kept {
             Ok(files) => {
                 let revision = from + fits.len() as i64;
-                held.state = State { scene: Arc::new(scene), revision, files };
+                let session = Session::new(shop.registry.clone(), scene, files);
+                held.state = State { session, revision };
                 held.written = written;
                 for Fits { change, row } in fits {
                     let Change { asked, kind, label, ops, .. } = change;
@@ -310,11 +312,12 @@ impl Asked {
 }
 
 /// Makes changes one after the other; those that do not fit are left out.
-fn made(state: &State, mut written: Written, changes: Vec<Change>, schemas: &[Schema]) -> Result<Made, Refusal> {
+fn made(state: &State, mut written: Written, changes: Vec<Change>) -> Result<Made, Refusal> {
+    let schemas = &state.session.registry.schemas;
     let mut now: Option<Scene> = None;
     let (mut fits, mut refused) = (Vec::new(), Vec::new());
     for change in changes {
-        let before = now.as_ref().unwrap_or(&state.scene);
+        let before = now.as_ref().unwrap_or(&state.session.scene);
         let tried = made_one(before, state.revision + 1 + fits.len() as i64, &change, schemas);
         match tried {
             Ok((scene, row)) => {
@@ -326,7 +329,7 @@ fn made(state: &State, mut written: Written, changes: Vec<Change>, schemas: &[Sc
             Err(refusal) => refused.push((change.asked, refusal)),
         }
     }
-    let scene = now.unwrap_or_else(|| Scene::clone(&state.scene));
+    let scene = now.unwrap_or_else(|| Scene::clone(&state.session.scene));
     let document = if fits.is_empty() || !written.is_due() { None } else { Some(as_json(&scene)?) };
     if let Some(document) = &document {
         written = Written { document: document.len(), ..Written::default() };

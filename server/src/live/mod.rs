@@ -8,7 +8,6 @@ mod messages;
 mod room;
 mod session;
 
-pub use compute::compile_now;
 pub use keeping::Wish;
 pub use messages::{FromPage, NodeStatus, ToPage, TraceHeader};
 pub use room::{Hub, Room, files_of, open_scene};

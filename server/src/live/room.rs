@@ -16,6 +16,7 @@ use zickzack_core::graph::Memo;
 use zickzack_core::nodes::Registry;
 use zickzack_core::scene::{Op, Scene, apply, replay};
 use zickzack_formats::files::Files;
+use zickzack_session::Session;
 
 /// A room that is there, or is being opened by one while others wait for it.
 type Opening = Arc<OnceCell<Arc<Room>>>;
@@ -87,12 +88,10 @@ impl Held {
 /// The scene as it is kept.
 #[derive(Clone)]
 pub struct State {
-    /// Of the scene.
-    pub scene: Arc<Scene>,
+    /// The scene and what it refers to.
+    pub session: Session,
     /// Counts edits.
     pub revision: i64,
-    /// What the scene refers to.
-    pub files: Arc<Files>,
 }
 
 /// What pages are told.
@@ -176,11 +175,12 @@ async fn read_scene(shop: &Shop, id: Uuid) -> Result<(State, Written), Refusal> 
     let (revision, registry) = (row.revision, shop.registry.clone());
     let since = edits::between(&shop.pool, id, row.written, revision).await?;
     // Apart from what others wait for: a document may be large.
-    let read = tokio::task::spawn_blocking(move || as_kept(&row, &since, &registry)).await;
+    let schemas = registry.clone();
+    let read = tokio::task::spawn_blocking(move || as_kept(&row, &since, &schemas)).await;
     let read = read.map_err(|_| Refusal::broken())?;
     let (scene, written) = read.map_err(|why| Refusal::bad(format!("This scene cannot be opened{why}")))?;
     let files = Arc::new(files_of(shop, &scene).await?);
-    Ok((State { scene: Arc::new(scene), revision, files }, written))
+    Ok((State { session: Session::new(registry, scene, files), revision }, written))
 }
 
 /// A scene as it is kept: as it was written last, and what was done since.
@@ -287,6 +287,7 @@ impl Room {
 }
 
 /// The scene with a preview on top, if that fits.
-pub fn previewed(registry: &Registry, scene: &Scene, ops: &[Op]) -> Result<Scene, String> {
-    apply(scene, ops, &registry.schemas).map(|(scene, _)| scene).map_err(|error| error.to_string())
+pub fn previewed(kept: &Session, ops: &[Op]) -> Result<Session, String> {
+    let (scene, _) = apply(&kept.scene, ops, &kept.registry.schemas).map_err(|error| error.to_string())?;
+    Ok(kept.with_scene(scene))
 }

@@ -1,7 +1,7 @@
 //! One page's end of the live connection.
 
 use super::blocks::Stamp;
-use super::compute::{Compared, Has, Out, Watched, Work};
+use super::compute::{Has, Out, Watched, Work};
 use super::keeping::Wish;
 use super::messages::{FromPage, ToPage};
 use super::room::{Event, Room, previewed};
@@ -42,7 +42,7 @@ struct Page {
     came: Option<Instant>,
     preview: Option<(u32, Vec<Op>)>,
     watched: Watched,
-    compared: Option<Compared>,
+    compared: Option<zickzack_session::Session>,
     has: Arc<Has>,
     cancel: Cancel,
     out: mpsc::Sender<Out>,
@@ -248,7 +248,7 @@ impl Page {
         self.has.forget_compared();
         if let Some(id) = version {
             match versions::open(&self.shop, self.room.id, id).await {
-                Ok((scene, files)) => self.compared = Some(Compared { scene: Arc::new(scene), files: Arc::new(files) }),
+                Ok(version) => self.compared = Some(version),
                 Err(refusal) => self.refuse(None, refusal.message).await?,
             }
         }
@@ -303,7 +303,7 @@ impl Page {
         let state = self.room.state().await;
         self.can = self.room.can(&self.shop, &self.client).await.unwrap_or_default();
         let (undo, redo) = self.can.clone();
-        let document = Box::new((*state.scene).clone());
+        let document = Box::new((*state.session.scene).clone());
         let message = ToPage::Scene { revision: state.revision, document, undo, redo };
         // Apart from what others wait for: a document may be large.
         let text = tokio::task::spawn_blocking(move || serde_json::to_string(&message)).await;
@@ -365,10 +365,8 @@ impl Page {
         self.cancel = Cancel::default();
         let mut work = Work {
             id: self.room.id,
-            registry: self.shop.registry.clone(),
             memo: self.room.memo.clone(),
-            scene: state.scene,
-            files: state.files,
+            session: state.session,
             stamp: Stamp {
                 revision: state.revision,
                 preview: preview.as_ref().map_or(0, |(number, _)| *number),
@@ -385,8 +383,8 @@ impl Page {
         let (shop, scene) = (self.shop.clone(), self.room.id);
         self.working = Some(tokio::task::spawn_blocking(move || {
             if let Some((_, ops)) = preview {
-                match previewed(&work.registry, &work.scene, &ops) {
-                    Ok(scene) => work.scene = Arc::new(scene),
+                match previewed(&work.session, &ops) {
+                    Ok(session) => work.session = session,
                     // What does not fit is not shown; the page learns why and keeps its last picture.
                     Err(message) => return work.refuse(message),
                 }

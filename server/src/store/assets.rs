@@ -1,11 +1,7 @@
 //! Files by content hash.
 
 use sqlx::{PgExecutor, PgPool};
-
-/// The hash by which a file is known.
-pub fn hash(content: &[u8]) -> String {
-    blake3::hash(content).to_hex().to_string()
-}
+use zickzack_formats::files::hash;
 
 /// Keeps a file and gives its hash; keeping it again changes only when that was.
 pub async fn keep(executor: impl PgExecutor<'_>, media: &str, content: &[u8]) -> Result<String, sqlx::Error> {

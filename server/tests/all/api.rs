@@ -271,7 +271,7 @@ async fn a_file_is_kept_as_what_it_is_whatever_a_scene_says_of_it() {
         (drawing, "application/javascript", "image/svg+xml"),
         ("x,y\n1,2\n", "text/csv\r\nX-Other: 1", "text/plain"),
     ] {
-        let hash = zickzack_server::store::assets::hash(text.as_bytes());
+        let hash = zickzack_formats::files::hash(text.as_bytes());
         let mut document = scene();
         document["assets"] = json!({ "file": { "hash": hash, "media": said, "text": text } });
         let id = served.bring_in(&document).await;

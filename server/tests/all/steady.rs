@@ -154,7 +154,7 @@ async fn an_answer_of_which_nothing_is_taken_is_given_up() {
     let mut document = scene();
     for name in ["long", "longer"] {
         let text = name.repeat(2 << 20);
-        let hash = zickzack_server::store::assets::hash(text.as_bytes());
+        let hash = zickzack_formats::files::hash(text.as_bytes());
         document["assets"][name] = json!({ "hash": hash, "media": "text/plain", "text": text });
     }
     let id = served.bring_in(&document).await;
@@ -229,14 +229,14 @@ async fn a_file_of_many_names_is_held_and_read_once() {
     use zickzack_core::graph::Assets;
     let served = Served::start().await;
     let drawing = "<svg xmlns='http://www.w3.org/2000/svg' viewBox='0 0 9 9'><path d='M0 0 L9 9'/></svg>";
-    let hash = zickzack_server::store::assets::hash(drawing.as_bytes());
+    let hash = zickzack_formats::files::hash(drawing.as_bytes());
     let mut document = scene();
     for i in 0..100 {
         document["assets"][format!("file {i}")] = json!({ "hash": hash, "media": "image/svg+xml", "text": drawing });
     }
     let id = uuid::Uuid::parse_str(&served.bring_in(&document).await).unwrap();
     let room = served.shop.hub.room(&served.shop, id).await.unwrap();
-    let files = room.state().await.files;
+    let files = room.state().await.session.files;
     let first = files.outlines("file 0").unwrap();
     assert!((1..100).all(|i| std::sync::Arc::ptr_eq(&first, &files.outlines(&format!("file {i}")).unwrap())));
 }

@@ -129,7 +129,7 @@ proptest! {
                 }
             }
             let room = served.shop.hub.room(&served.shop, id.parse().unwrap()).await.unwrap_or_else(|_| unreachable!());
-            let held = serde_json::to_value(&*room.state().await.scene).unwrap();
+            let held = serde_json::to_value(&*room.state().await.session.scene).unwrap();
             let found = (held, kept(&served, &id).await, written(&served, &id).await);
             served.shop.pool.close().await;
             found

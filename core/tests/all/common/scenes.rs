@@ -1,7 +1,7 @@
 //! Documents read and compiled as the program does it, with nothing remembered and no files.
 
 use serde_json::{Value, json};
-use zickzack_core::graph::{AtOnce, Compiled, EndReport, Memo, Workshop, compile, no_assets, try_offers};
+use zickzack_core::graph::{Compiled, EndReport, Memo, Workshop, compile, try_offers};
 use zickzack_core::motion::Cancel;
 use zickzack_core::nodes::Registry;
 use zickzack_core::scene::Scene;
@@ -25,16 +25,7 @@ pub fn workshop<T>(work: impl FnOnce(&Workshop<'_>) -> T) -> T {
 fn workshop_with<T>(patience: f64, work: impl FnOnce(&Workshop<'_>) -> T) -> T {
     let registry = Registry::default();
     let cancel = Cancel::patient(patience);
-    let workshop = Workshop {
-        types: &registry.types,
-        schemas: &registry.schemas,
-        memo: &Memo::default(),
-        assets: &no_assets(),
-        clock: &|| 0,
-        cancel: &cancel,
-        recorder: &AtOnce,
-    };
-    work(&workshop)
+    work(&registry.workshop(&Memo::default(), &cancel))
 }
 
 /// A document, compiled.

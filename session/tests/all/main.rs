@@ -1,0 +1,153 @@
+//! Scenes with their files, read and handed off.
+
+use proptest::prelude::*;
+use serde_json::{Value, json};
+use std::path::PathBuf;
+use std::sync::Arc;
+use zickzack_core::graph::{AtOnce, Memo};
+use zickzack_core::motion::{Cancel, Frames};
+use zickzack_core::nodes::Registry;
+use zickzack_core::scene::Scene;
+use zickzack_formats::files::hash;
+use zickzack_session::{HandOff, Keying, ReadError, Session};
+
+/// A folder of one's own, gone with its owner.
+struct Folder(PathBuf);
+
+impl Folder {
+    fn new(name: &str) -> Self {
+        let folder = std::env::temp_dir().join(format!("zickzack-session-{name}-{}", std::process::id()));
+        std::fs::create_dir_all(&folder).unwrap();
+        Self(folder)
+    }
+
+    fn put(&self, name: &str, content: &[u8]) -> PathBuf {
+        let path = self.0.join(name);
+        std::fs::write(&path, content).unwrap();
+        path
+    }
+}
+
+impl Drop for Folder {
+    fn drop(&mut self) {
+        let _ = std::fs::remove_dir_all(&self.0);
+    }
+}
+
+/// Riders on a path that is a drawing of this content.
+fn drawn(content: &[u8]) -> Value {
+    json!({
+        "format": "zickzack-scene", "version": 1, "name": "Drawn", "space": "deep", "fps": "24", "frames": 24,
+        "assets": { "way.svg": { "hash": hash(content), "media": "image/svg+xml" } },
+        "nodes": {
+            "way": { "type": "svg-path", "name": "Way", "params": { "file": "way.svg" } },
+            "ride": { "type": "ride", "name": "Ride", "params": { "riders": 2, "laps": "1" } },
+            "out": { "type": "output", "name": "Out" },
+            "none": { "type": "output", "name": "Nothing" },
+        },
+        "threads": {
+            "a": { "from": "way", "to": "ride", "port": "path" }, "b": { "from": "ride", "to": "out", "port": "motion" },
+        },
+    })
+}
+
+fn table(session: &Session) -> Result<String, String> {
+    let (memo, cancel) = (Memo::default(), Cancel::default());
+    let compiled = session.compile(&memo, &AtOnce, &cancel);
+    let hand_off = HandOff::of(session, &compiled, |_| true);
+    if let Some((_, why)) = hand_off.broken().iter().find(|(name, _)| *name == "Out") {
+        return Err(why.clone());
+    }
+    let mut table = Vec::new();
+    hand_off.write_csv(Frames { from: 0.0, to: 23.0 }, 0.5, &mut table, &cancel).map_err(|error| error.to_string())?;
+    Ok(String::from_utf8(table).unwrap())
+}
+
+const CIRCLE: &[u8] = br#"<svg xmlns="http://www.w3.org/2000/svg"><circle cx="3" cy="4" r="2"/></svg>"#;
+
+#[test]
+fn a_scene_with_a_file_beside_it_is_the_same_as_one_file() {
+    let folder = Folder::new("beside");
+    folder.put("way.svg", CIRCLE);
+    let path = folder.put("scene.json", drawn(CIRCLE).to_string().as_bytes());
+    let beside = Session::read(&path, Arc::default()).unwrap();
+    let whole = folder.put("whole.json", &serde_json::to_vec(&beside.as_one_file().unwrap()).unwrap());
+    std::fs::remove_file(folder.0.join("way.svg")).unwrap();
+    let inside = Session::read(&whole, Arc::default()).unwrap();
+    let seen = table(&beside).unwrap();
+    assert_eq!(seen.lines().count(), 1 + 2 * 47);
+    assert_eq!(table(&inside).unwrap(), seen);
+}
+
+#[test]
+fn a_file_that_is_not_there_or_another_is_told_where_it_is_asked_for() {
+    let folder = Folder::new("missing");
+    let path = folder.put("scene.json", drawn(CIRCLE).to_string().as_bytes());
+    let missing = Session::read(&path, Arc::default()).unwrap();
+    let why = table(&missing).unwrap_err();
+    assert!(why.contains("\"Way\" does not work") && why.contains("beside the scene cannot be read"), "{why}");
+    assert!(missing.as_one_file().unwrap_err().contains("way.svg"));
+    folder.put("way.svg", b"<svg xmlns=\"http://www.w3.org/2000/svg\"/>");
+    let why = table(&Session::read(&path, Arc::default()).unwrap()).unwrap_err();
+    assert!(why.contains("not the one that the scene was saved with"), "{why}");
+}
+
+#[test]
+fn what_is_no_scene_says_which_file_and_why() {
+    let folder = Folder::new("wrong");
+    let refused = |path: PathBuf| Session::read(&path, Arc::default()).err().unwrap();
+    let gone = refused(folder.0.join("gone.json"));
+    assert!(matches!(gone, ReadError::Unopened(..)) && gone.to_string().contains("gone.json cannot be opened"));
+    let bytes = refused(folder.put("bytes.json", &[0xff, 0xfe, 0]));
+    assert!(matches!(bytes, ReadError::NotText(..)), "{bytes}");
+    let other = refused(folder.put("other.json", b"{}"));
+    assert!(matches!(other, ReadError::NotAScene(..)) && other.to_string().contains("other.json: "), "{other}");
+    let large = std::fs::File::create(folder.0.join("large.json")).unwrap();
+    large.set_len((64 << 20) + 1).unwrap();
+    assert!(matches!(refused(folder.0.join("large.json")), ReadError::TooLarge(_)));
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(12))]
+
+    /// Whatever is wanted of a scene, each of its Outputs is either handed off or said to be broken, and only those that are
+    /// wanted; keys stay within what was asked.
+    #[test]
+    fn every_output_that_is_wanted_is_handed_off_or_said_to_be_broken(
+        outputs in prop::collection::vec((any::<bool>(), any::<bool>()), 1..6), metres in 1e-4..1e-1_f64,
+    ) {
+        let mut document = drawn(CIRCLE);
+        document["assets"] = json!({});
+        document["nodes"] = json!({
+            "way": { "type": "figure", "name": "Way" }, "ride": { "type": "ride", "name": "Ride" },
+        });
+        document["threads"] = json!({ "a": { "from": "way", "to": "ride", "port": "path" } });
+        for (i, (threaded, _)) in outputs.iter().enumerate() {
+            document["nodes"][format!("out{i}")] = json!({ "type": "output", "name": format!("Out {i}") });
+            if *threaded {
+                document["threads"][format!("t{i}")] = json!({ "from": "ride", "to": format!("out{i}"), "port": "motion" });
+            }
+        }
+        let registry = Arc::new(Registry::default());
+        let scene = Scene::from_value(document, &registry.schemas).unwrap();
+        let session = Session::new(registry, scene, Arc::default());
+        let (memo, cancel) = (Memo::default(), Cancel::default());
+        let compiled = session.compile(&memo, &AtOnce, &cancel);
+        let wanted = |id: &str| id.strip_prefix("out").is_some_and(|i| outputs[i.parse::<usize>().unwrap()].1);
+        let hand_off = HandOff::of(&session, &compiled, wanted);
+        let names = |works: bool| -> Vec<String> {
+            let chosen = outputs.iter().enumerate().filter(|(_, (threaded, wanted))| *wanted && *threaded == works);
+            chosen.map(|(i, _)| format!("Out {i}")).collect()
+        };
+        let given: Vec<String> = hand_off.outputs().iter().map(|(name, _)| name.clone()).collect();
+        let broken: Vec<String> = hand_off.broken().iter().map(|(name, _)| (*name).to_owned()).collect();
+        prop_assert_eq!(given, names(true));
+        prop_assert_eq!(broken, names(false));
+        let lap = Frames { from: 0.0, to: 24.0 };
+        let keys = hand_off.keys(lap, Keying::Within { metres, radians: metres }, &cancel).unwrap();
+        for keys in &keys {
+            prop_assert!(keys.off().0 <= metres && keys.turned_off().0 <= metres);
+        }
+        prop_assert!(hand_off.write_glb(&keys).unwrap().starts_with(b"glTF"));
+    }
+}
