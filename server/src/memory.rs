@@ -63,6 +63,11 @@ impl Memory {
         Counted { memory: self, number }
     }
 
+    /// Looks that all that is at work now has done so far.
+    pub fn looks(&self) -> u64 {
+        self.state().works.iter().map(|work| work.cancel.all_looks()).sum()
+    }
+
     /// Looks at what is held. Where it is too much, whoever did the most since there was plenty is asked to give up what
     /// it is at: its scene.
     fn look(&self, ceiling: &Ceiling, now: Instant) -> Option<Uuid> {

@@ -268,8 +268,10 @@ async fn what_there_is_no_memory_for_is_refused_at_its_node_and_all_else_is_show
     let mut page = served.open(&id, "one").await;
     page.kind("ends").await;
     until("this round, too", || rounds() == 2).await;
-    HELD.store(2000, Ordering::Relaxed);
     let threaded = page.edit(json!([{ "op": "put", "at": ["threads", "tm00"], "value": first }])).await;
+    // What is given up between two nodes is done again.
+    until("a meander is at work", || served.shop.memory.looks() > 1000).await;
+    HELD.store(2000, Ordering::Relaxed);
     let starved = &served.shop.told.starved;
     until("it is given up", || starved.get() > 0).await;
     HELD.store(0, Ordering::Relaxed);
