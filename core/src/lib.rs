@@ -19,9 +19,8 @@
 //! assert!((sample.positions[0].length() - 2.0).abs() < 1e-12);
 //! ```
 //!
-//! Rooms, in the order in which they may use each other: [`pose`], [`fraction`], [`random`],
-//! [`noise`], [`formula`], [`signal`], [`surface`], [`curve`], [`motion`], [`physics`], [`seam`], [`keys`], [`schema`], [`scene`],
-//! [`graph`], [`nodes`].
+//! Rooms, in the order in which they may use each other: [`pose`], [`fraction`], [`random`], [`work`], [`noise`], [`formula`],
+//! [`signal`], [`surface`], [`curve`], [`motion`], [`physics`], [`seam`], [`keys`], [`schema`], [`scene`], [`graph`], [`nodes`].
 
 pub mod curve;
 pub mod formula;

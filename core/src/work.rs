@@ -3,10 +3,18 @@
 //! The unit is a look: one value of a signal, one pose of a thing, one step of what is thrown or rolls. What is counted
 //! hangs on the work alone and never on the time that it takes, so that the same scene is given up on every machine.
 
-use crate::motion::MotionError;
 use std::cell::{Cell, RefCell};
 use std::sync::Arc;
 use std::sync::atomic::{AtomicBool, AtomicU64, Ordering};
+
+/// Why a motion cannot be sampled.
+#[derive(Debug, Clone, PartialEq, thiserror::Error)]
+pub enum MotionError {
+    #[error("stopped before it was ready")]
+    Cancelled,
+    #[error("{0}")]
+    TooMuch(String),
+}
 
 /// Most looks of one node while it is worked out.
 pub const OF_A_NODE: u64 = 100_000_000;

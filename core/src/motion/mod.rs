@@ -76,7 +76,7 @@ pub use wake::wake;
 pub use waver::{Waver, Wavering};
 pub use wheel::{Touch, Wheel, bend, touch};
 
-pub use crate::work::Cancel;
+pub use crate::work::{Cancel, MotionError};
 
 use crate::curve::Path;
 use crate::pose::Axis;
@@ -163,15 +163,6 @@ impl BreakKind {
     pub const fn is_jump(self) -> bool {
         matches!(self, Self::Anew | Self::Jump)
     }
-}
-
-/// Why a motion cannot be sampled.
-#[derive(Debug, Clone, PartialEq, thiserror::Error)]
-pub enum MotionError {
-    #[error("stopped before it was ready")]
-    Cancelled,
-    #[error("{0}")]
-    TooMuch(String),
 }
 
 /// Most breaks of one thing that are looked for at once.

@@ -25,6 +25,7 @@ mod onward;
 mod ride;
 mod riding;
 mod rolling;
+mod rooms;
 mod saying;
 mod scene;
 mod simulated;
