@@ -1,9 +1,7 @@
 //! Things that move with another from a contact on.
 
 use super::since::{Since, Stretch};
-use super::{
-    Break, BreakKind, Cancel, Columns, Contact, Extent, Frames, Motion, MotionError, Sample, as_inner, prepared,
-};
+use super::{Break, BreakKind, Cancel, Columns, Extent, Frames, Motion, MotionError, Sample, as_inner, prepared};
 use crate::curve::Path;
 use crate::pose::Axis;
 use glam::DQuat;
@@ -46,7 +44,7 @@ impl Attached {
 }
 
 impl Motion for Attached {
-    as_inner!(len, extent, contacts, path, facing, looks);
+    as_inner!(len, extent, carried_contacts, path, facing, looks);
 
     fn prepare(&self, range: Frames, cancel: &Cancel) -> Result<Option<Arc<dyn Motion>>, MotionError> {
         let earliest = |object: usize| self.tie(object, range.from).map(|(_, frame)| frame);

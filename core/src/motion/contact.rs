@@ -1,3 +1,6 @@
+//! Where things touch something.
+
+use super::{Columns, Motion, Sample};
 use glam::DVec3;
 use serde::{Deserialize, Serialize};
 
@@ -27,4 +30,25 @@ pub struct Contact {
     pub speed_in: f64,
     /// Speed after, metres per second.
     pub speed_out: f64,
+}
+
+/// Contacts of what a motion wraps, where that motion has their things: a contact goes with the middle of its thing.
+pub(crate) fn carried(motion: &dyn Motion, contacts: Vec<Contact>) -> Vec<Contact> {
+    with_middles(motion, contacts, |contact, by| contact.place += by)
+}
+
+/// The same where things are moved against what touches: the place stays.
+pub(super) fn with_middles(
+    motion: &dyn Motion,
+    mut contacts: Vec<Contact>,
+    moved: impl Fn(&mut Contact, DVec3),
+) -> Vec<Contact> {
+    let at: Vec<(usize, f64)> = contacts.iter().map(|contact| (contact.object, contact.frame)).collect();
+    let mut sample = Sample::default();
+    motion.sample_at(&at, Columns::POSITION, &mut sample);
+    for (contact, middle) in contacts.iter_mut().zip(&sample.positions) {
+        moved(contact, *middle - contact.middle);
+        contact.middle = *middle;
+    }
+    contacts
 }

@@ -1,7 +1,9 @@
 //! Things that follow a lead, each some frames behind it.
 
 use super::swell::with_bends;
-use super::{Break, Cancel, Columns, Contact, Extent, Frames, Kind, Motion, MotionError, Sample, Symmetry, prepared};
+use super::{
+    Break, Cancel, Columns, Contact, Extent, Frames, Kind, Motion, MotionError, Sample, Symmetry, carried, prepared,
+};
 use crate::curve::Path;
 use crate::pose::Axis;
 use crate::random;
@@ -216,7 +218,7 @@ impl Motion for Followers {
             }));
         }
         contacts.sort_by(|a, b| a.frame.total_cmp(&b.frame));
-        contacts
+        if self.offsets() { carried(self, contacts) } else { contacts }
     }
 
     fn path(&self) -> Option<&Path> {

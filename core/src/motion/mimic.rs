@@ -1,7 +1,7 @@
 //! A thing takes over what another does.
 
 use super::swell::with_bends;
-use super::{Break, Cancel, Columns, Contact, Extent, Frames, Motion, MotionError, Sample, as_inner, prepared};
+use super::{Break, Cancel, Columns, Extent, Frames, Motion, MotionError, Sample, as_inner, prepared};
 use crate::curve::Path;
 use crate::pose::{Axis, nearer, turn_between};
 use crate::signal::{Driven, Thing};
@@ -89,7 +89,7 @@ fn between(a: DQuat, b: DQuat, part: f64) -> DQuat {
 }
 
 impl Motion for Mimic {
-    as_inner!(len, extent, contacts, path, facing, looks);
+    as_inner!(len, extent, carried_contacts, path, facing, looks);
 
     fn prepare(&self, range: Frames, cancel: &Cancel) -> Result<Option<Arc<dyn Motion>>, MotionError> {
         let range = range.widened(1.0);

@@ -42,6 +42,7 @@ pub use attach::Attached;
 pub use block::{POSE_FLOATS, fill_poses, pose_floats};
 pub use compare::{Apart, largest_distance};
 pub use contact::Contact;
+pub(crate) use contact::carried;
 pub use dressed::{Dressed, Look};
 pub use face_travel::{FaceTravel, spins};
 pub use face_up::FaceUp;
@@ -274,6 +275,11 @@ macro_rules! as_inner {
         }
     };
     (@ contacts) => { fn contacts(&self, range: Frames) -> Vec<Contact> { self.inner.contacts(range) } };
+    (@ carried_contacts) => {
+        fn contacts(&self, range: Frames) -> Vec<$crate::motion::Contact> {
+            $crate::motion::carried(self, self.inner.contacts(range))
+        }
+    };
     (@ path) => { fn path(&self) -> Option<&Path> { self.inner.path() } };
     (@ facing) => { fn facing(&self) -> Option<(Axis, Axis)> { self.inner.facing() } };
     (@ looks) => {

@@ -1,5 +1,6 @@
 //! Which point of a thing is carried.
 
+use super::contact::with_middles;
 use super::{Break, Cancel, Columns, Contact, Extent, Frames, Motion, MotionError, Sample, as_inner};
 use crate::curve::Path;
 use crate::pose::Axis;
@@ -74,7 +75,7 @@ pub(super) fn growths(motion: &dyn Motion, point: DVec3, at: &[(usize, f64)]) ->
 }
 
 impl Motion for Pivoted {
-    as_inner!(len, extent, breaks, contacts, path, facing, looks);
+    as_inner!(len, extent, breaks, path, facing, looks);
 
     fn prepare(&self, range: Frames, cancel: &Cancel) -> Result<Option<Arc<dyn Motion>>, MotionError> {
         let inner = self.inner.prepare(range.widened(1.0), cancel)?;
@@ -93,5 +94,10 @@ impl Motion for Pivoted {
 
     fn varies(&self) -> Columns {
         self.inner.varies()
+    }
+
+    fn contacts(&self, range: Frames) -> Vec<Contact> {
+        // The carried point touches what it touched.
+        with_middles(self, self.inner.contacts(range), |_, _| ())
     }
 }

@@ -1,5 +1,6 @@
 //! Things that are struck: they rattle about a point, or give way, and come to rest again.
 
+use super::contact::with_middles;
 use super::pivot::growths;
 use super::ringing::Ringing;
 use super::{Break, BreakKind, Cancel, Columns, Contact, Extent, Frames, Hits, Motion, MotionError, Sample, as_inner};
@@ -93,7 +94,7 @@ fn across(hit: &Contact) -> DVec3 {
 }
 
 impl Motion for Rattle {
-    as_inner!(len, extent, contacts, path, facing, looks);
+    as_inner!(len, extent, path, facing, looks);
 
     fn prepare(&self, range: Frames, cancel: &Cancel) -> Result<Option<Arc<dyn Motion>>, MotionError> {
         let inner = self.inner.prepare(range, cancel)?;
@@ -152,6 +153,11 @@ impl Motion for Rattle {
             out.cuts[row] = out.cuts[row].of_moved(before, out.pose(row));
         }
         out.keep(columns);
+    }
+
+    fn contacts(&self, range: Frames) -> Vec<Contact> {
+        // It rattles because it touches: where it does stays.
+        with_middles(self, self.inner.contacts(range), |_, _| ())
     }
 
     fn varies(&self) -> Columns {

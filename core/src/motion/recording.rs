@@ -1,5 +1,6 @@
 //! Motion that was worked out frame by frame and kept.
 
+use super::contact::with_middles;
 use super::{Break, BreakKind, Columns, Contact, Extent, Frames, Motion, MotionError, Outside, Sample};
 use crate::pose::turn_between;
 use glam::{DQuat, DVec3, Quat, Vec3};
@@ -208,6 +209,8 @@ impl Motion for Recording {
     }
 
     fn contacts(&self, range: Frames) -> Vec<Contact> {
-        self.all_contacts().filter(|contact| range.holds(contact.frame)).cloned().collect()
+        let found = self.all_contacts().filter(|contact| range.holds(contact.frame)).cloned().collect();
+        // Between what is kept a thing is where it is shown, which is near where it was then.
+        with_middles(self, found, |_, _| ())
     }
 }

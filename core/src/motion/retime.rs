@@ -175,6 +175,18 @@ impl Retimed {
     }
 }
 
+impl Retimed {
+    /// A contact as it is at a frame: as much faster as time goes there; where that runs back, what came goes.
+    fn in_time(&self, contact: &Contact, frame: f64) -> Contact {
+        let (_, rate) = self.timing.at(frame);
+        let (speed_in, speed_out) =
+            if rate < 0.0 { (contact.speed_out, contact.speed_in) } else { (contact.speed_in, contact.speed_out) };
+        let rate = rate.abs();
+        let (impulse, speed_in, speed_out) = (contact.impulse * rate, speed_in * rate, speed_out * rate);
+        Contact { frame, impulse, speed_in, speed_out, ..contact.clone() }
+    }
+}
+
 impl Motion for Retimed {
     as_inner!(len, path, facing, looks);
 
@@ -239,7 +251,7 @@ impl Motion for Retimed {
         let mut contacts = Vec::new();
         for contact in self.inner.contacts(self.timing.shown(range)) {
             let frames = self.when(contact.frame, range).into_iter().filter(|frame| range.holds(*frame));
-            contacts.extend(frames.map(|frame| Contact { frame, ..contact.clone() }));
+            contacts.extend(frames.map(|frame| self.in_time(&contact, frame)));
         }
         contacts.sort_by(|a, b| a.frame.total_cmp(&b.frame));
         contacts

@@ -1,9 +1,7 @@
 //! Forward and back along the way, again and again.
 
 use super::swell::with_bends;
-use super::{
-    Break, BreakKind, Cancel, Columns, Contact, Extent, Frames, MOST_BREAKS, Motion, MotionError, Sample, as_inner,
-};
+use super::{Break, BreakKind, Cancel, Columns, Extent, Frames, MOST_BREAKS, Motion, MotionError, Sample, as_inner};
 use crate::curve::{Path, Strand};
 use crate::pose::Axis;
 use crate::signal::{Driven, Thing, velocity_of};
@@ -88,7 +86,7 @@ fn on(strand: &Strand, s: f64, round: bool) -> (DVec3, DVec3) {
 }
 
 impl Motion for Shudder {
-    as_inner!(len, extent, contacts, path, facing, looks);
+    as_inner!(len, extent, carried_contacts, path, facing, looks);
 
     fn prepare(&self, range: Frames, cancel: &Cancel) -> Result<Option<Arc<dyn Motion>>, MotionError> {
         let inner = self.inner.prepare(range, cancel)?;

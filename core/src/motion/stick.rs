@@ -1,5 +1,6 @@
 //! Things that stop where they hit.
 
+use super::contact::with_middles;
 use super::since::{Since, Stretch};
 use super::{
     Break, BreakKind, Cancel, Columns, Contact, Cut, Extent, Frames, Motion, MotionError, Sample, as_inner, prepared,
@@ -238,6 +239,7 @@ impl Motion for Stick {
             }
         }
         contacts.sort_by(|a, b| a.frame.total_cmp(&b.frame));
-        contacts
+        // What is hit by a point of it is found for itself, to within rounding.
+        with_middles(self, contacts, |_, _| ())
     }
 }

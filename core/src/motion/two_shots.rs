@@ -186,7 +186,12 @@ impl Motion for TwoShots {
         let second = self.second.contacts(later).into_iter();
         contacts.extend(
             second
-                .map(|c| Contact { frame: c.frame + self.shift, place: c.place + self.offset, ..c })
+                .map(|c| Contact {
+                    frame: c.frame + self.shift,
+                    place: c.place + self.offset,
+                    middle: c.middle + self.offset,
+                    ..c
+                })
                 .filter(|c| !self.is_first(c.frame)),
         );
         contacts.sort_by(|a, b| a.frame.total_cmp(&b.frame));

@@ -1,7 +1,7 @@
 //! Noise on top of a motion.
 
 use super::swell::with_bends;
-use super::{Break, Cancel, Columns, Contact, Extent, Frames, Motion, MotionError, Sample, as_inner};
+use super::{Break, Cancel, Columns, Extent, Frames, Motion, MotionError, Sample, as_inner};
 use crate::curve::Path;
 use crate::pose::{Axis, scaled_axis, turn_between};
 use crate::random;
@@ -113,7 +113,7 @@ impl Waver {
 }
 
 impl Motion for Waver {
-    as_inner!(len, extent, contacts, path, facing, looks);
+    as_inner!(len, extent, carried_contacts, path, facing, looks);
 
     fn prepare(&self, range: Frames, cancel: &Cancel) -> Result<Option<Arc<dyn Motion>>, MotionError> {
         let inner = self.inner.prepare(range.widened(1.0), cancel)?;

@@ -2,7 +2,8 @@
 
 use super::measure::match_all;
 use crate::motion::{
-    Break, Cancel, Columns, Contact, Extent, Frames, Motion, MotionError, Outside, Sample, as_inner, prepared, spins,
+    Break, Cancel, Columns, Contact, Extent, Frames, MOST_BREAKS, Motion, MotionError, Outside, Sample, as_inner,
+    carried, prepared, spins,
 };
 use crate::pose::{Axis, nearer, scaled_axis, turn_between};
 use glam::DVec3;
@@ -166,7 +167,7 @@ impl Closed {
         let mut old = Sample::default();
         self.inner.sample_at(&before, Self::asked(columns) | Columns::POSITION, &mut old);
         let mut new = Sample::default();
-        if columns.contain(Columns::VELOCITY) {
+        if Self::asked(columns).contain(Columns::VELOCITY) {
             let here: Vec<(usize, f64)> = rows.iter().map(|&row| at[row]).collect();
             self.inner.sample_at(&here, Columns::POSITION, &mut new);
         }
@@ -266,7 +267,23 @@ impl Motion for Closed {
     }
 
     fn contacts(&self, range: Frames) -> Vec<Contact> {
-        let inside = Frames { from: range.from.max(0.0), to: range.to.min(self.frames) };
-        if inside.to < inside.from { Vec::new() } else { self.inner.contacts(inside) }
+        let mut contacts = Vec::new();
+        let mut lap = (range.from / self.frames).floor();
+        // Things may trade places at the end of each lap.
+        while lap * self.frames <= range.to && contacts.len() < MOST_BREAKS {
+            let start = lap * self.frames;
+            let own = Frames { from: (range.from - start).max(0.0), to: (range.to - start).min(self.frames) };
+            let mut found = self.inner.contacts(own);
+            // At its very end a lap is the beginning of the next one.
+            found.retain(|contact| contact.frame < self.frames);
+            for object in 0..self.len() {
+                let there = self.later(object, lap);
+                let its = found.iter().filter(|contact| contact.object == there);
+                contacts.extend(its.map(|c| Contact { object, frame: c.frame + start, ..c.clone() }));
+            }
+            lap += 1.0;
+        }
+        contacts.sort_by(|a, b| a.frame.total_cmp(&b.frame));
+        carried(self, contacts)
     }
 }

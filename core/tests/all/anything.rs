@@ -181,7 +181,7 @@ fn given(param: &Param) -> BoxedStrategy<Value> {
 }
 
 /// Each of a node's parameters by chance, within what its schema declares.
-fn params(schema: &Schema, chance: f64) -> BoxedStrategy<Map<String, Value>> {
+pub fn params(schema: &Schema, chance: f64) -> BoxedStrategy<Map<String, Value>> {
     let each: Vec<_> = schema
         .params
         .iter()
@@ -199,7 +199,7 @@ pub fn document() -> impl Strategy<Value = Value> {
 }
 
 /// As `document`, with these nodes at its end, each threaded to the one before where that fits.
-fn document_with(many: Range<usize>, last: &[&str]) -> impl Strategy<Value = Value> + use<> {
+pub fn document_with(many: Range<usize>, last: &[&str]) -> impl Strategy<Value = Value> + use<> {
     let registry = Registry::default();
     let schemas = registry.schemas;
     let drawn = params(schemas.iter().find(|schema| schema.name == "drawn-path").unwrap(), 0.5);
@@ -313,7 +313,7 @@ fn travelling() -> impl Strategy<Value = Value> {
 }
 
 /// With smaller numbers: what changes by millions a frame shows nothing within a millionth of a frame.
-fn tamed(mut value: Value) -> Value {
+pub fn tamed(mut value: Value) -> Value {
     match &mut value {
         Value::Number(number) => {
             if let Some(large) = number.as_f64().filter(|x| x.abs() > 1e3) {

@@ -31,5 +31,6 @@ mod scene;
 mod simulated;
 mod staying;
 mod throwing;
+mod touching;
 mod work;
 mod workshop;
