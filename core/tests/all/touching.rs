@@ -102,3 +102,54 @@ proptest! {
         }
     }
 }
+
+/// A ball that is thrown, after nodes of these types with these parameters.
+fn thrown(layers: &[(&str, Value)]) -> Value {
+    let (_, throw) = sources().swap_remove(0);
+    let mut nodes = json!({ "n0": { "type": "launch", "name": "Ball", "params": throw } });
+    let mut threads = json!({});
+    for (i, (kind, params)) in layers.iter().enumerate() {
+        let id = format!("n{}", i + 1);
+        nodes[&id] = json!({ "type": kind, "name": kind, "params": params });
+        threads[&id] = json!({ "from": format!("n{i}"), "to": id, "port": "motion" });
+    }
+    json!({
+        "format": "zickzack-scene", "version": 1, "name": "Thrown", "fps": "24", "frames": FRAMES, "space": "deep",
+        "nodes": nodes, "threads": threads,
+    })
+}
+
+/// What blends into its beginning tells how it travels also where nobody asks how fast.
+#[test]
+fn what_is_blended_into_its_beginning_shudders_along_its_travel() {
+    let layers = [("close-loop", json!({ "way": "blend" })), ("shudder", json!({ "shape": "swings" }))];
+    let compiled = compiled(thrown(&layers));
+    let mut sample = Sample::default();
+    compiled.ends[0].motion.sample(0.5, Columns::POSE, &mut sample);
+    assert!(sample.positions[0].is_finite());
+}
+
+/// The speeds and the impulse of a contact are those of what is seen, also where time runs at another pace or back.
+#[test]
+fn contacts_are_as_fast_as_what_is_seen() {
+    let range = Frames { from: 0.0, to: f64::from(FRAMES) };
+    for layers in [
+        vec![],
+        vec![("retime", json!({ "way": "speed", "speed": "1/2" }))],
+        vec![("retime", json!({ "way": "there and back" }))],
+    ] {
+        let compiled = compiled(thrown(&layers));
+        let ready = prepared(&compiled.ends[0].motion, range, &Cancel::default()).unwrap();
+        let contacts = ready.contacts(range);
+        assert!(!contacts.is_empty());
+        let mut sample = Sample::default();
+        for contact in contacts.iter().filter(|contact| contact.frame > 1.0 && contact.frame < range.to - 1.0) {
+            let beside = [-1e-6, 1e-6].map(|by| (contact.object, contact.frame + by));
+            ready.sample_at(&beside, Columns::VELOCITY, &mut sample);
+            let [came, goes] = [0, 1].map(|row| sample.velocities[row] * 24.0);
+            assert!((came.length() - contact.speed_in).abs() < 1e-4, "{came} {contact:?}");
+            assert!((goes.length() - contact.speed_out).abs() < 1e-4, "{goes} {contact:?}");
+            assert!((goes - came).distance(contact.impulse) < 1e-4, "{came} {goes} {contact:?}");
+        }
+    }
+}
