@@ -267,20 +267,18 @@ impl Motion for Closed {
     }
 
     fn contacts(&self, range: Frames) -> Vec<Contact> {
+        let mut of_a_lap = self.inner.contacts(Frames { from: 0.0, to: self.frames });
+        // At its very end a lap is the beginning of the next one.
+        of_a_lap.retain(|contact| contact.frame < self.frames);
         let mut contacts = Vec::new();
         let mut lap = (range.from / self.frames).floor();
-        // Things may trade places at the end of each lap.
-        while lap * self.frames <= range.to && contacts.len() < MOST_BREAKS {
+        while lap * self.frames <= range.to && !of_a_lap.is_empty() && contacts.len() < MOST_BREAKS {
             let start = lap * self.frames;
-            let own = Frames { from: (range.from - start).max(0.0), to: (range.to - start).min(self.frames) };
-            let mut found = self.inner.contacts(own);
-            // At its very end a lap is the beginning of the next one.
-            found.retain(|contact| contact.frame < self.frames);
-            for object in 0..self.len() {
-                let there = self.later(object, lap);
-                let its = found.iter().filter(|contact| contact.object == there);
-                contacts.extend(its.map(|c| Contact { object, frame: c.frame + start, ..c.clone() }));
-            }
+            // Things may trade places at the end of each lap.
+            let mut whose = vec![0; self.len()];
+            (0..self.len()).for_each(|object| whose[self.later(object, lap)] = object);
+            let within = of_a_lap.iter().filter(|contact| range.holds(contact.frame + start));
+            contacts.extend(within.map(|c| Contact { object: whose[c.object], frame: c.frame + start, ..c.clone() }));
             lap += 1.0;
         }
         contacts.sort_by(|a, b| a.frame.total_cmp(&b.frame));
