@@ -366,9 +366,14 @@ impl Visit {
     pub async fn add_node(&self, name: &str) -> Result<()> {
         self.js("document.querySelector('.weave-body').focus()").await?;
         self.keys("n", &[]).await?;
-        self.find("input[aria-label=\"Node to add\"]").await?;
+        let takes = "return document.activeElement?.getAttribute('aria-label') === 'Node to add'";
+        self.until("where a node's name is typed", takes).await?;
         self.keys(name, &[]).await?;
+        let typed = format!("return document.activeElement?.value === {}", json!(name));
+        self.until("what was typed", &typed).await?;
+        self.until("a node of that name", "return document.querySelector('#add-list [role=option]') !== null").await?;
         self.keys(&char::from(Key::Enter).to_string(), &[]).await?;
+        self.until("it is added", "return document.querySelector('.add-node') === null").await?;
         self.kept().await
     }
 

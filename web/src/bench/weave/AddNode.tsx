@@ -58,7 +58,7 @@ export function AddNode({ schemas, onAdd, onClose }: { schemas: NodeSchema[]; on
             <span className="soft add-help">{schema.help}</span>
           </li>
         ))}
-        {found.length === 0 && <li className="soft none">No node is called that.</li>}
+        {found.length === 0 && <li className="soft none">{schemas.length === 0 ? 'The nodes are on their way.' : 'No node is called that.'}</li>}
       </ul>
     </div>
   );
