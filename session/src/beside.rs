@@ -17,16 +17,16 @@ const LARGEST: u64 = 64 << 20;
 pub enum ReadError {
     /// There is no such file, or it may not be looked at.
     #[error("{0} cannot be opened: {1}")]
-    Unopened(PathBuf, #[source] io::Error),
+    Unopened(PathBuf, io::Error),
     /// It is not looked at.
     #[error("{0} is larger than {size} MB", size = LARGEST >> 20)]
     TooLarge(PathBuf),
     /// It is not UTF-8, or the disk does not give it.
     #[error("{0} cannot be read as text: {1}")]
-    NotText(PathBuf, #[source] io::Error),
+    NotText(PathBuf, io::Error),
     /// It is no scene, and why.
     #[error("{0}: {1}")]
-    NotAScene(PathBuf, #[source] SceneError),
+    NotAScene(PathBuf, SceneError),
 }
 
 impl Session {

@@ -14,13 +14,13 @@ use zickzack_formats::glb::{self, GlbError};
 #[derive(Debug, thiserror::Error)]
 pub enum HandOffError {
     /// The motion cannot be looked at.
-    #[error("{0}")]
+    #[error(transparent)]
     Motion(#[from] MotionError),
     /// The file cannot be written.
-    #[error("{0}")]
+    #[error(transparent)]
     Table(#[from] CsvError),
     /// The file cannot be made.
-    #[error("{0}")]
+    #[error(transparent)]
     Model(#[from] GlbError),
     /// What is to stand for things is not there.
     #[error("The model of \"{output}\" cannot be put in: {why}.")]

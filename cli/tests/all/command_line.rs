@@ -213,6 +213,8 @@ fn wrong_calls_say_what_to_do_and_leave_no_file_behind() {
         let output = zickzack(&arguments);
         let said = String::from_utf8_lossy(&output.stderr).into_owned();
         assert!(!output.status.success() && said.contains(words), "{arguments:?}: {said}");
+        let parts: Vec<&str> = said.trim().split(": ").collect();
+        assert!(parts.windows(2).all(|pair| pair[0] != pair[1]), "said twice: {said}");
     }
     assert_eq!(std::fs::read_dir(&folder).unwrap().count(), 0);
 }
