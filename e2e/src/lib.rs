@@ -545,9 +545,11 @@ impl Visit {
         Ok(self.until(name, &script).await?.as_str().context("an id")?.to_owned())
     }
 
-    /// Waits until the server has kept everything.
+    /// Waits until the server has kept everything, and everything that is shown is of what is kept.
     pub async fn kept(&self) -> Result<()> {
-        self.until("the save state", "return document.querySelector('.save-state')?.dataset.state === 'kept'").await?;
+        let both = "const { state, measured } = document.querySelector('.save-state')?.dataset ?? {}; \
+            return state === 'kept' && measured === 'true'";
+        self.until("all kept and shown", both).await?;
         Ok(())
     }
 

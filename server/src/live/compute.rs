@@ -205,6 +205,8 @@ impl Work {
             self.nodes(compiled)?;
             let ends = self.ends(compiled)?;
             self.traces(&now, &ends)?;
+            let Stamp { revision, preview, .. } = self.stamp;
+            self.send(Out::Json(Box::new(ToPage::Shown { revision, preview })))?;
             Ok(self.offers(compiled, ends)?)
         })?;
         let Some(version) = &self.compared else { return Ok(()) };

@@ -70,6 +70,8 @@ pub enum ToPage {
     Nodes { revision: i64, preview: u32, nodes: BTreeMap<String, NodeStatus> },
     /// … what happens at the loop point of every motion that is looked at.
     Ends { revision: i64, preview: u32, ends: Vec<EndReport> },
+    /// … all there is to see and to tell of this was sent. What offers leave open may follow, and versions beneath.
+    Shown { revision: i64, preview: u32 },
 }
 
 /// What became of a node, with a small picture of what it gives.

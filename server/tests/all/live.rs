@@ -107,6 +107,31 @@ async fn only_what_changed_is_sent_again() {
 }
 
 #[actix_web::test]
+async fn that_all_of_an_edit_is_shown_is_said_once_all_of_it_is() {
+    let served = Served::start().await;
+    let id = served.bring_in(&scene()).await;
+    let mut page = served.open(&id, "one").await;
+    page.say(&json!({ "kind": "watch", "node": "out", "object": 0, "frame": 3.0, "chosen": "ride" })).await;
+    page.kind("shown").await;
+    let mut told = Vec::new();
+    page.edited(riders(8)).await.unwrap();
+    page.blocks.clear();
+    loop {
+        let Some(message) = page.next().await else { continue };
+        told.push(message["kind"].as_str().unwrap().to_owned());
+        if message["kind"] == "shown" && message["revision"] == 1 {
+            break;
+        }
+    }
+    let of_it = page.blocks.iter().filter(|(header, _)| header["stamp"]["revision"] == 1);
+    let mut sent: Vec<&str> = of_it.filter_map(|(header, _)| header["kind"].as_str()).collect();
+    sent.dedup();
+    assert!(sent.contains(&"poses") && sent.contains(&"traces"), "{sent:?}");
+    let at = |kind: &str| told.iter().rposition(|told| told == kind).unwrap_or(usize::MAX);
+    assert!(at("nodes") < at("ends") && at("ends") < at("shown"), "{told:?}");
+}
+
+#[actix_web::test]
 async fn a_preview_is_shown_and_leaves_no_trace() {
     let served = Served::start().await;
     let id = served.bring_in(&scene()).await;

@@ -127,7 +127,7 @@ async fn shows_what_is_kept(acts: Vec<Act>) -> Result<(), String> {
             revision = message["revision"].as_i64();
         }
     }
-    let there = |m: &Value| m["kind"] == "ends" && m["revision"].as_i64() == revision && m["preview"] == 0;
+    let there = |m: &Value| m["kind"] == "shown" && m["revision"].as_i64() == revision && m["preview"] == 0;
     if tokio::time::timeout(PATIENCE, until(&mut screen, &mut page, there)).await.is_err() {
         return Err(format!("revision {revision:?} is never shown"));
     }

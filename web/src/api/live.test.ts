@@ -2,7 +2,7 @@
 import 'fake-indexeddb/auto';
 import { afterEach, beforeEach, describe, expect, it, vi } from 'vitest';
 import { put } from '../scene/edits';
-import { useScene } from '../scene/store';
+import { isMeasured, useScene } from '../scene/store';
 import { Live } from './live';
 import { forgetPage } from './page';
 import type { FromPage, Op, Scene, ToPage } from './types';
@@ -194,6 +194,21 @@ describe('the live connection', () => {
     expect(sent()).toHaveLength(5);
     sent().slice(2).forEach((edit, i) => answers(5 + i, edit));
     expect(useScene.getState()).toMatchObject({ trouble: null, pending: [], revision: 7 });
+  });
+
+  it('says that what is shown is of the scene as it is only once all of it has come', () => {
+    expect(isMeasured(useScene.getState())).toBe(false);
+    const come = (revision: number, preview = 0): void => socket.says({ kind: 'shown', revision, preview });
+    come(4);
+    expect(isMeasured(useScene.getState())).toBe(true);
+    live.edit('set riders', riders(5));
+    expect(isMeasured(useScene.getState())).toBe(false);
+    answers(5, sent()[0]!);
+    expect(isMeasured(useScene.getState())).toBe(false);
+    come(5, 3);
+    expect(isMeasured(useScene.getState())).toBe(false);
+    come(5);
+    expect(isMeasured(useScene.getState())).toBe(true);
   });
 
   it('finds on the next visit what was left waiting, and sends it once under the name of the page that did it', async () => {

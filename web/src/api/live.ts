@@ -398,6 +398,9 @@ export class Live {
       case 'ends':
         takeEnds(message.ends);
         break;
+      case 'shown':
+        if (message.preview === 0) set({ measured: message.revision });
+        break;
       case 'held':
         // What was found before may be so no more.
         set({ withheld: message.message, nodes: {}, ends: [], endsKnown: false, traces: null });

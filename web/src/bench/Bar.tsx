@@ -4,8 +4,9 @@ import { useShallow } from 'zustand/react/shallow';
 import { Link, go } from '../route';
 import { put } from '../scene/edits';
 import { partDone, waitedFor } from '../scene/progress';
-import { isBehind, useScene } from '../scene/store';
+import { isMeasured, useScene } from '../scene/store';
 import { useMode } from '../theme/mode';
+import { useBehind } from './behind';
 import { Knot } from './dial/Knot';
 import { useLive } from './live';
 import { show } from './overlays';
@@ -117,6 +118,7 @@ function SaveState() {
   const trouble = useScene((state) => state.trouble);
   const stopping = useScene((state) => state.stopping);
   const revision = useScene((state) => state.revision);
+  const measured = useScene(isMeasured);
   const wait = pending === 1 ? '1 change waits' : `${pending} changes wait`;
   const state = connection !== 'open' ? connection : trouble && pending ? 'trouble' : pending ? 'pending' : 'kept';
   const text = {
@@ -129,7 +131,7 @@ function SaveState() {
   }[state];
   return (
     <Tooltip title={state === 'trouble' ? (trouble ?? '') : state === 'lost' ? `${stopping ? 'The server was stopped' : 'The server cannot be reached'}: what you change waits in this browser and is sent when it is back.` : ''}>
-      <span className={`note save-state ${state}`} role="status" data-state={state}>
+      <span className={`note save-state ${state}`} role="status" data-state={state} data-measured={measured}>
         {text}
       </span>
     </Tooltip>
@@ -140,7 +142,7 @@ function SeamBadge() {
   const ends = useScene((state) => state.ends);
   const open = useScene((state) => state.aside === 'seam');
   const waits = useScene(useShallow((state) => waitedFor(state.nodes)));
-  const behind = useScene(isBehind);
+  const behind = useBehind();
   const shown = outputsOf(ends);
   if (shown.length === 0) return null;
   if (behind) {

@@ -53,6 +53,10 @@ export interface Message {
 /** True while changes wait that the server has not taken: what it said of the scene is of how it was before them. */
 export const isBehind = ({ pending, connection, trouble }: Pick<State, 'pending' | 'connection' | 'trouble'>): boolean => pending.length > 0 && (connection !== 'open' || trouble !== null);
 
+/** Whether everything that is shown and told is of the scene as it is, with all that was changed. */
+export const isMeasured = ({ pending, measured, revision, withheld }: Pick<State, 'pending' | 'measured' | 'revision' | 'withheld'>): boolean =>
+  pending.length === 0 && (withheld !== null || measured === revision);
+
 interface State {
   connection: 'connecting' | 'open' | 'lost';
   /** The server has said that it is being stopped, and is not back yet. */
@@ -60,6 +64,8 @@ interface State {
   /** Why the scene is not worked out, where the server ended over it. */
   withheld: string | null;
   revision: number;
+  /** The revision of which everything that is shown and told has come. */
+  measured: number | null;
   /** What the server keeps. */
   base: Scene | null;
   /** Not kept yet, in order. */
@@ -113,6 +119,7 @@ const fresh: State = {
   stopping: false,
   withheld: null,
   revision: 0,
+  measured: null,
   base: null,
   pending: [],
   withdrawn: [],

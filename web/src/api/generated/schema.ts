@@ -1366,6 +1366,13 @@ export interface components {
             preview: number;
             /** Format: int64 */
             revision: number;
+        } | {
+            /** @enum {string} */
+            kind: "shown";
+            /** Format: int32 */
+            preview: number;
+            /** Format: int64 */
+            revision: number;
         };
         /** @description One channel of a block of traces. */
         TraceHeader: {

@@ -5,7 +5,8 @@ import { useCallback, useEffect, useMemo, useRef, useState, type ClipboardEvent,
 import type { NodeSchema, Scene } from '../../api/types';
 import { freshId, put, remove } from '../../scene/edits';
 import { portsOf, portWords } from '../../scene/giving';
-import { isBehind, say, select, selectAll, useScene } from '../../scene/store';
+import { say, select, selectAll, useScene } from '../../scene/store';
+import { useBehind } from '../behind';
 import { marking, type Mark } from '../card/Card';
 import { useLive } from '../live';
 import { progressWords, waitedFor } from '../../scene/progress';
@@ -328,7 +329,7 @@ function Foot() {
   const [wrong, warned, out] = [count('error'), count('warning'), count('bypassed')];
   const millis = all.reduce((sum, node) => sum + node.millis, 0);
   const waits = waitedFor(nodes);
-  const behind = useScene(isBehind);
+  const behind = useBehind();
   const went = behind ? 'what waits is not worked out yet' : wrong > 0 ? `${wrong} cannot work yet` : warned > 0 ? `${warned} with a warning` : waits ? progressWords(waits) : 'all worked';
   return <p className="weave-foot">{all.length > 0 ? [went, out > 0 && `${out} bypassed`, millis > 0 && `${millis.toFixed(1)} ms`].filter(Boolean).join(' · ') : ''}</p>;
 }
