@@ -2,6 +2,7 @@
 
 mod arc_length;
 mod axes;
+mod carrying;
 mod cut;
 mod figure;
 mod fit;
@@ -15,7 +16,8 @@ mod segment;
 mod strand;
 mod tessellate;
 
-pub use axes::{AxesTable, Node, UpRule, guided_up, transport};
+pub use axes::{AxesTable, Node, UpRule, guided_up};
+pub use carrying::transport;
 pub use figure::{Figure, torus_winding};
 pub use fit::fitted;
 pub use follow::{Fineness, Jet, follow, follow_formula};

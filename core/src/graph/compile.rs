@@ -1,14 +1,14 @@
 use super::assets::Assets;
 use super::budget::{affordable, within_budget};
-use super::fitting;
+use super::closing::fitting;
+use super::closing::offers::{Looks, Offer, offers, unleaping};
 use super::memo::{Key, Memo};
 use super::moving;
 use super::node::{Context, Mend, NodeType, OUTPUT, Outcome, Timing};
-use super::offers::{Looks, Offer, offers, unleaping};
 use super::product::Product;
 use super::recorder::Recorder;
-use super::shown;
-use super::watched::watched;
+use super::telling::shown;
+use super::telling::watched::watched;
 use crate::motion::{Cancel, Motion};
 use crate::scene::{Mark, Node, Params, Resolved, Scene, Signals, Space, resolve};
 use crate::schema::{PortKind, Schema, Values};

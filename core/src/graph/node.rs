@@ -1,8 +1,8 @@
 //! What the graph asks of a node type, and what it hands to it.
 
 use super::assets::Assets;
+use super::closing::offers::OfferMaker;
 use super::memo::Key;
-use super::offers::OfferMaker;
 use super::product::{Product, curve_facts};
 use super::recorder::{Order, Recorder, Taken};
 use crate::curve::{Curve, Path};

@@ -1,57 +1,16 @@
 //! The node types: each file holds a schema and the call into the room that does the work.
 
-mod attach;
-mod bodies;
-mod close_loop;
-mod coast;
-mod drawn_path;
-mod face_travel;
-mod figure;
-mod followers;
-mod formula_path;
-mod head_count;
-mod hits;
-mod join;
-mod keyed_travel;
-mod kinds;
-mod launch;
-mod lettering;
-mod links;
-mod meander;
-mod mimic;
-mod model;
-mod move_path;
-mod output;
-mod placing;
-mod point_table;
-mod pose;
-mod press_onto;
-mod recoil;
-mod resample;
-mod retime;
-mod reverse;
-mod ride;
-mod ring_down;
-mod settle;
-mod sheaf;
-mod shudder;
+mod on_the_way;
+mod out;
+mod paths;
+mod reshaped;
+mod several;
 mod signals;
-mod smooth;
-mod stick;
+mod struck;
 mod surfaces;
-mod svg_path;
-mod swell;
-mod tether;
-mod together;
-mod torus_winding;
-mod trim;
-mod trundle;
-mod two_shots;
-mod wake;
-mod waver;
-mod wheel;
+mod travel;
 
-pub use model::{ModelPlace, model_place};
+pub use out::model::{ModelPlace, model_place};
 
 use crate::graph::{AtOnce, Memo, NodeType, Workshop, no_assets};
 use crate::motion::Cancel;
@@ -68,50 +27,50 @@ fn axis_of(params: &Params<'_>, name: &str, or: Axis) -> Axis {
 /// All node types, in the order in which they are offered.
 pub fn all() -> Vec<Arc<dyn NodeType>> {
     vec![
-        Arc::new(drawn_path::DrawnPath),
-        Arc::new(svg_path::SvgPath),
-        Arc::new(point_table::PointTable),
-        Arc::new(figure::FigureNode),
-        Arc::new(torus_winding::TorusWinding),
-        Arc::new(lettering::Lettering),
-        Arc::new(formula_path::FormulaPath),
-        Arc::new(wake::Wake),
+        Arc::new(paths::drawn_path::DrawnPath),
+        Arc::new(paths::svg_path::SvgPath),
+        Arc::new(paths::point_table::PointTable),
+        Arc::new(paths::figure::FigureNode),
+        Arc::new(paths::torus_winding::TorusWinding),
+        Arc::new(paths::lettering::Lettering),
+        Arc::new(paths::formula_path::FormulaPath),
+        Arc::new(paths::wake::Wake),
         Arc::new(surfaces::Rim),
-        Arc::new(sheaf::Sheaf),
-        Arc::new(resample::Resample),
-        Arc::new(smooth::Smooth),
-        Arc::new(meander::MeanderNode),
-        Arc::new(press_onto::PressOnto),
-        Arc::new(trim::Trim),
-        Arc::new(reverse::Reverse),
-        Arc::new(join::Join),
-        Arc::new(move_path::MovePath),
-        Arc::new(ride::RideNode),
-        Arc::new(coast::CoastNode),
-        Arc::new(launch::LaunchNode),
-        Arc::new(settle::SettleNode),
-        Arc::new(bodies::BodiesNode),
-        Arc::new(keyed_travel::KeyedTravel),
-        Arc::new(pose::PoseNode),
-        Arc::new(face_travel::FaceTravelNode),
-        Arc::new(followers::FollowersNode),
-        Arc::new(trundle::TrundleNode),
-        Arc::new(stick::StickNode),
-        Arc::new(ring_down::RingDownNode),
-        Arc::new(recoil::RecoilNode),
-        Arc::new(attach::AttachNode),
-        Arc::new(shudder::ShudderNode),
-        Arc::new(mimic::MimicNode),
-        Arc::new(waver::WaverNode),
-        Arc::new(swell::SwellNode),
-        Arc::new(retime::Retime),
-        Arc::new(kinds::KindsNode),
-        Arc::new(head_count::HeadCountNode),
-        Arc::new(wheel::WheelNode),
-        Arc::new(links::LinksNode),
-        Arc::new(tether::TetherNode),
-        Arc::new(two_shots::TwoShotsNode),
-        Arc::new(together::TogetherNode),
+        Arc::new(paths::sheaf::Sheaf),
+        Arc::new(reshaped::resample::Resample),
+        Arc::new(reshaped::smooth::Smooth),
+        Arc::new(reshaped::meander::MeanderNode),
+        Arc::new(reshaped::press_onto::PressOnto),
+        Arc::new(reshaped::trim::Trim),
+        Arc::new(reshaped::reverse::Reverse),
+        Arc::new(reshaped::join::Join),
+        Arc::new(reshaped::move_path::MovePath),
+        Arc::new(travel::ride::RideNode),
+        Arc::new(travel::coast::CoastNode),
+        Arc::new(travel::launch::LaunchNode),
+        Arc::new(travel::settle::SettleNode),
+        Arc::new(travel::bodies::BodiesNode),
+        Arc::new(travel::keyed_travel::KeyedTravel),
+        Arc::new(travel::pose::PoseNode),
+        Arc::new(on_the_way::face_travel::FaceTravelNode),
+        Arc::new(several::followers::FollowersNode),
+        Arc::new(struck::trundle::TrundleNode),
+        Arc::new(struck::stick::StickNode),
+        Arc::new(struck::ring_down::RingDownNode),
+        Arc::new(struck::recoil::RecoilNode),
+        Arc::new(struck::attach::AttachNode),
+        Arc::new(on_the_way::shudder::ShudderNode),
+        Arc::new(several::mimic::MimicNode),
+        Arc::new(on_the_way::waver::WaverNode),
+        Arc::new(on_the_way::swell::SwellNode),
+        Arc::new(on_the_way::retime::Retime),
+        Arc::new(on_the_way::kinds::KindsNode),
+        Arc::new(on_the_way::head_count::HeadCountNode),
+        Arc::new(several::wheel::WheelNode),
+        Arc::new(several::links::LinksNode),
+        Arc::new(several::tether::TetherNode),
+        Arc::new(several::two_shots::TwoShotsNode),
+        Arc::new(several::together::TogetherNode),
         Arc::new(signals::KeysNode),
         Arc::new(signals::WaveNode),
         Arc::new(signals::NoiseNode),
@@ -130,8 +89,8 @@ pub fn all() -> Vec<Arc<dyn NodeType>> {
         Arc::new(surfaces::Cuboid),
         Arc::new(surfaces::Torus),
         Arc::new(surfaces::Lathe),
-        Arc::new(close_loop::CloseLoop),
-        Arc::new(output::Output),
+        Arc::new(out::close_loop::CloseLoop),
+        Arc::new(out::output::Output),
     ]
 }
 

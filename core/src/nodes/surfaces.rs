@@ -1,6 +1,6 @@
 //! The surfaces: each is a shape, a place and an orientation.
 
-use super::placing::level;
+use super::paths::placing::level;
 use crate::curve::{Curve, Placement, Segment, Strand, placed, profile};
 use crate::graph::{Context, NodeType, Outcome};
 use crate::pose::from_degrees;

@@ -14,9 +14,8 @@ async fn open(visit: &Visit, scene: &str) -> Result<()> {
     Ok(())
 }
 
-async fn closes(visit: &Visit) -> Result<bool> {
-    Ok(visit.js("return document.querySelector('.seam-knot').dataset.closes").await? == "true")
-}
+/// The seam was measured, and the loop closes.
+const CLOSES: &str = "return document.querySelector('.seam-knot')?.dataset.closes === 'true'";
 
 /// Those of groups that are shut are drawn once.
 const SIX_THREADS: &str = "return document.querySelectorAll('.react-flow__edge-path').length === 6";
@@ -77,7 +76,7 @@ async fn a_lantern_is_moved_by_a_point_and_the_loop_is_closed_by_an_offer() -> R
     let before = document(&visit).await?;
     let output = visit.node("Round").await?;
     let poses = visit.pose(&output, 3, 20).await?;
-    assert!(closes(&visit).await?, "the demo closes");
+    visit.until("the demo closes", CLOSES).await?;
     compare_with_command_line(&visit, "lantern-round.json", &output).await?;
     visit.until("six threads", SIX_THREADS).await?;
 
@@ -119,8 +118,9 @@ async fn switching_a_side_off_takes_its_contact_away() -> Result<()> {
     compare_with_command_line(&visit, "puck-on-the-boards.json", &visit.node("Puck").await?).await?;
     let contacts =
         "return Array.from(document.querySelectorAll('.dial .nick title')).map((t) => t.textContent).join('; ')";
-    let before = visit.js(contacts).await?;
-    assert!(before.as_str().is_some_and(|told| told.contains("right") && told.contains("top")), "{before}");
+    let both =
+        format!("const told = (() => {{ {contacts} }})(); return told.includes('right') && told.includes('top')");
+    visit.until("contacts at both sides", &both).await?;
     visit.choose_node("Flick").await?;
     visit.press("input[aria-label=\"right\"]").await?;
     let gone = format!("{}.includes('right') ? null : true", contacts.replacen("return ", "return (", 1) + ")");
@@ -357,7 +357,7 @@ async fn traces_are_laid_before_they_are_seen_and_find_takes_what_is_marked_what
             "return document.querySelector('#find-0')?.getAttribute('aria-selected') === 'true'",
         )
         .await?;
-    let first = visit.js("return document.querySelector('#find-0 strong').textContent").await?;
+    let first = visit.rests("the first", "return document.querySelector('#find-0 strong')?.textContent").await?;
     let label = first.as_str().and_then(|name| name.split(" · ").nth(1)).context("a number")?.to_owned();
     visit.keys(&char::from(Key::Enter).to_string(), &[]).await?;
     let focused =

@@ -1,8 +1,7 @@
 //! The surface itself: threads pulled and cut, the View turned, things moved with keys alone, scenes kept
 //! as files, and bad files refused.
 
-use anyhow::{Context, Result};
-use fantoccini::Locator;
+use anyhow::Result;
 use fantoccini::key::Key;
 use serde_json::Value;
 use zickzack_e2e::Visit;
@@ -174,20 +173,15 @@ async fn scenes_are_renamed_duplicated_deleted_brought_back_and_travel_as_files(
 
     let wrong = visit.downloads.join("later.txt");
     std::fs::write(&wrong, "{\"format\": \"zickzack-scene\", \"version\": 99}")?;
-    bring_in(&visit, "Scene file", &wrong).await?;
+    visit.give_file("Scene file", &wrong).await?;
     visit
         .until("a refusal", "return document.querySelector('.message')?.textContent.includes('later version')")
         .await?;
     let right = visit.downloads.join("round.txt");
     std::fs::write(&right, &file)?;
-    bring_in(&visit, "Scene file", &right).await?;
+    visit.give_file("Scene file", &right).await?;
     visit.until("its bench", "return document.querySelector('.badge.closed') != null").await?;
     visit.end().await
-}
-
-async fn bring_in(visit: &Visit, label: &str, path: &std::path::Path) -> Result<()> {
-    let field = visit.client.find(Locator::Css(&format!("input[type=file][aria-label=\"{label}\"]"))).await?;
-    Ok(field.send_keys(path.to_str().context("a path")?).await?)
 }
 
 #[tokio::test]
@@ -206,7 +200,7 @@ async fn a_drawing_is_brought_in_and_a_bad_one_is_refused_and_changes_nothing() 
     ] {
         let path = visit.downloads.join(name);
         std::fs::write(&path, text)?;
-        bring_in(&visit, "file", &path).await?;
+        visit.give_file("file", &path).await?;
         let told = format!("return document.querySelector('.message')?.textContent.includes('{words}')");
         visit.until(words, &told).await?;
     }
@@ -214,7 +208,7 @@ async fn a_drawing_is_brought_in_and_a_bad_one_is_refused_and_changes_nothing() 
     assert_eq!(state, "all kept · edit 0");
     let path = visit.downloads.join("ring.svg");
     std::fs::write(&path, "<svg xmlns='http://www.w3.org/2000/svg'><circle id='promenade' r='300'/></svg>")?;
-    bring_in(&visit, "file", &path).await?;
+    visit.give_file("file", &path).await?;
     visit.kept().await?;
     visit.until("its length", "return document.querySelector('.path-name')?.textContent.includes('19.8 m')").await?;
     visit.end().await
@@ -230,14 +224,14 @@ async fn scenes_beyond_a_page_are_found_by_their_words_and_listed_on_demand() ->
     visit.js("location.reload()").await?;
     let listed = |count: usize| format!("return document.querySelectorAll('a.pattern-name').length === {count}");
     visit.until("a page of them", &listed(60)).await?;
-    let first = "return document.querySelector('a.pattern-name').textContent";
-    assert_eq!(visit.js(first).await?, "Stall 130", "what was changed last comes first");
+    let first = "return document.querySelector('a.pattern-name')?.textContent === 'Stall 130'";
+    visit.until("what was changed last comes first", first).await?;
     // Ctrl F leads to where one is looked for, wherever in the book it is.
     visit.keys("f", &[Key::Control]).await?;
     visit.keys("ROUND lantern", &[]).await?;
     visit.until("the one", &format!("{} && document.body.textContent.includes('Lantern round')", listed(1))).await?;
     let gone = "return !Array.from(document.querySelectorAll('button')).some((button) => button.textContent === 'More scenes')";
-    assert_eq!(visit.js(gone).await?, true);
+    visit.until("no more of them", gone).await?;
     visit.keys(" nowhere", &[]).await?;
     visit
         .until("none", "return document.body.textContent.includes('No scene is called “ROUND lantern nowhere”.')")
@@ -254,6 +248,6 @@ async fn scenes_beyond_a_page_are_found_by_their_words_and_listed_on_demand() ->
     }
     visit.click("More scenes").await?;
     visit.until("all of them", &listed(146)).await?;
-    assert_eq!(visit.js(gone).await?, true);
+    visit.until("no more of them", gone).await?;
     visit.end().await
 }

@@ -1,0 +1,7 @@
+//! What is told of a compiled scene.
+
+pub mod channels;
+pub mod miniature;
+pub mod report;
+pub mod shown;
+pub mod watched;

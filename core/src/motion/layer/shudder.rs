@@ -1,0 +1,183 @@
+//! Forward and back along the way, again and again.
+
+use super::swell::with_bends;
+use crate::curve::{Path, Strand};
+use crate::motion::{
+    Break, BreakKind, Cancel, Columns, Extent, Frames, MOST_BREAKS, Motion, MotionError, Sample, as_inner,
+};
+use crate::pose::Axis;
+use crate::signal::{Driven, Thing, velocity_of};
+use glam::DVec3;
+use std::f64::consts::PI;
+use std::sync::Arc;
+
+/// How things shudder.
+#[derive(Debug, Clone)]
+pub struct Shuddering {
+    /// Metres to either side along the way.
+    pub amount: Driven,
+    /// Part of the size by which it is larger ahead and smaller back.
+    pub scale: Driven,
+    /// Part of the brightness by which it is brighter ahead and darker back.
+    pub brightness: Driven,
+    /// Frames from one side to the other, above 0.
+    pub every: f64,
+    /// Frame at which it is first ahead.
+    pub start: f64,
+    /// Swings from side to side, or jumps.
+    pub soft: bool,
+}
+
+/// Another motion whose things shudder along their path, or along their travel where they have none.
+#[derive(Clone)]
+pub struct Shudder {
+    inner: Arc<dyn Motion>,
+    how: Arc<Shuddering>,
+}
+
+impl Shudder {
+    /// In this way.
+    pub fn new(inner: Arc<dyn Motion>, how: Shuddering) -> Self {
+        Self { inner, how: Arc::new(how) }
+    }
+
+    /// From −1, back, to 1, ahead; and its rate of change per frame.
+    fn side(&self, frame: f64) -> (f64, f64) {
+        let x = (frame - self.how.start) / self.how.every;
+        if self.how.soft {
+            let (sine, cosine) = libm::sincos(PI * x);
+            return (cosine, -PI * sine / self.how.every);
+        }
+        let half = 0.5 * x.floor();
+        (if half == half.floor() { 1.0 } else { -1.0 }, 0.0)
+    }
+
+    fn thing(&self, object: usize) -> Thing {
+        Thing { index: object, count: self.len() }
+    }
+
+    /// How far ahead a thing is at a frame, and how fast that changes.
+    fn ahead(&self, object: usize, frame: f64) -> (f64, f64) {
+        let (side, rate) = self.side(frame);
+        let amount = self.how.amount.at(frame, self.thing(object));
+        let change = self.how.amount.slope(frame, self.thing(object));
+        (amount * side, change * side + amount * rate)
+    }
+
+    fn needs(&self, columns: Columns) -> Columns {
+        let moved =
+            columns.contain(Columns::POSITION) || columns.contain(Columns::VELOCITY) || columns.contain(Columns::PLACE);
+        if !moved {
+            return columns;
+        }
+        let place = if self.inner.path().is_some() { Columns::PLACE } else { Columns::NONE };
+        columns | Columns::TRAVEL | place
+    }
+}
+
+/// A point of a strand so many metres from its start, and the direction there; beyond its ends straight on, unless it
+/// goes `round`.
+fn on(strand: &Strand, s: f64, round: bool) -> (DVec3, DVec3) {
+    if round && !(0.0..=strand.length()).contains(&s) {
+        let here = strand.at(s);
+        return (here.point, here.tangent);
+    }
+    let held = s.clamp(0.0, strand.length());
+    let here = strand.at_normalised(held);
+    (here.point + here.tangent * (s - held), here.tangent)
+}
+
+impl Motion for Shudder {
+    as_inner!(len, extent, carried_contacts, path, facing, looks);
+
+    fn prepare(&self, range: Frames, cancel: &Cancel) -> Result<Option<Arc<dyn Motion>>, MotionError> {
+        let inner = self.inner.prepare(range, cancel)?;
+        Ok(inner.map(|inner| -> Arc<dyn Motion> { Arc::new(Self { inner, ..self.clone() }) }))
+    }
+
+    fn sample_at(&self, at: &[(usize, f64)], columns: Columns, out: &mut Sample) {
+        self.inner.sample_at(at, self.needs(columns), out);
+        let path = self.inner.path();
+        for (row, &(object, frame)) in at.iter().enumerate() {
+            let thing = self.thing(object);
+            if let Some(travel) = out.travels.get(row).copied() {
+                let (ahead, rate) = self.ahead(object, frame);
+                let (mut moved, mut pace) = (travel * ahead, travel * rate);
+                if let (Some(path), Some(place)) = (path, out.places.get_mut(row)) {
+                    let curve = path.at(frame);
+                    let strand = &curve.strands()[place.strand % curve.strands().len()];
+                    let along = ahead * place.direction;
+                    let (round, beyond) = (strand.closed() && place.beyond.is_none(), place.beyond.unwrap_or(0.0));
+                    let s = place.s + beyond;
+                    let ((from, before), (to, after)) = (on(strand, s, round), on(strand, s + along, round));
+                    moved = to - from;
+                    // How fast it goes along the path, which off the path is not how fast it is.
+                    let speed = match out.velocities.get(row) {
+                        Some(velocity) if place.beyond.is_some() && place.rate == 0.0 => velocity.dot(before),
+                        _ => place.rate * strand.length(),
+                    };
+                    pace = after * (speed + rate * place.direction) - before * speed;
+                    if path.unmoving().is_none() && columns.contain(Columns::VELOCITY) {
+                        let (index, part) = (place.strand, place.s / strand.length());
+                        pace += velocity_of(
+                            |frame| {
+                                let curve = path.at(frame);
+                                let strand = &curve.strands()[index % curve.strands().len()];
+                                let s = part * strand.length() + beyond;
+                                on(strand, s + along, round).0 - on(strand, s, round).0
+                            },
+                            frame,
+                        );
+                    }
+                    let on = if round { strand.normalise(s + along) } else { (s + along).clamp(0.0, strand.length()) };
+                    place.beyond = place.beyond.map(|_| s + along - on);
+                    place.s = on;
+                    place.laps += along / strand.length();
+                    place.rate += rate * place.direction / strand.length();
+                }
+                if let Some(position) = out.positions.get_mut(row) {
+                    *position += moved;
+                }
+                if let Some(velocity) = out.velocities.get_mut(row) {
+                    *velocity += pace;
+                }
+            }
+            let (side, _) = self.side(frame);
+            if let Some(scale) = out.scales.get_mut(row) {
+                *scale *= (1.0 + side * self.how.scale.at(frame, thing)).max(1e-3);
+            }
+            if let Some(bright) = out.brightness.get_mut(row) {
+                *bright *= (1.0 + side * self.how.brightness.at(frame, thing)).max(0.0);
+            }
+        }
+        out.keep(columns);
+    }
+
+    fn varies(&self) -> Columns {
+        let of = |amount: &Driven, column| if amount.fixed() == Some(0.0) { Columns::NONE } else { column };
+        self.inner.varies()
+            | of(&self.how.amount, Columns::POSITION)
+            | of(&self.how.scale, Columns::SCALE)
+            | of(&self.how.brightness, Columns::BRIGHTNESS)
+    }
+
+    fn breaks(&self, object: usize, range: Frames) -> Result<Vec<Break>, MotionError> {
+        let how = &self.how;
+        let mut breaks = self.inner.breaks(object, range)?;
+        if !how.soft {
+            let (first, last) =
+                (((range.from - how.start) / how.every).ceil(), ((range.to - how.start) / how.every).floor());
+            if last - first > MOST_BREAKS as f64 {
+                return Err(MotionError::TooMuch(
+                    "It shudders too often: let it go to the other side less often.".to_owned(),
+                ));
+            }
+            let count = if last >= first { (last - first) as usize + 1 } else { 0 };
+            let jump = |i: usize| Break { frame: how.start + (first + i as f64) * how.every, kind: BreakKind::Jump };
+            breaks.extend((0..count).map(jump));
+        }
+        let amounts = [&how.amount, &how.scale];
+        let bends = amounts.iter().flat_map(|amount| amount.bends(range.from, range.to)).collect();
+        Ok(with_bends(breaks, bends))
+    }
+}

@@ -1,0 +1,274 @@
+//! What the things of a motion are: kinds by weight, sizes, colours.
+
+use crate::curve::Path;
+use crate::motion::{Break, Cancel, Columns, Contact, Extent, Frames, Motion, MotionError, Sample, as_inner};
+use crate::pose::Axis;
+use crate::random;
+use crate::signal::{Driven, Thing};
+use glam::DVec3;
+use std::collections::BTreeMap;
+use std::ops::Range;
+use std::sync::Arc;
+
+/// A kind of thing, and how pictures show it.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Kind {
+    /// How often it is chosen, against the others' weights; at least 0.
+    pub weight: f64,
+    /// Factor on a thing's size.
+    pub scale: f64,
+    /// After one of so many equal parts of a turn it looks the same: 1 only after the whole, 0 at any time.
+    pub symmetry: u32,
+    /// The word for how it is shown; empty for as it is shown without kinds.
+    pub thing: String,
+    /// The letter that it is, where it is one.
+    pub letter: String,
+    /// `#rrggbb`, or empty.
+    pub colour: String,
+    /// The colour at the other end of the scale of colours, or empty.
+    pub last: String,
+}
+
+impl Kind {
+    /// As things are without kinds.
+    pub const PLAIN: Self = Self {
+        weight: 1.0,
+        scale: 1.0,
+        symmetry: 1,
+        thing: String::new(),
+        letter: String::new(),
+        colour: String::new(),
+        last: String::new(),
+    };
+
+    /// This kind where a thing was of another: what is empty stays as it was.
+    fn over(self, before: &Self) -> Self {
+        let kept = |own: String, before: &String| if own.is_empty() { before.clone() } else { own };
+        Self {
+            last: if self.colour.is_empty() { before.last.clone() } else { self.last },
+            thing: kept(self.thing, &before.thing),
+            letter: kept(self.letter, &before.letter),
+            colour: kept(self.colour, &before.colour),
+            ..self
+        }
+    }
+}
+
+/// Kinds laid over those of a motion, where what is empty stays as it was; and which of them every thing is.
+pub(in crate::motion) fn laid_over(motion: &dyn Motion, own: &[Kind], of: &[u32]) -> (Vec<Kind>, Vec<u32>) {
+    if motion.kinds().is_empty() {
+        return (own.to_vec(), of.to_vec());
+    }
+    let (mut all, mut known) = (Vec::new(), BTreeMap::new());
+    let kind = |(object, own_kind): (usize, &u32)| {
+        let before = motion.kind(object);
+        *known.entry((before, *own_kind)).or_insert_with(|| {
+            all.push(own[*own_kind as usize].clone().over(&motion.kinds()[before]));
+            all.len() as u32 - 1
+        })
+    };
+    let of = of.iter().enumerate().map(kind).collect();
+    (all, of)
+}
+
+/// Things look the same after a turn about an axis of their own.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Symmetry {
+    /// In the thing's own axes.
+    pub axis: DVec3,
+    /// By one of so many equal parts of a turn; 0 for any turn.
+    pub order: u32,
+}
+
+/// What a thing's place on the scale of colours, 0 to 1, comes from.
+#[derive(Debug, Clone, PartialEq)]
+pub enum Tint {
+    /// Its number: the first has 0, the last has 1.
+    Index,
+    /// Its place on its path, or else in the loop of so many frames.
+    Phase { frames: f64 },
+    /// Its speed: 1 at so many metres per frame and above.
+    Speed { full: f64 },
+    /// The frames since it was at the start of its path, or else since frame 0: 1 at so many and above.
+    Age { full: f64 },
+    /// A number from 0 to 1 that may change over time and from thing to thing.
+    Given(Driven),
+}
+
+/// Says of every thing of another motion which kind it is, how large and of which colour.
+#[derive(Clone)]
+pub struct Kinds {
+    inner: Arc<dyn Motion>,
+    own: Arc<Vec<Kind>>,
+    /// Which of its kinds each thing is.
+    of: Arc<Vec<u32>>,
+    /// Kinds laid over those that things were before.
+    kinds: Arc<Vec<Kind>>,
+    /// Which of those each thing is.
+    kind_of: Arc<Vec<u32>>,
+    scales: Arc<Vec<f64>>,
+    axis: DVec3,
+    tint: Option<Tint>,
+}
+
+const KIND: u64 = 31;
+const SCALE: u64 = 32;
+
+/// Which kind each of `count` things is, where there are as many of each as its share of all: whole ones first, and
+/// those left over to the largest remainders (Hare and Niemeyer). Which things they are is by chance.
+fn dealt(kinds: &[Kind], count: usize, seed: u64) -> Vec<u32> {
+    let whole: f64 = kinds.iter().map(|kind| kind.weight).sum();
+    let shares: Vec<f64> = kinds.iter().map(|kind| kind.weight / whole * count as f64).collect();
+    let mut counts: Vec<usize> = shares.iter().map(|share| share.floor() as usize).collect();
+    let mut by_rest: Vec<usize> = (0..kinds.len()).filter(|&i| kinds[i].weight > 0.0).collect();
+    by_rest.sort_by(|&a, &b| (shares[b] - shares[b].floor()).total_cmp(&(shares[a] - shares[a].floor())));
+    let left = count.saturating_sub(counts.iter().sum());
+    by_rest.iter().cycle().take(left).for_each(|&i| counts[i] += 1);
+    let mut order: Vec<usize> = (0..count).collect();
+    order.sort_by(|&a, &b| {
+        random::unit(seed, a as u64, KIND).total_cmp(&random::unit(seed, b as u64, KIND)).then(a.cmp(&b))
+    });
+    let mut of = vec![0; count];
+    let kinds = counts.iter().enumerate().flat_map(|(kind, &count)| std::iter::repeat_n(kind as u32, count));
+    order.into_iter().zip(kinds).for_each(|(object, kind)| of[object] = kind);
+    of
+}
+
+impl Kinds {
+    /// A kind is chosen for each thing by the weights of `kinds`, at least one of which is above 0; sizes vary by
+    /// ±`spread` of themselves, 0 to below 1. By chance object i keeps its kind and size when the count changes; where
+    /// kinds are shared `exactly` there are as many of each as its weight says, to the nearest whole one. `axis` is the
+    /// one about which kinds are symmetric.
+    pub fn new(
+        inner: Arc<dyn Motion>,
+        kinds: Vec<Kind>,
+        (spread, seed, exactly): (f64, u64, bool),
+        axis: Axis,
+        tint: Option<Tint>,
+    ) -> Self {
+        let whole: f64 = kinds.iter().map(|kind| kind.weight).sum();
+        let chosen = |object: u64| {
+            let mut left = random::unit(seed, object, KIND) * whole;
+            let found = kinds.iter().position(|kind| {
+                left -= kind.weight;
+                left < 0.0
+            });
+            // Rounding may leave a little beyond the last.
+            found.or_else(|| kinds.iter().rposition(|kind| kind.weight > 0.0)).unwrap_or(0)
+        };
+        let of: Vec<u32> = if exactly {
+            dealt(&kinds, inner.len(), seed)
+        } else {
+            (0..inner.len() as u64).map(|object| chosen(object) as u32).collect()
+        };
+        let scale = |object: u64| 1.0 + spread * random::signed(seed, object, SCALE);
+        let scales = of.iter().zip(0..).map(|(kind, object)| kinds[*kind as usize].scale * scale(object)).collect();
+        let (laid, kind_of) = laid_over(&*inner, &kinds, &of);
+        Self {
+            inner,
+            own: Arc::new(kinds),
+            of: Arc::new(of),
+            kinds: Arc::new(laid),
+            kind_of: Arc::new(kind_of),
+            scales: Arc::new(scales),
+            axis: axis.vector(),
+            tint,
+        }
+    }
+
+    /// How many things there are of each of its kinds.
+    pub fn counts(&self) -> Vec<usize> {
+        let mut counts = vec![0; self.own.len()];
+        self.of.iter().for_each(|kind| counts[*kind as usize] += 1);
+        counts
+    }
+
+    fn tint(&self, object: usize, frame: f64, row: usize, sample: &Sample) -> f64 {
+        let place = sample.places.get(row);
+        let laps = place.map(|place| place.laps - place.laps.floor());
+        match &self.tint {
+            None => 0.0,
+            Some(Tint::Given(share)) => {
+                share.at(frame, Thing { index: object, count: self.inner.len() }).clamp(0.0, 1.0)
+            }
+            Some(Tint::Index) => object as f64 / (self.inner.len().max(2) - 1) as f64,
+            Some(Tint::Phase { frames }) => laps.unwrap_or(frame / frames - (frame / frames).floor()),
+            Some(Tint::Speed { full }) => (sample.velocities[row].length() / full).min(1.0),
+            Some(Tint::Age { full }) => {
+                let speed = sample.velocities[row].length();
+                let age = match place {
+                    Some(place) if speed > 0.0 => place.s / speed,
+                    Some(_) => *full,
+                    None => frame.max(0.0),
+                };
+                (age / full).min(1.0)
+            }
+        }
+    }
+
+    /// What the inner motion has to give for these columns.
+    fn needs(&self, columns: Columns) -> Columns {
+        let own = columns.without(Columns::TINT);
+        if !columns.contain(Columns::TINT) {
+            return own;
+        }
+        let place = if self.inner.path().is_some() { Columns::PLACE } else { Columns::NONE };
+        match self.tint {
+            None | Some(Tint::Index | Tint::Given(_)) => own,
+            Some(Tint::Phase { .. }) => own | place,
+            Some(Tint::Speed { .. }) => own | Columns::VELOCITY,
+            Some(Tint::Age { .. }) => own | Columns::VELOCITY | place,
+        }
+    }
+
+    fn finish(&self, at: impl Fn(usize) -> (usize, f64), rows: usize, columns: Columns, out: &mut Sample) {
+        if columns.contain(Columns::SCALE) {
+            out.scales.iter_mut().enumerate().for_each(|(row, scale)| *scale *= self.scales[at(row).0]);
+        }
+        if columns.contain(Columns::TINT) {
+            out.tints = (0..rows).map(|row| self.tint(at(row).0, at(row).1, row, out)).collect();
+        }
+        out.keep(columns);
+    }
+}
+
+impl Motion for Kinds {
+    as_inner!(len, extent, breaks, contacts, path, facing);
+
+    fn prepare(&self, range: Frames, cancel: &Cancel) -> Result<Option<Arc<dyn Motion>>, MotionError> {
+        let inner = self.inner.prepare(range, cancel)?;
+        Ok(inner.map(|inner| -> Arc<dyn Motion> { Arc::new(Self { inner, ..self.clone() }) }))
+    }
+
+    fn sample_at(&self, at: &[(usize, f64)], columns: Columns, out: &mut Sample) {
+        self.inner.sample_at(at, self.needs(columns), out);
+        self.finish(|row| at[row], at.len(), columns, out);
+    }
+
+    fn sample_range(&self, frame: f64, objects: Range<usize>, columns: Columns, out: &mut Sample) {
+        self.inner.sample_range(frame, objects.clone(), self.needs(columns), out);
+        self.finish(|row| (objects.start + row, frame), objects.len(), columns, out);
+    }
+
+    fn varies(&self) -> Columns {
+        self.inner.varies() | Columns::SCALE
+    }
+
+    fn look(&self, object: usize) -> u64 {
+        let own = random::bits(u64::from(self.of[object]), self.scales[object].to_bits(), KIND);
+        random::bits(self.inner.look(object), own, KIND)
+    }
+
+    fn kinds(&self) -> &[Kind] {
+        &self.kinds
+    }
+
+    fn kind(&self, object: usize) -> usize {
+        self.kind_of[object] as usize
+    }
+
+    fn symmetry(&self, object: usize) -> Option<Symmetry> {
+        let order = self.own[self.of[object] as usize].symmetry;
+        if order == 1 { self.inner.symmetry(object) } else { Some(Symmetry { axis: self.axis, order }) }
+    }
+}

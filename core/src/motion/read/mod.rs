@@ -1,0 +1,6 @@
+//! What reads motions.
+
+pub mod block;
+pub mod compare;
+pub mod trace;
+pub mod wake;

@@ -1,0 +1,4 @@
+//! What is worked out frame by frame.
+
+pub mod recording;
+pub mod simulated;

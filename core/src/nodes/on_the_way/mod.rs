@@ -1,0 +1,9 @@
+//! What changes a motion, thing by thing.
+
+pub mod face_travel;
+pub mod head_count;
+pub mod kinds;
+pub mod retime;
+pub mod shudder;
+pub mod swell;
+pub mod waver;

@@ -1,0 +1,5 @@
+//! What leaves the scene.
+
+pub mod close_loop;
+pub mod model;
+pub mod output;

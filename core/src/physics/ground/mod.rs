@@ -1,0 +1,6 @@
+//! On the ground: sliding, rolling, settling.
+
+pub mod coast;
+pub mod rolling;
+pub mod settle;
+pub mod trundle;
