@@ -4,9 +4,11 @@
 //! transforms and lengths by svgtypes. Circular arcs stay circular arcs when their transform keeps
 //! circles round; other elliptical arcs become Béziers.
 
+mod arcs;
+
 use crate::xml::{MOST_ATTRIBUTES, MOST_NAMESPACES, TooMuch, too_much};
-use glam::DVec3;
-use kurbo::{Affine, Arc, CubicBez, Point, Shape, SvgArc, Vec2};
+use arcs::{Piece, transformed};
+use kurbo::{Affine, Arc, CubicBez, Point, SvgArc, Vec2};
 use roxmltree::{Document, Node};
 use std::f64::consts::FRAC_PI_2;
 use std::str::FromStr;
@@ -59,9 +61,6 @@ const MOST_SEGMENTS: usize = 50_000;
 const DEEPEST: usize = 64;
 /// Most elements looked at, reused ones counted each time.
 const MOST_ELEMENTS: usize = 200_000;
-/// Error of Béziers that stand for elliptical arcs, relative to the larger radius.
-const ARC_ERROR: f64 = 1e-7;
-
 /// All outlines of a drawing in order, y up, in its own units; a path with several parts gives
 /// several outlines with one id.
 pub fn read(text: &str) -> Result<Vec<Outline>, SvgError> {
@@ -90,13 +89,6 @@ pub fn read(text: &str) -> Result<Vec<Outline>, SvgError> {
         return Err(SvgError::NoShapes);
     }
     Ok(reader.outlines)
-}
-
-/// A piece before its transform.
-enum Piece {
-    Line(Point, Point),
-    Cubic(CubicBez),
-    Elliptic(Arc),
 }
 
 #[derive(Default)]
@@ -395,79 +387,4 @@ fn path(node: Node<'_, '_>, data: &str) -> Result<Vec<Part>, SvgError> {
         }
     }
     Ok(pen.parts)
-}
-
-fn deep(point: Point) -> DVec3 {
-    DVec3::new(point.x, point.y, 0.0)
-}
-
-fn transformed(piece: &Piece, matrix: Affine) -> Vec<Segment> {
-    match piece {
-        Piece::Line(from, to) => vec![Segment::Line { from: deep(matrix * *from), to: deep(matrix * *to) }],
-        Piece::Cubic(cubic) => vec![bezier(matrix * *cubic)],
-        Piece::Elliptic(arc) => {
-            let round = (arc.radii.x - arc.radii.y).abs() <= 1e-12 * arc.radii.x.max(arc.radii.y);
-            match round.then(|| turning(matrix)).flatten() {
-                Some((scale, sense)) => circular(arc, matrix, scale, sense),
-                None => elliptic(arc, matrix),
-            }
-        }
-    }
-}
-
-fn bezier(cubic: CubicBez) -> Segment {
-    Segment::Cubic { points: [deep(cubic.p0), deep(cubic.p1), deep(cubic.p2), deep(cubic.p3)] }
-}
-
-/// Scale and sense of turn (−1 mirrors) of a matrix that keeps circles round.
-fn turning(matrix: Affine) -> Option<(f64, f64)> {
-    let [a, b, c, d, _, _] = matrix.as_coeffs();
-    let scale = libm::hypot(a, b);
-    let near = |x: f64, y: f64| (x - y).abs() <= 1e-9 * scale;
-    if near(a, d) && near(b, -c) {
-        Some((scale, 1.0))
-    } else if near(a, -d) && near(b, c) {
-        Some((scale, -1.0))
-    } else {
-        None
-    }
-}
-
-/// Arcs of at most a quarter turn, so that there are points to take hold of.
-fn circular(arc: &Arc, matrix: Affine, scale: f64, sense: f64) -> Vec<Segment> {
-    let centre = matrix * arc.center;
-    let angle = arc.start_angle + arc.x_rotation;
-    let first = arc.center + Vec2::new(libm::cos(angle), libm::sin(angle)) * arc.radii.x;
-    let towards = matrix * first - centre;
-    let start = libm::atan2(towards.y, towards.x);
-    let count = (arc.sweep_angle.abs() / FRAC_PI_2 - 1e-9).ceil().max(1.0);
-    let sweep = sense * arc.sweep_angle / count;
-    let radius = arc.radii.x * scale;
-    (0..count as usize)
-        .map(|i| Segment::Arc {
-            centre: deep(centre),
-            x: DVec3::X,
-            y: DVec3::Y,
-            radius,
-            start: start + sweep * i as f64,
-            sweep,
-        })
-        .collect()
-}
-
-fn elliptic(arc: &Arc, matrix: Affine) -> Vec<Segment> {
-    let error = ARC_ERROR * arc.radii.x.abs().max(arc.radii.y.abs());
-    let mut at = None;
-    let mut segments = Vec::new();
-    for element in arc.path_elements(error) {
-        match (element, at) {
-            (kurbo::PathEl::MoveTo(point), _) => at = Some(point),
-            (kurbo::PathEl::CurveTo(b, c, d), Some(a)) => {
-                segments.push(bezier(matrix * CubicBez::new(a, b, c, d)));
-                at = Some(d);
-            }
-            _ => {}
-        }
-    }
-    segments
 }

@@ -2,7 +2,6 @@
 
 mod arc_length;
 mod axes;
-mod carrying;
 mod cut;
 mod figure;
 mod fit;
@@ -16,8 +15,7 @@ mod segment;
 mod strand;
 mod tessellate;
 
-pub use axes::{AxesTable, Node, UpRule, guided_up};
-pub use carrying::transport;
+pub use axes::{AxesTable, Node, UpRule, guided_up, transport};
 pub use figure::{Figure, torus_winding};
 pub use fit::fitted;
 pub use follow::{Fineness, Jet, follow, follow_formula};

@@ -3,7 +3,6 @@
 //! What accumulates (a phase from a rate, an angle from a spin) is an integral, never a rate
 //! times a frame, so that a changing rate never makes the past jump.
 
-mod accumulated;
 mod combine;
 mod constant;
 mod decay;
@@ -21,11 +20,10 @@ mod wave;
 use glam::DVec3;
 use std::ops::{Add, Mul, Sub};
 
-pub use accumulated::Accumulated;
 pub use combine::{Blend, Product, Sum, Through};
 pub use constant::Constant;
 pub use decay::Decay;
-pub use driven::{Clock, Driven, FormulaSignal, Thing, moment, near};
+pub use driven::{Accumulated, Clock, Driven, FormulaSignal, Thing, moment, near};
 pub use keys::{Beyond, Handles, Key, Keys, keyed};
 pub use noise::NoiseSignal;
 pub use polynomial::Polynomial;

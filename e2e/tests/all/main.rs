@@ -4,6 +4,7 @@ mod bench;
 mod day;
 mod driving;
 mod handing;
+mod standing;
 mod surface;
 mod throwing;
 mod turning;

@@ -1,144 +1,27 @@
 //! From a scene to messages, in the background, only what a page does not have yet.
 
 use super::blocks::{self, Stamp};
+use super::has::{COMPARED, Has, mixed};
 use super::lines::path_block;
 use super::messages::{NodeStatus, ToPage};
 use crate::recorder::{AtDesk, FromShelfOnly};
 use crate::told::SLOW;
-use std::collections::HashMap;
-use std::sync::{Arc, Mutex, PoisonError};
+use std::sync::Arc;
 use std::time::Duration;
 use tokio::sync::mpsc;
 use uuid::Uuid;
-use zickzack_core::graph::{Compiled, End, EndReport, Memo, NodeResult, Timing, Workshop, report, try_offers};
+use zickzack_core::graph::{Compiled, End, EndReport, Memo, NodeResult, Workshop, report, try_offers};
 use zickzack_core::motion::{Cancel, MotionError};
 use zickzack_core::scene::{Scene, Space};
 use zickzack_core::work::STARVED;
 use zickzack_session::Session;
 
-/// Begins the names of what is sent of a version.
-const COMPARED: &str = "compared ";
-
 /// How often a round is done again at most, for want of memory.
 const MOST_ROUNDS: usize = 4;
-/// Looks that nobody waits for: the frame on screen does not come by itself before the others.
-const AT_ONCE: u64 = 100_000;
-
 /// A message on its way to a page.
 pub enum Out {
     Json(Box<ToPage>),
     Block(Vec<u8>),
-}
-
-/// What a page has: what, and by which key. Shared with the work in the background; only what was really sent counts.
-#[derive(Default)]
-pub struct Has {
-    sent: Mutex<HashMap<String, [u8; 32]>>,
-    poses: Mutex<HashMap<String, Framewise>>,
-    /// How many looks all frames of an end took.
-    looks: Mutex<HashMap<String, u64>>,
-    /// Measured ends by node, with the key that they were measured for.
-    ends: Mutex<HashMap<String, ([u8; 32], EndReport)>>,
-}
-
-/// The poses that a page has of an end: of some frames those of one motion, of others perhaps those of another.
-#[derive(Default)]
-struct Framewise {
-    /// Things, numbers of each, frames.
-    shape: [usize; 3],
-    /// Of which motion each frame is.
-    keys: Vec<Option<[u8; 32]>>,
-}
-
-impl Has {
-    /// True where the page has every frame of this motion.
-    fn poses_whole(&self, what: &str, key: &[u8; 32]) -> bool {
-        let poses = self.poses.lock().unwrap_or_else(PoisonError::into_inner);
-        poses.get(what).is_some_and(|known| known.keys.iter().all(|of| of.as_ref() == Some(key)))
-    }
-
-    /// Which frames of this motion the page lacks. Poses in another shape take the place of all that it has.
-    fn poses_lacking(&self, what: &str, key: &[u8; 32], shape: [usize; 3]) -> Vec<bool> {
-        let mut poses = self.poses.lock().unwrap_or_else(PoisonError::into_inner);
-        let known = poses.entry(what.to_owned()).or_default();
-        if known.shape != shape {
-            *known = Framewise { shape, keys: vec![None; shape[2]] };
-        }
-        known.keys.iter().map(|of| of.as_ref() != Some(key)).collect()
-    }
-
-    /// The page has something of a frame that is not quite what is sent of it later.
-    fn poses_unsure(&self, what: &str, frame: usize) {
-        let mut poses = self.poses.lock().unwrap_or_else(PoisonError::into_inner);
-        if let Some(of) = poses.get_mut(what).and_then(|known| known.keys.get_mut(frame)) {
-            *of = None;
-        }
-    }
-
-    /// True where it is not known that all frames of an end are there at once.
-    fn takes_long(&self, what: &str) -> bool {
-        let looks = self.looks.lock().unwrap_or_else(PoisonError::into_inner);
-        looks.get(what).is_none_or(|looks| *looks > AT_ONCE)
-    }
-
-    fn took(&self, what: &str, taken: u64) {
-        let mut looks = self.looks.lock().unwrap_or_else(PoisonError::into_inner);
-        looks.insert(what.to_owned(), taken);
-    }
-
-    fn poses_now(&self, what: &str, key: [u8; 32], sent: std::ops::Range<usize>) {
-        let mut poses = self.poses.lock().unwrap_or_else(PoisonError::into_inner);
-        if let Some(known) = poses.get_mut(what).and_then(|known| known.keys.get_mut(sent)) {
-            known.fill(Some(key));
-        }
-    }
-
-    /// The page drops the poses of all others whose names begin so.
-    fn keep_only_poses(&self, begins: &str, left: &[String]) {
-        let mut poses = self.poses.lock().unwrap_or_else(PoisonError::into_inner);
-        poses.retain(|what, _| !what.starts_with(begins) || left.contains(what));
-    }
-
-    fn same(&self, what: &str, key: &[u8; 32]) -> bool {
-        self.sent.lock().unwrap_or_else(PoisonError::into_inner).get(what) == Some(key)
-    }
-
-    fn now(&self, what: String, key: [u8; 32]) {
-        self.sent.lock().unwrap_or_else(PoisonError::into_inner).insert(what, key);
-    }
-
-    /// The page does not have it any more.
-    fn forget(&self, what: &str) {
-        self.sent.lock().unwrap_or_else(PoisonError::into_inner).remove(what);
-    }
-
-    /// Forgets what was sent of a version, since another comes in its place.
-    pub fn forget_compared(&self) {
-        self.sent.lock().unwrap_or_else(PoisonError::into_inner).retain(|what, _| !what.starts_with(COMPARED));
-        self.keep_only_poses(COMPARED, &[]);
-    }
-
-    /// What offers leave open is known now.
-    fn tried(&self, end: &End, timing: Timing, report: &EndReport) {
-        let mut ends = self.ends.lock().unwrap_or_else(PoisonError::into_inner);
-        ends.insert(end.node.clone(), (Self::key(end, timing), report.clone()));
-    }
-
-    fn key(end: &End, timing: Timing) -> [u8; 32] {
-        mixed(&end.key, (timing.frames.to_bits(), timing.fps.to_bits(), &end.name, &end.offers))
-    }
-
-    /// The report on an end, measured anew only when its motion or the loop changed.
-    fn report(&self, end: &End, timing: Timing, cancel: &Cancel) -> Result<EndReport, MotionError> {
-        let key = Self::key(end, timing);
-        let known = self.ends.lock().unwrap_or_else(PoisonError::into_inner).get(&end.node).cloned();
-        if let Some((_, report)) = known.filter(|(known, _)| *known == key) {
-            return Ok(report);
-        }
-        let report = EndReport::of(end, timing.frames, timing.fps, cancel)?;
-        self.ends.lock().unwrap_or_else(PoisonError::into_inner).insert(end.node.clone(), (key, report.clone()));
-        Ok(report)
-    }
 }
 
 /// What a page looks at.
@@ -167,13 +50,6 @@ pub struct Work {
     /// Where recordings come from: of the scene, and of what is compared with it.
     pub desks: (AtDesk, AtDesk),
     pub out: mpsc::Sender<Out>,
-}
-
-fn mixed(key: &[u8; 32], more: impl std::fmt::Debug) -> [u8; 32] {
-    let mut hash = blake3::Hasher::new();
-    hash.update(key);
-    hash.update(format!("{more:?}").as_bytes());
-    *hash.finalize().as_bytes()
 }
 
 impl Work {

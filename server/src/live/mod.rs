@@ -2,6 +2,7 @@
 
 mod blocks;
 mod compute;
+mod has;
 mod keeping;
 mod lines;
 mod messages;

@@ -1,7 +1,8 @@
 //! One page's end of the live connection.
 
 use super::blocks::Stamp;
-use super::compute::{Has, Out, Watched, Work};
+use super::compute::{Out, Watched, Work};
+use super::has::Has;
 use super::keeping::Wish;
 use super::messages::{FromPage, ToPage};
 use super::room::{Event, Room, previewed};

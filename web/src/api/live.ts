@@ -1,11 +1,12 @@
 import { note } from '../measure';
 import { clock } from '../scene/clock';
 import { applied as appliedTo } from '../scene/edits';
-import { Queue } from '../scene/queue';
+import { Queue } from './queue';
 import { Winding } from '../scene/winding';
 import { reset, say, setDocument, takeEnds, takeNodes, takePath, takePoses, takeTraces, useScene, type Pending } from '../scene/store';
 import { decode } from './blocks';
 import { isOpen, nextSequence, pageName } from './page';
+import { kept } from './request';
 import type { FromPage, Op, ToPage } from './types';
 
 const { getState: get, setState: set } = useScene;
@@ -21,11 +22,6 @@ const SHORTEST = 300;
 const LONGEST = 5000;
 /** Characters of an edit beyond which it goes by a request of its own: the live connection takes small messages only. */
 const LARGE = 1_000_000;
-/** The status of what came too slowly: the same may be sent again. */
-const TOO_SLOW = 408;
-/** Megabytes beyond which the server keeps no edit. */
-const LARGEST = 64;
-
 type Named = Pick<Pending, 'client' | 'sequence'>;
 
 const nameOf = ({ client, sequence }: Named): string => `${client} ${sequence}`;
@@ -450,22 +446,4 @@ export class Live {
     setDocument({ pending: get().pending.filter((edit) => edit.sequence !== sequence), trouble: null });
     this.pump();
   }
-}
-
-type Kept = Extract<ToPage, { kind: 'edited' | 'refused' }>;
-
-/** Sends an edit by a request; what is answered is what the live connection would say. */
-async function kept(path: string, edit: unknown): Promise<Kept> {
-  const refused = (message: string, later: boolean): Kept => ({ kind: 'refused', sequence: null, message, later });
-  const text = JSON.stringify(edit);
-  if (text.length > LARGEST * 2 ** 20) return refused(`That is larger than ${LARGEST} MB: make it smaller.`, false);
-  let response: Response;
-  try {
-    response = await fetch(path, { method: 'POST', headers: { 'content-type': 'application/json' }, body: text });
-  } catch {
-    return refused('The server cannot be reached just now. What you change waits until it is back.', true);
-  }
-  const body = (await response.json().catch(() => null)) as Kept | { kind?: undefined; message?: string } | null;
-  if (body?.kind) return body;
-  return refused(body?.message ?? `The server answered with an error (${response.status}).`, response.status >= 500 || response.status === TOO_SLOW);
 }

@@ -4,7 +4,7 @@ import { go } from '../route';
 import { clock } from '../scene/clock';
 import { select, useScene } from '../scene/store';
 import { useMode } from '../theme/mode';
-import { beginGuide } from './guide-state';
+import { beginGuide } from './guide/guide-state';
 import { useLive } from './live';
 import { show, useOverlay } from './overlays';
 import { isShown, useSchemas } from './schemas';

@@ -5,7 +5,7 @@ import { Live } from '../api/live';
 import { api, handoffAddress, type Wanted } from '../api/client';
 import type { Look } from '../api/types';
 import { ModeButton } from '../bench/Bar';
-import { NumberField } from '../bench/card/NumberField';
+import { NumberField } from '../bench/card/fields/NumberField';
 import { Link } from '../route';
 import { useScene } from '../scene/store';
 import { Plot } from './Plot';

@@ -4,7 +4,7 @@ import { useDeferredValue, useEffect, useRef, useState } from 'react';
 import { api } from '../api/client';
 import type { Listed, Space } from '../api/types';
 import { ModeButton } from '../bench/Bar';
-import { beginGuide } from '../bench/guide-state';
+import { beginGuide } from '../bench/guide/guide-state';
 import { rateOf } from '../scene/rate';
 import { LivingPicture } from '../miniature/Picture';
 import { Link, go } from '../route';

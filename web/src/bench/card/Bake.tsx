@@ -9,7 +9,7 @@ import { select, useScene } from '../../scene/store';
 import { useLive } from '../live';
 import { useSchemas } from '../schemas';
 import { POSE_PORTS, againOps, bakedIds, bakedWords, bakingOps, changedByHand, keyCount, partOf, posesOf, renewingOps, type Exactness, type PosePort } from './bake';
-import { NumberField } from './NumberField';
+import { NumberField } from './fields/NumberField';
 
 /** Powers of ten between which the slider goes, metres. */
 const SLIDE = { from: -5, to: -0.5 };

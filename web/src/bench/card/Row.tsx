@@ -1,19 +1,19 @@
 import { Button, Checkbox, MenuItem, Select, Tooltip } from '@mui/material';
-import { memo, useRef, type ReactNode } from 'react';
-import { api, Refused } from '../../api/client';
+import { memo, type ReactNode } from 'react';
 import type { Op, Param, Scene } from '../../api/types';
 import { put, remove } from '../../scene/edits';
 import { portsOf } from '../../scene/giving';
-import { say, useScene } from '../../scene/store';
+import { useScene } from '../../scene/store';
 import { useLive } from '../live';
 import { carriedOver, useSchemas, valueOf } from '../schemas';
-import { ColourField } from './ColourField';
-import { FormulaField, type FormulaMark } from './FormulaField';
-import { KindsField, type Kind } from './KindsField';
-import { Bead, NumberCell } from './NumberCell';
-import { NumberField } from './NumberField';
-import { exactDecimal, readFraction } from './number';
-import { listed, ranksOf } from './own';
+import { ColourField } from './fields/ColourField';
+import { FormulaField, type FormulaMark } from './fields/FormulaField';
+import { KindsField, type Kind } from './fields/KindsField';
+import { Bead, NumberCell } from './fields/NumberCell';
+import { NumberField } from './fields/NumberField';
+import { exactDecimal, readFraction } from './fields/number';
+import { AssetField } from './fields/files';
+import { OwnLooks, OwnNumbers } from './fields/OwnFields';
 
 /** Name, value, help; a double click on the name resets. */
 export function RowFrame(props: { label: string; help: string; changed: boolean; onReset?: () => void; tall?: boolean; children: ReactNode }) {
@@ -84,7 +84,7 @@ export const Row = memo(function Row({ nodes, param, document }: RowProps) {
   );
 }, sameRow);
 
-interface ValueProps {
+export interface ValueProps {
   nodes: string[];
   param: Param;
   value: unknown;
@@ -289,173 +289,5 @@ function TextField({ param, value, set }: ValueProps) {
         onKeyDown={(event) => event.key === 'Enter' && event.currentTarget.blur()}
       />
     </span>
-  );
-}
-
-/** Most things whose own numbers are listed. */
-const MOST_LISTED = 12;
-
-/** How a single follower looks, as a document holds it; what is left out is as the lead. */
-interface OwnLook {
-  id: string;
-  thing?: string;
-  letter?: string;
-  colour?: string;
-  scale?: number;
-}
-
-/** The things that have a number of their own; of followers all. */
-function OwnNumbers(props: ValueProps & { unit: Extract<Param['values'], { kind: 'per-thing' }>['unit']; min: number; max: number }) {
-  const live = useLive();
-  const list = (Array.isArray(props.value) ? props.value : []) as { id: string; value: number }[];
-  const ranks = props.param.role?.kind === 'delays' ? ranksOf(props.document, props.nodes.at(-1) ?? '') : null;
-  const { shown, absent } = listed(list, ranks, (id) => ({ id, value: 0 }));
-  if (shown.length === 0 && absent === 0) return <span className="counted soft">none</span>;
-  const ops = (id: string, value: number) => props.nodes.map((node) => put(['nodes', node, 'params', props.param.name, id], { id, value }));
-  return (
-    <span className="vector">
-      {shown.slice(0, MOST_LISTED).map(({ id, value }) => (
-        <span key={id} className="axis own">
-          <span className="mono axis-name">{Number(id) + 1}</span>
-          <NumberField
-            label={`${props.param.label} of thing ${Number(id) + 1}`}
-            value={value}
-            unit={props.unit}
-            min={props.min}
-            max={props.max}
-            onPreview={(next) => live.preview(ops(id, next))}
-            onKeep={(next) => live.edit(`set ${props.param.label}`, ops(id, next))}
-          />
-        </span>
-      ))}
-      {shown.length > MOST_LISTED && <span className="soft">{`and ${shown.length - MOST_LISTED} more`}</span>}
-      <Absent count={absent} />
-      {list.length > 0 && (
-        <Button variant="outlined" onClick={props.reset}>
-          Put back
-        </Button>
-      )}
-    </span>
-  );
-}
-
-/** What is kept for followers that are not there now. */
-function Absent({ count }: { count: number }) {
-  return count > 0 ? <span className="soft">{`${count} more kept for ${count === 1 ? 'one that is' : 'some that are'} not there`}</span> : null;
-}
-
-/** The looks of single followers: what each is, its colour and its size. */
-function OwnLooks(props: ValueProps & { things: string[] }) {
-  const live = useLive();
-  const node = props.nodes.at(-1) ?? '';
-  const at = (id: string) => ['nodes', node, 'params', props.param.name, id];
-  const list = (Array.isArray(props.value) ? props.value : []) as OwnLook[];
-  const { shown, absent } = listed(list, ranksOf(props.document, node), (id): OwnLook => ({ id }));
-  if (shown.length === 0 && absent === 0) return <span className="counted soft">none</span>;
-  const ops = (look: OwnLook) => [put(at(look.id), look)];
-  const keep = (what: string, look: OwnLook) => live.edit(`set ${what} of a follower`, ops(look));
-  return (
-    <span className="looks">
-      <span className="look soft" aria-hidden="true">
-        <span />
-        <span>shown as</span>
-        <span>colour</span>
-        <span>size</span>
-      </span>
-      {shown.slice(0, MOST_LISTED).map((look) => {
-        const number = Number(look.id) + 1;
-        const named = (what: string) => `${what} of thing ${number}`;
-        return (
-          <span key={look.id} className="look" role="group" aria-label={`thing ${number}`}>
-            <span className="mono axis-name">{number}</span>
-            <Select size="small" displayEmpty value={look.thing ?? ''} onChange={(event) => keep('thing', { ...look, thing: event.target.value })} SelectDisplayProps={{ 'aria-label': named('thing') }}>
-              <MenuItem value="">as the lead</MenuItem>
-              {props.things.map((thing) => (
-                <MenuItem key={thing} value={thing}>
-                  {thing}
-                </MenuItem>
-              ))}
-            </Select>
-            <ColourField label={named('colour')} value={look.colour ?? ''} onKeep={(colour) => keep('colour', { ...look, colour })} />
-            <NumberField label={named('size')} value={look.scale ?? 1} unit="none" min={1e-3} max={1e3} onPreview={(scale) => live.preview(ops({ ...look, scale }))} onKeep={(scale) => keep('size', { ...look, scale })} />
-            {look.thing === 'letter' && (
-              <span className="field">
-                <input key={look.letter ?? ''} aria-label={named('letter')} defaultValue={look.letter ?? ''} maxLength={8} onBlur={(event) => event.target.value !== (look.letter ?? '') && keep('letter', { ...look, letter: event.target.value })} onKeyDown={(event) => event.key === 'Enter' && event.currentTarget.blur()} />
-              </span>
-            )}
-          </span>
-        );
-      })}
-      {shown.length > MOST_LISTED && <span className="soft">{`and ${shown.length - MOST_LISTED} more`}</span>}
-      <Absent count={absent} />
-      {list.length > 0 && (
-        <Button variant="outlined" onClick={props.reset}>
-          Put back
-        </Button>
-      )}
-    </span>
-  );
-}
-
-/** Files that may be chosen for a kind of media. */
-const endings: Record<string, string> = { 'image/svg+xml': '.svg,image/svg+xml', 'text/csv': '.csv,.txt,text/csv,text/plain', 'model/gltf-binary': '.glb,model/gltf-binary', picture: '.png,.jpg,.jpeg,.webp,image/png,image/jpeg,image/webp' };
-
-/** Brings a file into the scene: kept by the server first, then named in the document by `ops`. */
-export function useBringIn(): (file: File, media: string, ops: (name: string) => Op[]) => Promise<void> {
-  const live = useLive();
-  return async (file, media, ops) => {
-    try {
-      const type = media === 'picture' ? file.type || 'image/png' : media;
-      const kept = await api.keepFile(type, file);
-      // Another file of the same name keeps it.
-      const known = useScene.getState().document?.assets ?? {};
-      let name = file.name;
-      for (let number = 2; known[name] && known[name]?.hash !== kept.hash; number += 1) name = file.name.replace(/(\.[^.]*)?$/, (ending) => `-${number}${ending}`);
-      live.edit(`bring in ${name}`, [put(['assets', name], { hash: kept.hash, media: kept.media }), ...ops(name)]);
-      say(`${file.name}: ${kept.facts.join(', ')}.`, 'told');
-    } catch (error) {
-      say(error instanceof Refused ? error.message : 'The file could not be read.');
-    }
-  };
-}
-
-/** A button that brings in a file. */
-export function FileButton({ label, media, name, onFile }: { label: string; media: string; name: string; onFile: (file: File) => void }) {
-  const input = useRef<HTMLInputElement>(null);
-  return (
-    <>
-      <Button variant="outlined" fullWidth className="file" onClick={() => input.current?.click()}>
-        {name || 'Choose a file'}
-      </Button>
-      <input
-        ref={input}
-        type="file"
-        hidden
-        accept={endings[media]}
-        aria-label={label}
-        onChange={(event) => {
-          const file = event.target.files?.[0];
-          if (file) onFile(file);
-          event.target.value = '';
-        }}
-      />
-    </>
-  );
-}
-
-function AssetField({ nodes, param, value, media }: ValueProps & { media: string }) {
-  const bring = useBringIn();
-  const picking = useScene((state) => state.picking);
-  const model = media === 'model/gltf-binary' && String(value) !== '';
-  const sides = picking === 'nose' || picking === 'top';
-  return (
-    <>
-      <FileButton label={param.label} media={media} name={String(value)} onFile={(file) => void bring(file, media, (name) => nodes.map((node) => put(['nodes', node, 'params', param.name], name)))} />
-      {model && (
-        <Button variant="outlined" aria-pressed={sides} onClick={() => useScene.setState({ picking: sides ? null : 'nose' })}>
-          {sides ? 'Done picking' : 'Pick nose and top'}
-        </Button>
-      )}
-    </>
   );
 }

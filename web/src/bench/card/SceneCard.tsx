@@ -8,8 +8,9 @@ import { say, select } from '../../scene/store';
 import { useLive } from '../live';
 import { useSchemas } from '../schemas';
 import { viewer } from '../view/viewer';
-import { NumberField } from './NumberField';
-import { AxisFields, FileButton, RowFrame, useBringIn } from './Row';
+import { NumberField } from './fields/NumberField';
+import { FileButton, useBringIn } from './fields/files';
+import { AxisFields, RowFrame } from './Row';
 
 const help = {
   frames: 'How many frames the loop has; the frame after the last is the first again.',
@@ -153,7 +154,7 @@ function CameraRows({ document }: { document: Scene }) {
   const live = useLive();
   const { camera } = document;
   const take = () => {
-    const seen = viewer.stage?.seen(camera?.lens ?? 35);
+    const seen = viewer.stage?.eye.seen(camera?.lens ?? 35);
     if (seen) live.edit('place the camera', [put(['camera'], seen)]);
     else say('Turn to the free view first: a camera takes what is seen there.');
   };

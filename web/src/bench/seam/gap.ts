@@ -1,5 +1,5 @@
 import type { EndReport } from '../../api/types';
-import { shownNumber } from '../card/number';
+import { shownNumber } from '../card/fields/number';
 
 /** The Outputs, or everything that moves while there is none. */
 export function outputsOf(ends: EndReport[]): EndReport[] {

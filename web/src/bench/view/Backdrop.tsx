@@ -1,6 +1,7 @@
 import { useEffect, useRef } from 'react';
 import { useScene } from '../../scene/store';
-import type { Look, Stage } from './stage';
+import type { Look } from './scene3d/eye';
+import type { Stage } from './scene3d/stage';
 
 /** The picture to match against, and the border of the picture when it is looked at through the camera. */
 export function Backdrop({ stage, look }: { stage: Stage; look: Look }) {
@@ -11,7 +12,7 @@ export function Backdrop({ stage, look }: { stage: Stage; look: Look }) {
   const shown = flat || look === 'camera';
   useEffect(() => {
     const lay = () => {
-      const rect = stage.pictureFrame();
+      const rect = stage.eye.pictureFrame();
       const element = frame.current;
       if (!element) return;
       element.style.display = rect ? 'block' : 'none';

@@ -1,7 +1,7 @@
 import { Checkbox, FormControlLabel, Popover } from '@mui/material';
 import { useState } from 'react';
 import { useScene } from '../../scene/store';
-import { NumberField } from '../card/NumberField';
+import { NumberField } from '../card/fields/NumberField';
 import { beginDrawing, endDrawing } from './draw';
 import { useView, type ViewSettings } from './settings';
 

@@ -5,21 +5,22 @@ import { clock } from '../../scene/clock';
 import { alsoSelect, say, select, selectAll, selectPoints, selectThing, useScene } from '../../scene/store';
 import { useLive } from '../live';
 import { Backdrop } from './Backdrop';
-import { Box, boxed, type Rect } from './Box';
+import { Box, boxed, type Rect } from './handles/Box';
 import { beginDrawing, drawPoint, endDrawing, lastDrawn, newPoint } from './draw';
-import { Gizmo } from './Gizmo';
-import { nudge, snapped } from './Grip';
-import { niceStep } from './ground';
-import { Handles } from './Handles';
-import { Labels } from './Labels';
-import { ModelArrows } from './ModelArrows';
-import { PivotPoints } from './PivotPoints';
-import { inserted, isClosed, isDrawn, nearestOnPath } from './path';
-import { axesOf, planeOf } from './plane';
+import { Gizmo } from './handles/Gizmo';
+import { nudge, snapped } from './handles/Grip';
+import { niceStep } from './scene3d/ground';
+import { Handles } from './handles/Handles';
+import { Labels } from './handles/Labels';
+import { ModelArrows } from './handles/ModelArrows';
+import { PivotPoints } from './handles/PivotPoints';
+import { inserted, isClosed, isDrawn, nearestOnPath } from './geometry/path';
+import { axesOf, planeOf } from './geometry/plane';
 import { plainPlane, useView } from './settings';
-import { straightened } from './snap';
-import { Stage, type Look } from './stage';
-import { PathStrip, PlaneStrip, usePathWork } from './Strips';
+import { straightened } from './geometry/snap';
+import type { Look } from './scene3d/eye';
+import { Stage } from './scene3d/stage';
+import { PathStrip, PlaneStrip, usePathWork } from './handles/Strips';
 import { Tools } from './Tools';
 import { useFeed } from './feed';
 import { viewer } from './viewer';
@@ -72,7 +73,7 @@ export function View() {
     viewer.stage = made;
     // Before the picture turns or moves with the pointer: a box is drawn instead.
     const { current: panel } = host;
-    const box = (event: PointerEvent) => event.button === 0 && (event.ctrlKey || event.metaKey) && made.setTurning(false);
+    const box = (event: PointerEvent) => event.button === 0 && (event.ctrlKey || event.metaKey) && made.eye.setTurning(false);
     panel.addEventListener('pointerdown', box, true);
     const stop = clock.subscribe(() => made.setFrame(clock.frame));
     made.setFrame(clock.frame);
@@ -94,7 +95,7 @@ export function View() {
     stage?.setPlane(axesOf(flat ? { ...plainPlane, base: 'front' } : plane), !flat && (planing || drawing !== null));
   }, [stage, plane, planing, drawing, flat]);
   useEffect(() => {
-    stage?.setTurning(drawing === null);
+    stage?.eye.setTurning(drawing === null);
     // Whoever draws knows where things are.
     if (drawing !== null) stage?.stay();
   }, [stage, drawing]);
@@ -168,7 +169,7 @@ export function View() {
   const begun = useRef<{ x: number; y: number; box: boolean } | null>(null);
   const pulling = useRef<Pulling | null>(null);
   const placeAt = (event: { clientX: number; clientY: number; shiftKey: boolean; ctrlKey: boolean; metaKey: boolean }): Vector3 | null => {
-    const hit = stage?.onPlane(event.clientX, event.clientY, planeOf(stage.axes)) ?? null;
+    const hit = stage?.eye.onPlane(event.clientX, event.clientY, planeOf(stage.axes)) ?? null;
     if (!stage || !hit) return null;
     const last = lastDrawn();
     if (event.shiftKey && last) return straightened(new Vector3(...last.at), hit, stage.axes);
@@ -192,13 +193,13 @@ export function View() {
     const held = pulling.current;
     if (held && stage) {
       if (Math.hypot(event.clientX - held.x, event.clientY - held.y) < SLACK) return;
-      const to = stage.onPlane(event.clientX, event.clientY, planeOf(stage.axes));
+      const to = stage.eye.onPlane(event.clientX, event.clientY, planeOf(stage.axes));
       held.handle = to ? to.sub(held.at) : null;
       return;
     }
     const from = begun.current;
     if (from?.box && stage && Math.hypot(event.clientX - from.x, event.clientY - from.y) > SLACK) {
-      const [a, b] = [stage.inPanel(from.x, from.y), stage.inPanel(event.clientX, event.clientY)];
+      const [a, b] = [stage.eye.inPanel(from.x, from.y), stage.eye.inPanel(event.clientX, event.clientY)];
       setBox({ x: Math.min(a.x, b.x), y: Math.min(a.y, b.y), width: Math.abs(a.x - b.x), height: Math.abs(a.y - b.y) });
     }
   };
@@ -214,7 +215,7 @@ export function View() {
       stage.setPen(null);
       return;
     }
-    stage.setTurning(true);
+    stage.eye.setTurning(true);
     if (box) {
       const found = boxed(stage, box);
       setBox(null);
@@ -235,8 +236,8 @@ export function View() {
     const { document, selected, paths } = useScene.getState();
     if (!stage || !document || !isDrawn(document, selected) || document.nodes?.[selected]?.locked) return;
     const joints = paths[selected]?.header.joints ?? [];
-    const at = stage.inPanel(event.clientX, event.clientY);
-    const found = nearestOnPath(joints, isClosed(document, selected), (place) => stage.toScreen(place)?.distanceTo(at) ?? Infinity);
+    const at = stage.eye.inPanel(event.clientX, event.clientY);
+    const found = nearestOnPath(joints, isClosed(document, selected), (place) => stage.eye.toScreen(place)?.distanceTo(at) ?? Infinity);
     if (!found || found.off > NEAR) return;
     const { ops, id } = inserted(document, selected, joints, found.piece, found.t);
     live.edit('insert a point', ops);
@@ -306,8 +307,8 @@ function ScaleBar({ stage }: { stage: Stage }) {
   const text = useRef<HTMLSpanElement>(null);
   useEffect(() => {
     const show = () => {
-      const metres = niceStep(stage.metresPerPixel() * 50);
-      if (bar.current) bar.current.style.width = `${metres / stage.metresPerPixel()}px`;
+      const metres = niceStep(stage.eye.metresPerPixel() * 50);
+      if (bar.current) bar.current.style.width = `${metres / stage.eye.metresPerPixel()}px`;
       if (text.current) text.current.textContent = metres >= 1000 ? `${metres / 1000} km` : metres >= 1 ? `${metres} m` : metres >= 0.01 ? `${Math.round(metres * 100)} cm` : `${Number((metres * 1000).toPrecision(2))} mm`;
     };
     show();

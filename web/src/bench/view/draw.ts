@@ -3,7 +3,7 @@ import type { Live } from '../../api/live';
 import type { Op, Scene } from '../../api/types';
 import { freshId, put } from '../../scene/edits';
 import { select, useScene } from '../../scene/store';
-import { isDrawn, pointsOf, rounded, type PathPoint } from './path';
+import { isDrawn, pointsOf, rounded, type PathPoint } from './geometry/path';
 
 /** A point to be drawn: at a place, smooth or a corner, perhaps with a handle pulled out of it. */
 export function newPoint(at: Vector3, kind: 'smooth' | 'corner', handle: Vector3 | null): PathPoint {

@@ -1,9 +1,9 @@
 import { useEffect, useMemo } from 'react';
 import { useScene } from '../../scene/store';
-import type { Shown } from './crowd';
+import type { Shown } from './scene3d/crowd';
 import { useSchemas } from '../schemas';
 import { useView } from './settings';
-import type { Stage } from './stage';
+import type { Stage } from './scene3d/stage';
 import { isVisible } from './visible';
 
 /** Size of things that nothing hands off yet, metres. */

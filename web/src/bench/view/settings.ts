@@ -1,6 +1,6 @@
 import { create } from 'zustand';
 import { persist } from 'zustand/middleware';
-import type { WorkPlane } from './plane';
+import type { WorkPlane } from './geometry/plane';
 
 /** What the picture shows and how it is worked on; remembered by the browser. */
 export interface ViewSettings {

@@ -1,0 +1,12 @@
+//! Motions, and what changes them.
+
+mod compare;
+mod crowd;
+mod facing;
+mod following;
+mod impacts;
+mod leaping;
+mod ride;
+mod riding;
+mod staying;
+mod touching;

@@ -1,0 +1,10 @@
+//! Documents, and what is made of them.
+
+mod amounts;
+mod costs;
+mod driving;
+mod graph;
+mod saying;
+mod scene;
+mod work;
+mod workshop;

@@ -1,0 +1,335 @@
+import { Box3, BufferAttribute, BufferGeometry, Color, DynamicDrawUsage, Group, InstancedBufferAttribute, InstancedMesh, Matrix4, Points, Raycaster, Vector3, type Material } from 'three';
+import type { Contact, KindReport } from '../../../api/types';
+import type { Poses } from '../../../scene/store';
+import { glowTexture } from './glow';
+import { placeOf } from './lines';
+import { CUT_ATTRIBUTE, type Materials } from './materials';
+import { partsOf, type Part } from './models';
+import { MOST_DETAILED, Needles } from './needles';
+import { matrixOf, nothing, scratch } from './posing';
+import { thingGeometry } from './things';
+import { Trail } from './trail';
+
+/** How one motion is shown. */
+export interface Shown {
+  node: string;
+  kind: string;
+  size: number;
+  contacts: Contact[];
+  /** Draw where the things go, when they ride on no path. */
+  wake: boolean;
+  /** The sign that a letter is. */
+  letter: string;
+  /** The model that is shown as it is, and which of its sides go ahead and up. */
+  model: { hash: string; nose: string; top: string } | null;
+  /** The kinds that things are of, if there are any. */
+  kinds: KindReport[];
+}
+
+/** What a whole picture shows beside the things themselves. */
+export interface Extras {
+  ghosts: boolean;
+  axes: boolean;
+  /** The axes that this thing has along its way. */
+  along: boolean;
+  thing: { node: string; object: number } | null;
+  /** Frames that a trail of light is long; 0 for none. */
+  exposure: number;
+}
+
+/** Frames before and after at which ghosts stand. */
+const GHOSTS = [-12, -8, -4, 4, 8, 12];
+const lookOf = (shown: Shown): string => `${shown.kind} ${shown.kind === 'letter' ? shown.letter : ''} ${shown.model ? `${shown.model.hash} ${shown.model.nose} ${shown.model.top}` : ''} ${JSON.stringify(shown.kinds)}`;
+
+/** Where a thing's kind and its place on the scale of colours stand among its numbers. */
+const KIND = 8;
+const TINT = 9;
+/** Where poses hold how bright a thing is, where that varies. */
+const BRIGHT = 10;
+/** Where poses hold the plane that a thing is cut off along, where there may be one: its normal, and how far out it is. */
+const CUT = 11;
+/** Things that are drawn alike. */
+interface Troop {
+  objects: number[];
+  meshes: InstancedMesh[];
+  ghosts: InstancedMesh[];
+  /** The ends of its scale of colours, where it has colours. */
+  colours: [Color, Color] | null;
+}
+
+/** The things of one motion. */
+export class Crowd {
+  readonly group = new Group();
+  private troops: Troop[] = [];
+  private under: InstancedMesh[] = [];
+  private glow: Points | null = null;
+  private lit: number[] = [];
+  /** What things without a kind of their own are drawn as. */
+  private own: Part[] | null = null;
+  private of: number[] = [];
+  private readonly look: string;
+  private readonly trail: Trail;
+  private readonly needles: Needles;
+  private gone = false;
+
+  constructor(
+    public shown: Shown,
+    readonly poses: Poses,
+    readonly beneath: Poses | null,
+    private readonly materials: Materials,
+    private readonly changed: () => void,
+    private readonly trouble: (why: string) => void,
+  ) {
+    this.look = lookOf(shown);
+    this.trail = new Trail(this.group, materials);
+    this.needles = new Needles(this.group, materials);
+    if (shown.kind === 'own model' && shown.model) {
+      partsOf(shown.model.hash, shown.model.nose, shown.model.top).then(
+        (parts) => this.dress(parts),
+        (error: unknown) => {
+          this.trouble(error instanceof Error ? error.message : String(error));
+          this.dress([{ geometry: thingGeometry('box'), material: null }]);
+        },
+      );
+    } else {
+      this.dress([{ geometry: thingGeometry(shown.kind === 'own model' ? 'box' : shown.kind), material: null }]);
+    }
+  }
+
+  /** True when it shows these poses in this way already. */
+  fits(shown: Shown, poses: Poses | undefined, beneath: Poses | undefined): boolean {
+    return poses === this.poses && (beneath ?? null) === this.beneath && lookOf(shown) === this.look;
+  }
+
+  /** True where parts of things may be hidden. */
+  get cuts(): boolean {
+    return this.poses.floats > CUT;
+  }
+
+  /** The kind of every thing, as the numbers of a frame say; all the same without kinds. */
+  private kindsAt(frame: number): number[] {
+    const { poses } = this;
+    if (this.shown.kinds.length === 0 || poses.floats <= KIND) return new Array<number>(poses.things).fill(0);
+    return Array.from({ length: poses.things }, (_, object) => poses.numbers[(frame * poses.things + object) * poses.floats + KIND] ?? 0);
+  }
+
+  private dress(parts: Part[]): void {
+    if (this.gone) {
+      parts.forEach(({ geometry }) => geometry.dispose());
+      return;
+    }
+    this.own = parts;
+    this.under = this.beneath ? parts.map((part) => this.instanced(part.geometry, this.materials.beneath(), Math.min(this.beneath?.things ?? 0, 4000))) : [];
+    this.muster(this.kindsAt(Math.max(0, this.poses.have.indexOf(1))));
+    this.changed();
+  }
+
+  private instanced(geometry: BufferGeometry, material: Material, count: number): InstancedMesh {
+    const mesh = new InstancedMesh(geometry, material, count);
+    mesh.frustumCulled = false;
+    mesh.instanceMatrix.setUsage(DynamicDrawUsage);
+    this.group.add(mesh);
+    return mesh;
+  }
+
+  /** Things of which a part may be hidden. */
+  private cuttable(geometry: BufferGeometry, material: Material, count: number): InstancedMesh {
+    if (!this.cuts) return this.instanced(geometry, material, count);
+    // What stands for each thing belongs to the form: every mesh has one of its own.
+    const own = geometry.clone().setAttribute(CUT_ATTRIBUTE, new InstancedBufferAttribute(new Float32Array(4 * count), 4).setUsage(DynamicDrawUsage));
+    return this.instanced(own, this.materials.cut(material), count);
+  }
+
+  /** Puts the things that are drawn alike together. */
+  private muster(of: number[]): void {
+    this.disband();
+    this.of = of;
+    const { shown, poses } = this;
+    const detailed = poses.things <= MOST_DETAILED;
+    for (const kind of [...new Set(of)].sort((a, b) => a - b)) {
+      const objects = of.flatMap((other, object) => (other === kind ? [object] : []));
+      const told = shown.kinds[kind];
+      const thing = told?.thing || shown.kind;
+      const sign = [...(told?.letter || shown.letter)][0] ?? ' ';
+      const parts: Part[] = told?.thing ? [{ geometry: thingGeometry(told.thing), material: null }] : (this.own ?? []);
+      const colours: Troop['colours'] = told?.colour ? [new Color(told.colour), new Color(told.last || told.colour)] : null;
+      const dyed = colours !== null;
+      const material = (part: Part): Material => part.material ?? (thing === 'letter' ? this.materials.letter(sign, dyed) : this.materials.body(thing === 'lantern', dyed));
+      this.troops.push({
+        objects,
+        colours,
+        meshes: parts.map((part) => Object.assign(this.cuttable(part.geometry, material(part), objects.length), { userData: { objects } })),
+        ghosts: detailed ? parts.map((part) => this.cuttable(part.geometry, this.materials.ghost(), objects.length * GHOSTS.length)) : [],
+      });
+      if (thing === 'lantern' && detailed) this.lit.push(...objects);
+    }
+    if (this.lit.length > 0) {
+      const points = new BufferGeometry().setAttribute('position', new BufferAttribute(new Float32Array(this.lit.length * 3), 3));
+      this.glow = new Points(points, this.materials.glow(2.6 * this.shown.size, glowTexture()));
+      this.glow.frustumCulled = false;
+      this.group.add(this.glow);
+    }
+  }
+
+  private disband(): void {
+    for (const { meshes, ghosts } of this.troops) {
+      for (const mesh of [...meshes, ...ghosts]) {
+        this.group.remove(mesh);
+        if (!this.own?.some((part) => part.geometry === mesh.geometry)) mesh.geometry.dispose();
+        mesh.dispose();
+      }
+    }
+    this.troops = [];
+    this.lit = [];
+    if (this.glow) {
+      this.group.remove(this.glow);
+      this.glow.geometry.dispose();
+      this.glow = null;
+    }
+  }
+
+  dispose(): void {
+    this.gone = true;
+    this.disband();
+    for (const mesh of this.under) mesh.dispose();
+    for (const part of this.own ?? []) part.geometry.dispose();
+    this.trail.dispose();
+    this.needles.dispose();
+  }
+
+  private whole(frame: number, poses = this.poses): number {
+    return Math.min(poses.frames - 1, Math.floor(frame));
+  }
+
+  /** Puts the things where they are at a frame. */
+  pose(frame: number, extras: Extras): void {
+    const { poses, shown, beneath } = this;
+    const now = this.whole(frame);
+    if (poses.have[now] && this.own) {
+      const of = this.kindsAt(now);
+      if (of.some((kind, object) => kind !== this.of[object])) this.muster(of);
+      for (const troop of this.troops) {
+        troop.objects.forEach((object, i) => {
+          const matrix = matrixOf(poses, now, object, shown.size);
+          for (const mesh of troop.meshes) mesh.setMatrixAt(i, matrix);
+          this.cutAt(troop.meshes, i, now, object);
+        });
+        this.renew(troop.meshes);
+        this.dye(troop, now);
+      }
+    }
+    if (beneath && this.under[0]) {
+      const then = this.whole(frame, beneath);
+      for (let object = 0; object < this.under[0].count; object += 1) {
+        const matrix = beneath.have[then] ? matrixOf(beneath, then, object, shown.size) : nothing;
+        for (const mesh of this.under) mesh.setMatrixAt(object, matrix);
+      }
+      this.renew(this.under);
+    }
+    if (this.glow) this.light(now);
+    this.needles.showWay(poses, shown.size, extras.along && extras.thing?.node === shown.node ? extras.thing.object : null);
+    this.showGhosts(now, extras.ghosts);
+    this.trail.show(poses, shown.wake, frame, extras.exposure);
+    this.needles.showNoses(poses, shown.size, now, extras.axes);
+  }
+
+  /** Gives every thing its colour, which may change from frame to frame. */
+  private dye({ colours, meshes, objects }: Troop, frame: number): void {
+    const { poses } = this;
+    const shines = poses.floats > BRIGHT;
+    if (!colours && !shines) return;
+    objects.forEach((object, i) => {
+      const start = (frame * poses.things + object) * poses.floats;
+      if (colours) scratch.colour.lerpColors(colours[0], colours[1], poses.numbers[start + TINT] ?? 0);
+      else scratch.colour.set(0xffffff);
+      if (shines) scratch.colour.multiplyScalar(poses.numbers[start + BRIGHT] ?? 1);
+      for (const mesh of meshes) mesh.setColorAt(i, scratch.colour);
+    });
+    for (const mesh of meshes) if (mesh.instanceColor) mesh.instanceColor.needsUpdate = true;
+  }
+
+  /** Cuts an instance off as a thing is at a frame. */
+  private cutAt(meshes: InstancedMesh[], instance: number, frame: number, object: number): void {
+    const { poses, shown } = this;
+    if (!this.cuts) return;
+    const start = (frame * poses.things + object) * poses.floats + CUT;
+    const [x = 0, y = 0, z = 0, beyond = 0] = poses.numbers.subarray(start, start + 4);
+    for (const mesh of meshes) mesh.geometry.getAttribute(CUT_ATTRIBUTE).setXYZW(instance, x * shown.size, y * shown.size, z * shown.size, beyond);
+  }
+
+  private renew(meshes: InstancedMesh[]): void {
+    for (const mesh of meshes) {
+      mesh.instanceMatrix.needsUpdate = true;
+      const cut = mesh.geometry.attributes[CUT_ATTRIBUTE];
+      if (cut) cut.needsUpdate = true;
+      mesh.boundingSphere = null;
+    }
+  }
+
+  private showGhosts(frame: number, wanted: boolean): void {
+    const { poses, shown } = this;
+    const troops = this.troops.filter(({ ghosts }) => ghosts.length > 0);
+    for (const { ghosts } of troops) for (const mesh of ghosts) mesh.visible = wanted;
+    if (!wanted) return;
+    const loop = Math.max(1, poses.frames - 1);
+    GHOSTS.forEach((offset, g) => {
+      const at = frame + offset;
+      const inside = at >= 0 && at < loop;
+      const wrapped = ((at % loop) + loop) % loop;
+      const visible = (inside || !shown.wake) && poses.have[wrapped];
+      for (const { ghosts, objects } of troops) {
+        objects.forEach((object, i) => {
+          const matrix = visible ? matrixOf(poses, wrapped, object, shown.size) : nothing;
+          for (const mesh of ghosts) mesh.setMatrixAt(g * objects.length + i, matrix);
+          if (visible) this.cutAt(ghosts, g * objects.length + i, wrapped, object);
+        });
+      }
+    });
+    for (const { ghosts } of troops) this.renew(ghosts);
+  }
+
+  private light(frame: number): void {
+    const attribute = this.glow?.geometry.getAttribute('position') as BufferAttribute;
+    const { poses, shown } = this;
+    this.lit.forEach((object, i) => {
+      const start = (frame * poses.things + object) * poses.floats;
+      const [x = 0, y = 0, z = 0] = poses.numbers.subarray(start, start + 3);
+      const scale = poses.numbers[start + 7] ?? 1;
+      attribute.setXYZ(i, x, y - 0.62 * shown.size * scale, z);
+    });
+    attribute.needsUpdate = true;
+  }
+
+  /** The thing that a ray meets first. */
+  hit(caster: Raycaster): { object: number; distance: number } | null {
+    const hits = caster.intersectObjects(this.troops.flatMap(({ meshes }) => meshes), false);
+    const first = hits.find((hit) => hit.instanceId !== undefined);
+    if (first?.instanceId === undefined) return null;
+    const { objects } = first.object.userData as { objects: number[] };
+    return { object: objects[first.instanceId] ?? 0, distance: first.distance };
+  }
+
+  /** Where a thing stands at a frame. */
+  at(object: number, frame: number): Vector3 | null {
+    return placeOf(this.poses, object, Math.floor(frame));
+  }
+
+  /** The box around a thing in its own axes and sizes. */
+  box(object: number): Box3 | null {
+    const troop = this.troops.find(({ objects }) => objects.includes(object));
+    if (!troop || troop.meshes.length === 0) return null;
+    const box = new Box3();
+    for (const { geometry } of troop.meshes) {
+      geometry.computeBoundingBox();
+      if (geometry.boundingBox) box.union(geometry.boundingBox);
+    }
+    return box;
+  }
+
+  /** How a thing stands at a frame, with its size. */
+  matrix(object: number, frame: number): Matrix4 | null {
+    const now = Math.floor(frame);
+    if (object >= this.poses.things || !this.poses.have[now]) return null;
+    return matrixOf(this.poses, now, object, this.shown.size).clone();
+  }
+}

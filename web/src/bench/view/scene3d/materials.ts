@@ -1,0 +1,111 @@
+import { AdditiveBlending, CanvasTexture, Color, DoubleSide, LineBasicMaterial, Material, MeshBasicMaterial, MeshLambertMaterial, PointsMaterial, type Texture } from 'three';
+import { LineMaterial } from 'three/addons/lines/LineMaterial.js';
+import { night } from '../../../theme/tokens';
+
+/** The attribute of an instance that says where it is cut off: a normal in its own axes, and how far out it is. */
+export const CUT_ATTRIBUTE = 'cutOff';
+
+/**
+ * The materials of one picture, each made once and kept: when the last material of a kind is disposed, its
+ * shader goes too and is compiled anew with the next one, which takes longer than a whole picture.
+ */
+export class Materials {
+  private readonly made = new Map<string, Material>();
+
+  private once<M extends Material>(key: string, make: () => M): M {
+    const known = this.made.get(key) as M | undefined;
+    if (known) return known;
+    const fresh = make();
+    this.made.set(key, fresh);
+    return fresh;
+  }
+
+  /** A line of some pixels; one that is `over` others is drawn after what is seen through. */
+  line(colour: string, width: number, opacity: number, over = false): LineMaterial {
+    return this.once(`line ${colour} ${width} ${opacity} ${over}`, () => new LineMaterial({ color: new Color(colour).getHex(), linewidth: width, transparent: over || opacity < 1, opacity, depthWrite: opacity === 1 }));
+  }
+
+  /** A line with gaps, each as long as its stitches, metres. */
+  dashed(colour: string, width: number, opacity: number): LineMaterial {
+    return this.once(`dashed ${colour} ${width} ${opacity}`, () => new LineMaterial({ color: new Color(colour).getHex(), linewidth: width, transparent: true, opacity, depthWrite: false, dashed: true, dashSize: 0.12, gapSize: 0.12 }));
+  }
+
+  /** Lines whose ends have colours of their own. */
+  axes(): LineMaterial {
+    return this.once('axes', () => new LineMaterial({ vertexColors: true, linewidth: 2, transparent: true }));
+  }
+
+  /** Light that was left behind: it adds to what is there. */
+  trail(): LineMaterial {
+    return this.once('trail', () => new LineMaterial({ vertexColors: true, linewidth: 2.6, transparent: true, depthWrite: false, blending: AdditiveBlending }));
+  }
+
+  thin(colour: string, opacity: number): LineBasicMaterial {
+    return this.once(`thin ${colour} ${opacity}`, () => new LineBasicMaterial({ color: colour, transparent: true, opacity }));
+  }
+
+  /** `dyed` things bring colours of their own. */
+  body(lit: boolean, dyed: boolean): MeshLambertMaterial {
+    return this.once(`body ${lit} ${dyed}`, () => new MeshLambertMaterial({ color: dyed ? '#fff' : night.paper, vertexColors: true, flatShading: true, emissive: lit ? new Color(dyed ? 0x2c2418 : 0x6b5530) : new Color(0) }));
+  }
+
+  /** A letter, seen from both sides. */
+  letter(sign: string, dyed: boolean): MeshBasicMaterial {
+    return this.once(`letter ${sign} ${dyed}`, () => new MeshBasicMaterial({ color: dyed ? '#fff' : night.paper, map: letterTexture(sign), alphaTest: 0.4, side: DoubleSide }));
+  }
+
+  /** As another material, for things that may be cut off: what lies beyond is not drawn, and the inside is seen. */
+  cut<M extends Material>(plain: M): M {
+    return this.once(`cut ${plain.uuid}`, () => {
+      const material = plain.clone();
+      material.side = DoubleSide;
+      material.onBeforeCompile = (shader) => {
+        shader.vertexShader = `attribute vec4 ${CUT_ATTRIBUTE};\nvarying float within;\n${shader.vertexShader}`.replace('#include <begin_vertex>', `#include <begin_vertex>\nwithin = ${CUT_ATTRIBUTE}.w - dot(${CUT_ATTRIBUTE}.xyz, position);`);
+        shader.fragmentShader = `varying float within;\n${shader.fragmentShader}`.replace('#include <clipping_planes_fragment>', 'if (within < 0.0) discard;\n#include <clipping_planes_fragment>');
+      };
+      material.customProgramCacheKey = () => 'cut';
+      return material;
+    });
+  }
+
+  ghost(): MeshBasicMaterial {
+    return this.once('ghost', () => new MeshBasicMaterial({ color: night.paper, transparent: true, opacity: 0.13, depthWrite: false }));
+  }
+
+  /** Things of the version that is laid beneath. */
+  beneath(): MeshBasicMaterial {
+    return this.once('beneath', () => new MeshBasicMaterial({ color: night.edge, transparent: true, opacity: 0.38, depthWrite: false }));
+  }
+
+  glow(size: number, map: Texture): PointsMaterial {
+    return this.once(`glow ${size}`, () => new PointsMaterial({ map, size, transparent: true, depthWrite: false, blending: AdditiveBlending, color: night.lamp, opacity: 0.75 }));
+  }
+
+  /** The picture's size in pixels, which lines of some pixels need to know. */
+  resize(width: number, height: number): void {
+    for (const material of this.made.values()) if (material instanceof LineMaterial) material.resolution.set(width, height);
+  }
+
+  dispose(): void {
+    for (const material of this.made.values()) {
+      if (material instanceof MeshBasicMaterial) material.map?.dispose();
+      material.dispose();
+    }
+    this.made.clear();
+  }
+}
+
+function letterTexture(sign: string): CanvasTexture {
+  const canvas = document.createElement('canvas');
+  canvas.width = canvas.height = 256;
+  const pen = canvas.getContext('2d');
+  if (pen) {
+    pen.fillStyle = '#fff';
+    pen.font = '700 230px "Bricolage Grotesque Variable", sans-serif';
+    pen.textAlign = 'center';
+    pen.textBaseline = 'alphabetic';
+    const measure = pen.measureText(sign);
+    pen.fillText(sign, 128, 128 + (measure.actualBoundingBoxAscent - measure.actualBoundingBoxDescent) / 2);
+  }
+  return new CanvasTexture(canvas);
+}

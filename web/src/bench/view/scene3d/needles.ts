@@ -1,0 +1,83 @@
+import { Color, Vector3, type Group, type InterleavedBufferAttribute } from 'three';
+import type { LineSegments2 } from 'three/addons/lines/LineSegments2.js';
+import type { Poses } from '../../../scene/store';
+import { night } from '../../../theme/tokens';
+import { coloured } from './lines';
+import type { Materials } from './materials';
+import { matrixOf, scratch } from './posing';
+
+/** With more things than this they would only be a fog. */
+export const MOST_DETAILED = 400;
+/** Axes of a thing along its way at so many places. */
+const STATIONS = 36;
+
+/** Short lines that show how things stand. */
+export class Needles {
+  private noses: LineSegments2 | null = null;
+  private way: LineSegments2 | null = null;
+
+  constructor(
+    private readonly group: Group,
+    private readonly materials: Materials,
+  ) {}
+
+  /** The nose of every thing in persimmon, its top in a faint tone. */
+  showNoses(poses: Poses, size: number, frame: number, wanted: boolean): void {
+    const seen = wanted && poses.things <= MOST_DETAILED && poses.have[frame] === 1;
+    if (this.noses) this.noses.visible = seen;
+    if (!seen) return;
+    const known = this.noses && (this.noses.geometry.getAttribute('instanceStart') as InterleavedBufferAttribute).data;
+    const places = known ? (known.array as Float32Array) : new Float32Array(12 * poses.things);
+    const tip = new Vector3();
+    for (let object = 0; object < poses.things; object += 1) {
+      const matrix = matrixOf(poses, frame, object, size);
+      const from = scratch.position.clone();
+      from.toArray(places, 12 * object);
+      tip.set(1.3, 0, 0).applyMatrix4(matrix).toArray(places, 12 * object + 3);
+      from.toArray(places, 12 * object + 6);
+      tip.set(0, 0.7, 0).applyMatrix4(matrix).toArray(places, 12 * object + 9);
+    }
+    if (known) {
+      known.needsUpdate = true;
+    } else {
+      const [nose, top] = [new Color(night.persimmon), new Color(0x8f96c8)];
+      const one = [nose, nose, top, top].flatMap((colour) => [colour.r, colour.g, colour.b]);
+      this.noses = coloured([...places], Array.from({ length: poses.things }, () => one).flat(), this.materials.axes());
+      this.noses.renderOrder = 2;
+      this.group.add(this.noses);
+    }
+  }
+
+  /** Nose, top and side of one thing at places along its way. */
+  showWay(poses: Poses, size: number, object: number | null): void {
+    if (this.way) {
+      this.group.remove(this.way);
+      this.way.geometry.dispose();
+      this.way = null;
+    }
+    if (object === null || object >= poses.things) return;
+    const [places, colours]: [number[], number[]] = [[], []];
+    const tones = [night.persimmon, '#8f96c8', '#6cc9ad'].map((tone) => new Color(tone));
+    const last = poses.frames - 1;
+    for (let station = 0; station < STATIONS; station += 1) {
+      const frame = Math.round((station * last) / STATIONS);
+      if (!poses.have[frame]) continue;
+      const matrix = matrixOf(poses, frame, object, size);
+      const from = scratch.position.clone();
+      [new Vector3(1, 0, 0), new Vector3(0, 1.5, 0), new Vector3(0, 0, 1)].forEach((way, i) => {
+        places.push(...from.toArray(), ...way.applyMatrix4(matrix).toArray());
+        const tone = tones[i] ?? new Color();
+        colours.push(tone.r, tone.g, tone.b, tone.r, tone.g, tone.b);
+      });
+    }
+    if (places.length === 0) return;
+    this.way = coloured(places, colours, this.materials.axes());
+    this.way.renderOrder = 2;
+    this.group.add(this.way);
+  }
+
+  dispose(): void {
+    this.noses?.geometry.dispose();
+    this.way?.geometry.dispose();
+  }
+}
