@@ -136,6 +136,19 @@ impl BreakKind {
     }
 }
 
+/// Breaks with others among them, in order of frames.
+pub(crate) fn with_breaks(mut breaks: Vec<Break>, others: impl IntoIterator<Item = Break>) -> Vec<Break> {
+    breaks.extend(others);
+    breaks.sort_by(|a, b| a.frame.total_cmp(&b.frame).then(a.kind.rank().cmp(&b.kind.rank())));
+    breaks.dedup_by(|a, b| (a.frame - b.frame).abs() < 1e-9);
+    breaks
+}
+
+/// Corners where what drives something bends.
+pub(crate) fn corners(bends: impl IntoIterator<Item = f64>) -> impl Iterator<Item = Break> {
+    bends.into_iter().map(|frame| Break { frame, kind: BreakKind::Corner })
+}
+
 /// Most breaks of one thing that are looked for at once.
 pub const MOST_BREAKS: usize = 200_000;
 
@@ -245,11 +258,6 @@ macro_rules! as_inner {
         }
     };
     (@ contacts) => { fn contacts(&self, range: Frames) -> Vec<Contact> { self.inner.contacts(range) } };
-    (@ carried_contacts) => {
-        fn contacts(&self, range: Frames) -> Vec<$crate::motion::Contact> {
-            $crate::motion::carried(self, self.inner.contacts(range))
-        }
-    };
     (@ path) => { fn path(&self) -> Option<&Path> { self.inner.path() } };
     (@ facing) => { fn facing(&self) -> Option<(Axis, Axis)> { self.inner.facing() } };
     (@ looks) => {

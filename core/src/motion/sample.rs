@@ -33,6 +33,8 @@ impl Columns {
     pub const CUT: Self = Self(1024);
     /// Everything a pose is made of, and whether it is there.
     pub const POSE: Self = Self(1 | 2 | 4 | 8);
+    /// Where a thing is, how it is turned, and how large it is.
+    pub const STANCE: Self = Self(1 | 2 | 4);
     /// Everything that says how a thing changes.
     pub const RATES: Self = Self(16 | 32 | 64 | 128);
 
@@ -101,14 +103,16 @@ impl Cut {
         }
     }
 
-    /// Along the same plane in space, of a thing that was at `before` and is at `after`, of the same scale.
+    /// Along the same plane in space, of a thing that stood as `before` and stands as `after`. What was of no size is not
+    /// cut off.
     pub fn of_moved(self, before: Pose, after: Pose) -> Self {
-        // Turned and moved only, so that a scale of zero does no harm.
-        let own = |normal: DVec3| before.scale * (after.orientation.inverse() * (before.orientation * normal));
         let unscaled = self.normal / before.scale;
         let unscaled = if unscaled.is_finite() { unscaled } else { DVec3::ZERO };
         let in_space = before.orientation * unscaled;
-        Self { normal: own(unscaled), beyond: self.beyond + in_space.dot(before.position - after.position) }
+        Self {
+            normal: after.scale * (after.orientation.inverse() * in_space),
+            beyond: self.beyond + in_space.dot(before.position - after.position),
+        }
     }
 }
 

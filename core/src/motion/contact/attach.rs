@@ -3,7 +3,8 @@
 use super::since::{Since, Stretch};
 use crate::curve::Path;
 use crate::motion::{
-    Break, BreakKind, Cancel, Columns, Extent, Frames, Motion, MotionError, Sample, as_inner, prepared,
+    Break, BreakKind, Cancel, Columns, Contact, Extent, Frames, Motion, MotionError, Sample, as_inner, carried,
+    prepared, with_breaks,
 };
 use crate::pose::Axis;
 use glam::DQuat;
@@ -46,7 +47,7 @@ impl Attached {
 }
 
 impl Motion for Attached {
-    as_inner!(len, extent, carried_contacts, path, facing, looks);
+    as_inner!(len, extent, path, facing, looks);
 
     fn prepare(&self, range: Frames, cancel: &Cancel) -> Result<Option<Arc<dyn Motion>>, MotionError> {
         let earliest = |object: usize| self.tie(object, range.from).map(|(_, frame)| frame);
@@ -54,6 +55,10 @@ impl Motion for Attached {
         let inner = prepared(&self.inner, range, cancel)?;
         let target = prepared(&self.target, Frames { from, ..range }, cancel)?;
         Ok(Some(Arc::new(Self { inner, target, ..self.clone() })))
+    }
+
+    fn contacts(&self, range: Frames) -> Vec<Contact> {
+        carried(self, self.inner.contacts(range))
     }
 
     fn sample_at(&self, at: &[(usize, f64)], columns: Columns, out: &mut Sample) {
@@ -118,8 +123,6 @@ impl Motion for Attached {
             }
             from = to;
         }
-        breaks.sort_by(|a, b| a.frame.total_cmp(&b.frame).then(a.kind.rank().cmp(&b.kind.rank())));
-        breaks.dedup_by(|a, b| (a.frame - b.frame).abs() < 1e-9);
-        Ok(breaks)
+        Ok(with_breaks(breaks, []))
     }
 }

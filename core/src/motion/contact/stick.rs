@@ -5,6 +5,7 @@ use super::with_middles;
 use crate::curve::Path;
 use crate::motion::{
     Break, BreakKind, Cancel, Columns, Contact, Cut, Extent, Frames, Motion, MotionError, Sample, as_inner, prepared,
+    with_breaks,
 };
 use crate::pose::{Axis, Pose};
 use crate::surface::Surface;
@@ -222,9 +223,7 @@ impl Motion for Stick {
         breaks.retain(|b| b.kind == BreakKind::Anew || self.since.find(object, b.frame).is_none());
         let begins = self.since.begin(object, range).into_iter();
         breaks.extend(begins.map(|(frame, _)| Break { frame, kind: BreakKind::Contact }));
-        breaks.sort_by(|a, b| a.frame.total_cmp(&b.frame).then(a.kind.rank().cmp(&b.kind.rank())));
-        breaks.dedup_by(|a, b| (a.frame - b.frame).abs() < 1e-9);
-        Ok(breaks)
+        Ok(with_breaks(breaks, []))
     }
 
     fn contacts(&self, range: Frames) -> Vec<Contact> {

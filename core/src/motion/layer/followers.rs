@@ -1,9 +1,9 @@
 //! Things that follow a lead, each some frames behind it.
 
-use super::swell::with_bends;
 use crate::curve::Path;
 use crate::motion::{
-    Break, Cancel, Columns, Contact, Extent, Frames, Kind, Motion, MotionError, Sample, Symmetry, carried, prepared,
+    Break, Cancel, Columns, Contact, Extent, Frames, Kind, Motion, MotionError, Sample, Symmetry, carried, corners,
+    prepared, with_breaks,
 };
 use crate::pose::Axis;
 use crate::random;
@@ -134,13 +134,20 @@ impl Followers {
         self.stance.is_some() || self.followers.iter().any(|follower| follower.scale != 1.0)
     }
 
+    /// True where things are asked to be cut off, and stand otherwise than the lead against what cuts them.
+    fn cuts(&self, columns: Columns) -> bool {
+        let moved = self.offsets() || self.scaled();
+        moved && columns.contain(Columns::CUT) && self.inner.varies().contain(Columns::CUT)
+    }
+
     /// What the lead has to give for these columns.
     fn needs(&self, columns: Columns) -> Columns {
         let turned = self.turned && self.offsets();
         let moved = columns.contain(Columns::POSITION) || columns.contain(Columns::VELOCITY);
         let turn = if turned && moved { Columns::ORIENTATION } else { Columns::NONE };
         let spin = if turned && columns.contain(Columns::VELOCITY) { Columns::SPIN } else { Columns::NONE };
-        columns | turn | spin
+        let stance = if self.cuts(columns) { Columns::STANCE } else { Columns::NONE };
+        columns | turn | spin | stance
     }
 }
 
@@ -170,6 +177,7 @@ impl Motion for Followers {
         }
         for (row, (((follower, _), frame), &(object, _))) in parts.zip(at).enumerate() {
             let (offset, change, factor) = self.off(follower, object, frame);
+            let before = self.cuts(columns).then(|| out.pose(row));
             if offset != DVec3::ZERO || change != DVec3::ZERO {
                 let turn = if self.turned { out.orientations.get(row).copied() } else { None };
                 let turn = turn.unwrap_or(DQuat::IDENTITY);
@@ -187,6 +195,9 @@ impl Motion for Followers {
             if let Some(scale) = out.scales.get_mut(row) {
                 *scale *= factor;
             }
+            if let Some(before) = before {
+                out.cuts[row] = out.cuts[row].of_moved(before, out.pose(row));
+            }
         }
         out.keep(columns);
     }
@@ -203,7 +214,7 @@ impl Motion for Followers {
         let breaks = found.into_iter().map(|b| Break { frame: b.frame + delay, ..b }).collect();
         let Some(stance) = &self.stance else { return Ok(breaks) };
         let bends = stance.offset.iter().chain([&stance.grow]).flat_map(|part| part.bends(range.from, range.to));
-        Ok(with_bends(breaks, bends.collect()))
+        Ok(with_breaks(breaks, corners(bends)))
     }
 
     fn contacts(&self, range: Frames) -> Vec<Contact> {

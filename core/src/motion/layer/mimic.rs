@@ -1,9 +1,8 @@
 //! A thing takes over what another does.
 
-use super::swell::with_bends;
-use crate::curve::Path;
-use crate::motion::{Break, Cancel, Columns, Extent, Frames, Motion, MotionError, Sample, as_inner, prepared};
-use crate::pose::{Axis, nearer, turn_between};
+use super::{Layer, Layered, Rows};
+use crate::motion::{Break, Cancel, Columns, Frames, Motion, MotionError, Sample, corners};
+use crate::pose::{nearer, turn_between};
 use crate::signal::{Driven, Thing};
 use glam::{DQuat, DVec3};
 use std::sync::Arc;
@@ -27,13 +26,15 @@ pub struct Mimicry {
     pub amount: Driven,
 }
 
-/// Thing i of a motion takes over what thing i of another does, over again where there are fewer of those.
+/// What another motion does, and how much of it is taken over.
 #[derive(Clone)]
-pub struct Mimic {
-    inner: Arc<dyn Motion>,
+pub struct Mimicked {
     other: Arc<dyn Motion>,
     how: Arc<Mimicry>,
 }
+
+/// Thing i of a motion takes over what thing i of another does, over again where there are fewer of those.
+pub type Mimic = Layered<Mimicked>;
 
 /// Half the frames over which turns are measured.
 const STEP: f64 = 1e-3;
@@ -41,18 +42,21 @@ const STEP: f64 = 1e-3;
 impl Mimic {
     /// Of another motion that has at least one thing.
     pub fn new(inner: Arc<dyn Motion>, other: Arc<dyn Motion>, how: Mimicry) -> Self {
-        Self { inner, other, how: Arc::new(how) }
+        Self::over(inner, Mimicked { other, how: Arc::new(how) })
     }
+}
 
-    fn thing(&self, object: usize) -> Thing {
-        Thing { index: object, count: self.len() }
+impl Mimicked {
+    /// True where these columns have how fast places are led.
+    fn leads(&self, columns: Columns) -> bool {
+        self.how.position && columns.contain(Columns::VELOCITY)
     }
 
     /// What the other does at the frames that count.
-    fn theirs(&self, at: &[(usize, f64)], columns: Columns) -> Sample {
+    fn theirs(&self, rows: Rows<'_>, columns: Columns) -> Sample {
         let count = self.other.len().max(1);
         let moved: Vec<(usize, f64)> =
-            at.iter().map(|&(object, frame)| (object % count, frame - self.how.delay)).collect();
+            rows.iter().map(|(object, frame)| (object % count, frame - self.how.delay)).collect();
         let turned = if self.how.turned { Columns::ORIENTATION | Columns::SPIN } else { Columns::NONE };
         let mut sample = Sample::default();
         self.other.sample_at(
@@ -64,13 +68,13 @@ impl Mimic {
     }
 
     /// Orientations as they come out, so many frames later.
-    fn turns_at(&self, at: &[(usize, f64)], offset: f64) -> Vec<DQuat> {
-        let moved: Vec<(usize, f64)> = at.iter().map(|&(object, frame)| (object, frame + offset)).collect();
+    fn turns_at(&self, inner: &dyn Motion, rows: Rows<'_>, offset: f64) -> Vec<DQuat> {
+        let (count, moved) = (inner.len(), rows.later(offset));
         let mut sample = Sample::default();
-        self.inner.sample_at(&moved, Columns::ORIENTATION, &mut sample);
-        let theirs = self.theirs(&moved, Columns::ORIENTATION);
-        let mixed = |(row, &(object, frame)): (usize, &(usize, f64))| {
-            let amount = self.how.amount.at(frame, self.thing(object));
+        inner.sample_at(&moved, Columns::ORIENTATION, &mut sample);
+        let theirs = self.theirs(Rows::Each(&moved), Columns::ORIENTATION);
+        let mixed = |(row, &(index, frame)): (usize, &(usize, f64))| {
+            let amount = self.how.amount.at(frame, Thing { index, count });
             between(sample.orientations[row], theirs.orientations[row], amount)
         };
         moved.iter().enumerate().map(mixed).collect()
@@ -88,24 +92,20 @@ fn between(a: DQuat, b: DQuat, part: f64) -> DQuat {
     }
 }
 
-impl Motion for Mimic {
-    as_inner!(len, extent, carried_contacts, path, facing, looks);
-
-    fn prepare(&self, range: Frames, cancel: &Cancel) -> Result<Option<Arc<dyn Motion>>, MotionError> {
-        let range = range.widened(1.0);
-        let inner = prepared(&self.inner, range, cancel)?;
-        let theirs = Frames { from: range.from - self.how.delay, to: range.to - self.how.delay };
-        let other = prepared(&self.other, theirs, cancel)?;
-        Ok(Some(Arc::new(Self { inner, other, ..self.clone() })))
+impl Layer for Mimicked {
+    fn changes(&self) -> Columns {
+        self.other.varies().and(Columns::POSE)
     }
 
-    fn sample_at(&self, at: &[(usize, f64)], columns: Columns, out: &mut Sample) {
-        let how = &self.how;
-        let places = how.position && columns.contain(Columns::VELOCITY);
-        self.inner.sample_at(at, columns | if places { Columns::POSITION } else { Columns::NONE }, out);
-        let theirs = self.theirs(at, columns | if places { Columns::POSITION } else { Columns::NONE });
-        for (row, &(object, frame)) in at.iter().enumerate() {
-            let thing = self.thing(object);
+    fn needs(&self, _: &dyn Motion, columns: Columns) -> Columns {
+        columns | if self.leads(columns) { Columns::POSITION } else { Columns::NONE }
+    }
+
+    fn change(&self, inner: &dyn Motion, rows: Rows<'_>, columns: Columns, out: &mut Sample) {
+        let (how, count, places) = (&self.how, inner.len(), self.leads(columns));
+        let theirs = self.theirs(rows, self.needs(inner, columns));
+        for (row, (index, frame)) in rows.iter().enumerate() {
+            let thing = Thing { index, count };
             let amount = how.amount.at(frame, thing);
             if how.position && (columns.contain(Columns::POSITION) || places) {
                 let offset = DVec3::from([0, 1, 2].map(|axis| how.offset[axis].at(frame, thing)));
@@ -128,24 +128,26 @@ impl Motion for Mimic {
             }
         }
         if columns.contain(Columns::SPIN) && how.orientation {
-            let (before, after) = (self.turns_at(at, -STEP), self.turns_at(at, STEP));
+            let (before, after) = (self.turns_at(inner, rows, -STEP), self.turns_at(inner, rows, STEP));
             out.spins = before.iter().zip(&after).map(|(a, b)| turn_between(*a, *b) / (2.0 * STEP)).collect();
-        }
-        if !columns.contain(Columns::POSITION) {
-            out.positions.clear();
         }
     }
 
-    fn varies(&self) -> Columns {
-        self.inner.varies() | self.other.varies().and(Columns::POSE)
+    fn margin(&self) -> f64 {
+        1.0
+    }
+
+    fn prepare(&self, range: Frames, cancel: &Cancel) -> Result<Option<Self>, MotionError> {
+        let range = range.widened(1.0);
+        let theirs = Frames { from: range.from - self.how.delay, to: range.to - self.how.delay };
+        Ok(self.other.prepare(theirs, cancel)?.map(|other| Self { other, how: self.how.clone() }))
     }
 
     fn breaks(&self, object: usize, range: Frames) -> Result<Vec<Break>, MotionError> {
-        let mut breaks = self.inner.breaks(object, range)?;
         let delay = self.how.delay;
         let theirs = Frames { from: range.from - delay, to: range.to - delay };
-        let found = self.other.breaks(object % self.other.len().max(1), theirs)?;
-        breaks.extend(found.into_iter().map(|b| Break { frame: b.frame + delay, ..b }));
-        Ok(with_bends(breaks, self.how.amount.bends(range.from, range.to)))
+        let found = self.other.breaks(object % self.other.len().max(1), theirs)?.into_iter();
+        let bends = corners(self.how.amount.bends(range.from, range.to));
+        Ok(found.map(|b| Break { frame: b.frame + delay, ..b }).chain(bends).collect())
     }
 }

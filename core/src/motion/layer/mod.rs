@@ -1,4 +1,8 @@
 //! What changes another motion.
+//!
+//! A [`Layer`] says how it changes poses of things that stay the same things at the same frames; [`Layered`], the one
+//! adaptor, makes a motion of it. What hangs on a pose is derived there, so that no layer can leave it behind: where things
+//! touch, where they are cut off, at which frames they are not smooth, what they look like.
 
 pub mod face_travel;
 pub mod face_up;
@@ -15,3 +19,251 @@ pub mod swell;
 pub mod together;
 pub mod two_shots;
 pub mod waver;
+
+use super::contact::with_middles;
+use super::{
+    Break, Cancel, Columns, Contact, Extent, Frames, Kind, Motion, MotionError, Sample, Symmetry, as_inner, with_breaks,
+};
+use crate::curve::Path;
+use crate::pose::{Axis, Pose};
+use std::ops::Range;
+use std::sync::Arc;
+
+/// Rows of a sample: which thing each is, and at which frame.
+#[derive(Clone, Copy)]
+pub enum Rows<'a> {
+    /// Each at a frame of its own.
+    Each(&'a [(usize, f64)]),
+    /// So many things from the first on, all at one frame.
+    Range {
+        /// Real-valued.
+        frame: f64,
+        /// The thing in row 0.
+        first: usize,
+        /// How many.
+        count: usize,
+    },
+}
+
+impl Rows<'_> {
+    /// How many.
+    pub const fn len(&self) -> usize {
+        match self {
+            Self::Each(at) => at.len(),
+            Self::Range { count, .. } => *count,
+        }
+    }
+
+    /// The thing and the frame of a row below `len()`.
+    #[inline]
+    pub fn get(&self, row: usize) -> (usize, f64) {
+        match self {
+            Self::Each(at) => at[row],
+            Self::Range { frame, first, .. } => (first + row, *frame),
+        }
+    }
+
+    /// All of them, in order.
+    pub fn iter(&self) -> impl Iterator<Item = (usize, f64)> + '_ {
+        (0..self.len()).map(|row| self.get(row))
+    }
+
+    /// All of them so many frames later.
+    pub fn later(&self, frames: f64) -> Vec<(usize, f64)> {
+        self.iter().map(|(object, frame)| (object, frame + frames)).collect()
+    }
+}
+
+/// What becomes of a place in space that a thing touches, or is cut off along, when a layer moves the thing.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Touched {
+    /// Things are moved against what they touch: it stays where it is.
+    Stays,
+    /// What is touched goes along with the thing's middle.
+    GoesAlong,
+    /// All of space is moved as one, and [`Layer::touch`] says where to.
+    MovesAsOne,
+}
+
+/// How one motion changes another that has the same things at the same frames.
+pub trait Layer: Send + Sync + Sized + 'static {
+    /// The columns that it may change, of those that [`Motion::varies`] speaks of.
+    fn changes(&self) -> Columns;
+
+    /// What the other motion has to give for these columns.
+    fn needs(&self, inner: &dyn Motion, columns: Columns) -> Columns {
+        let _ = inner;
+        columns
+    }
+
+    /// Changes what `inner` gave for `needs(columns)`: makes of it what `columns` asks for. More columns may be left in
+    /// `out`; where things are cut off is not its business.
+    fn change(&self, inner: &dyn Motion, rows: Rows<'_>, columns: Columns, out: &mut Sample);
+
+    /// Frames before and after those that are sampled at which it asks the other motion.
+    fn margin(&self) -> f64 {
+        0.0
+    }
+
+    /// This layer made ready for `range`, or `None` where it is as it stands.
+    ///
+    /// # Errors
+    /// What it asks besides takes too much, or was cancelled.
+    fn prepare(&self, range: Frames, cancel: &Cancel) -> Result<Option<Self>, MotionError> {
+        let _ = (range, cancel);
+        Ok(None)
+    }
+
+    /// Where within `range` it is not smooth itself, in any order.
+    ///
+    /// # Errors
+    /// `TooMuch` beyond [`MOST_BREAKS`](super::MOST_BREAKS).
+    fn breaks(&self, object: usize, range: Frames) -> Result<Vec<Break>, MotionError> {
+        let _ = (object, range);
+        Ok(Vec::new())
+    }
+
+    /// What becomes of what is touched.
+    fn touched(&self) -> Touched {
+        Touched::GoesAlong
+    }
+
+    /// A contact where all is moved as one.
+    fn touch(&self, contact: Contact) -> Contact {
+        contact
+    }
+
+    /// The path of what it makes.
+    fn path<'a>(&'a self, inner: &'a dyn Motion) -> Option<&'a Path> {
+        inner.path()
+    }
+
+    /// See [`Motion::look`].
+    fn look(&self, inner: &dyn Motion, object: usize) -> u64 {
+        inner.look(object)
+    }
+
+    /// See [`Motion::kinds`].
+    fn kinds<'a>(&'a self, inner: &'a dyn Motion) -> &'a [Kind] {
+        inner.kinds()
+    }
+
+    /// See [`Motion::kind`].
+    fn kind(&self, inner: &dyn Motion, object: usize) -> usize {
+        inner.kind(object)
+    }
+
+    /// See [`Motion::symmetry`].
+    fn symmetry(&self, inner: &dyn Motion, object: usize) -> Option<Symmetry> {
+        inner.symmetry(object)
+    }
+}
+
+/// Another motion with a layer over it.
+pub struct Layered<L> {
+    inner: Arc<dyn Motion>,
+    layer: Arc<L>,
+}
+
+impl<L> Clone for Layered<L> {
+    fn clone(&self) -> Self {
+        Self { inner: self.inner.clone(), layer: self.layer.clone() }
+    }
+}
+
+impl<L: Layer> Layered<L> {
+    /// `layer` over `inner`.
+    pub fn over(inner: Arc<dyn Motion>, layer: L) -> Self {
+        Self { inner, layer: Arc::new(layer) }
+    }
+
+    /// What lies over the other motion.
+    pub fn layer(&self) -> &L {
+        &self.layer
+    }
+
+    /// True where things are asked to be cut off, are, and stand otherwise against what cuts them.
+    fn cuts(&self, columns: Columns) -> bool {
+        columns.contain(Columns::CUT)
+            && self.inner.varies().contain(Columns::CUT)
+            && self.layer.changes().touch(Columns::STANCE)
+            && self.layer.touched() != Touched::MovesAsOne
+    }
+
+    /// Rows of what `give` takes from the other motion.
+    fn fill(&self, rows: Rows<'_>, columns: Columns, out: &mut Sample, give: impl FnOnce(Columns, &mut Sample)) {
+        let cuts = self.cuts(columns);
+        let wanted = if cuts { columns | Columns::STANCE } else { columns };
+        give(self.layer.needs(&*self.inner, wanted), out);
+        let before: Vec<Pose> = if cuts { (0..rows.len()).map(|row| out.pose(row)).collect() } else { Vec::new() };
+        self.layer.change(&*self.inner, rows, wanted, out);
+        for (row, before) in before.into_iter().enumerate() {
+            out.cuts[row] = out.cuts[row].of_moved(before, out.pose(row));
+        }
+        out.keep(columns);
+    }
+}
+
+impl<L: Layer> Motion for Layered<L> {
+    as_inner!(len, extent, facing);
+
+    fn prepare(&self, range: Frames, cancel: &Cancel) -> Result<Option<Arc<dyn Motion>>, MotionError> {
+        let inner = self.inner.prepare(range.widened(self.layer.margin()), cancel)?;
+        let layer = self.layer.prepare(range, cancel)?;
+        if inner.is_none() && layer.is_none() {
+            return Ok(None);
+        }
+        let inner = inner.unwrap_or_else(|| self.inner.clone());
+        Ok(Some(Arc::new(Self { inner, layer: layer.map_or_else(|| self.layer.clone(), Arc::new) })))
+    }
+
+    fn sample_at(&self, at: &[(usize, f64)], columns: Columns, out: &mut Sample) {
+        self.fill(Rows::Each(at), columns, out, |needs, out| self.inner.sample_at(at, needs, out));
+    }
+
+    fn sample_range(&self, frame: f64, objects: Range<usize>, columns: Columns, out: &mut Sample) {
+        let rows = Rows::Range { frame, first: objects.start, count: objects.len() };
+        self.fill(rows, columns, out, |needs, out| self.inner.sample_range(frame, objects, needs, out));
+    }
+
+    fn varies(&self) -> Columns {
+        self.inner.varies() | self.layer.changes()
+    }
+
+    fn breaks(&self, object: usize, range: Frames) -> Result<Vec<Break>, MotionError> {
+        let own = self.layer.breaks(object, range)?;
+        Ok(with_breaks(self.inner.breaks(object, range)?, own))
+    }
+
+    fn contacts(&self, range: Frames) -> Vec<Contact> {
+        let contacts = self.inner.contacts(range);
+        if !self.layer.changes().contain(Columns::POSITION) {
+            return contacts;
+        }
+        match self.layer.touched() {
+            Touched::MovesAsOne => contacts.into_iter().map(|contact| self.layer.touch(contact)).collect(),
+            Touched::Stays => with_middles(self, contacts, |_, _| ()),
+            Touched::GoesAlong => with_middles(self, contacts, |contact, by| contact.place += by),
+        }
+    }
+
+    fn path(&self) -> Option<&Path> {
+        self.layer.path(&*self.inner)
+    }
+
+    fn look(&self, object: usize) -> u64 {
+        self.layer.look(&*self.inner, object)
+    }
+
+    fn kinds(&self) -> &[Kind] {
+        self.layer.kinds(&*self.inner)
+    }
+
+    fn kind(&self, object: usize) -> usize {
+        self.layer.kind(&*self.inner, object)
+    }
+
+    fn symmetry(&self, object: usize) -> Option<Symmetry> {
+        self.layer.symmetry(&*self.inner, object)
+    }
+}

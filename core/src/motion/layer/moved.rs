@@ -1,9 +1,9 @@
 //! A whole arrangement of things, moved, turned and enlarged as one.
 
-use super::swell::with_bends;
+use super::{Layer, Layered, Rows, Touched};
 use crate::curve::{Curve, Path, Placement, placed};
-use crate::motion::{Break, Cancel, Columns, Contact, Extent, Frames, Motion, MotionError, Sample, as_inner};
-use crate::pose::{Axis, from_degrees, turn_between};
+use crate::motion::{Break, Columns, Contact, Frames, Motion, MotionError, Sample, corners};
+use crate::pose::{from_degrees, turn_between};
 use crate::remembered::Remembered;
 use crate::signal::{Driven, Thing};
 use glam::{DQuat, DVec3};
@@ -22,13 +22,14 @@ pub struct Moving {
     pub about: DVec3,
 }
 
-/// Another motion, moved as one.
-#[derive(Clone)]
-pub struct Moved {
-    inner: Arc<dyn Motion>,
+/// What moves a motion and its path as one.
+pub struct MovedBy {
     how: Arc<Moving>,
     path: Option<Path>,
 }
+
+/// Another motion, moved as one.
+pub type Moved = Layered<MovedBy>;
 
 /// Half the frames over which the movement of the arrangement is measured.
 const STEP: f64 = 1e-3;
@@ -75,7 +76,7 @@ impl Moved {
     pub fn new(inner: Arc<dyn Motion>, how: Moving) -> Self {
         let how = Arc::new(how);
         let path = inner.path().map(|path| moved_path(path, &how));
-        Self { inner, how, path }
+        Self::over(inner, MovedBy { how, path })
     }
 }
 
@@ -95,24 +96,30 @@ fn moved_path(path: &Path, how: &Arc<Moving>) -> Path {
     }
 }
 
-impl Motion for Moved {
-    as_inner!(len, extent, facing, looks);
+impl MovedBy {
+    /// True where these columns have what the movement itself adds.
+    fn hurries(&self, columns: Columns) -> bool {
+        self.how.over_time() && columns.touch(Columns::VELOCITY | Columns::TRAVEL)
+    }
+}
 
-    fn prepare(&self, range: Frames, cancel: &Cancel) -> Result<Option<Arc<dyn Motion>>, MotionError> {
-        let inner = self.inner.prepare(range, cancel)?;
-        Ok(inner.map(|inner| -> Arc<dyn Motion> { Arc::new(Self { inner, ..self.clone() }) }))
+impl Layer for MovedBy {
+    fn changes(&self) -> Columns {
+        Columns::STANCE
     }
 
-    fn sample_at(&self, at: &[(usize, f64)], columns: Columns, out: &mut Sample) {
-        let moves = self.how.over_time() && columns.touch(Columns::VELOCITY | Columns::TRAVEL);
-        let also = if moves { Columns::POSITION | Columns::VELOCITY } else { Columns::NONE };
-        self.inner.sample_at(at, columns | also, out);
+    fn needs(&self, _: &dyn Motion, columns: Columns) -> Columns {
+        columns | if self.hurries(columns) { Columns::POSITION | Columns::VELOCITY } else { Columns::NONE }
+    }
+
+    fn change(&self, _: &dyn Motion, rows: Rows<'_>, columns: Columns, out: &mut Sample) {
+        let moves = self.hurries(columns);
         let mut row = 0;
-        for same in at.chunk_by(|a, b| a.1 == b.1) {
-            let frame = same[0].1;
+        while row < rows.len() {
+            let frame = rows.get(row).1;
             let (now, before, after) = (self.how.at(frame), self.how.at(frame - STEP), self.how.at(frame + STEP));
             let spin = turn_between(before.turn, after.turn) / (2.0 * STEP);
-            for _ in same {
+            while row < rows.len() && rows.get(row).1 == frame {
                 let was = out.positions.get(row).copied().unwrap_or_default();
                 if let Some(position) = out.positions.get_mut(row) {
                     *position = now.place(was);
@@ -143,35 +150,30 @@ impl Motion for Moved {
                 row += 1;
             }
         }
-        out.keep(columns);
     }
 
-    fn varies(&self) -> Columns {
-        self.inner.varies() | Columns::POSITION | Columns::ORIENTATION | Columns::SCALE
+    fn breaks(&self, _: usize, range: Frames) -> Result<Vec<Break>, MotionError> {
+        Ok(corners(self.how.all().flat_map(|part| part.bends(range.from, range.to))).collect())
     }
 
-    fn breaks(&self, object: usize, range: Frames) -> Result<Vec<Break>, MotionError> {
-        let bends = self.how.all().flat_map(|part| part.bends(range.from, range.to)).collect();
-        Ok(with_bends(self.inner.breaks(object, range)?, bends))
+    fn touched(&self) -> Touched {
+        Touched::MovesAsOne
     }
 
-    fn contacts(&self, range: Frames) -> Vec<Contact> {
-        let moved = |contact: Contact| {
-            let now = self.how.at(contact.frame);
-            Contact {
-                place: now.place(contact.place),
-                middle: now.place(contact.middle),
-                normal: now.turn * contact.normal,
-                impulse: now.turn * (contact.impulse * now.scale),
-                speed_in: contact.speed_in * now.scale,
-                speed_out: contact.speed_out * now.scale,
-                ..contact
-            }
-        };
-        self.inner.contacts(range).into_iter().map(moved).collect()
+    fn touch(&self, contact: Contact) -> Contact {
+        let now = self.how.at(contact.frame);
+        Contact {
+            place: now.place(contact.place),
+            middle: now.place(contact.middle),
+            normal: now.turn * contact.normal,
+            impulse: now.turn * (contact.impulse * now.scale),
+            speed_in: contact.speed_in * now.scale,
+            speed_out: contact.speed_out * now.scale,
+            ..contact
+        }
     }
 
-    fn path(&self) -> Option<&Path> {
+    fn path<'a>(&'a self, _: &'a dyn Motion) -> Option<&'a Path> {
         self.path.as_ref()
     }
 }

@@ -1,13 +1,10 @@
 //! Things that are struck: they rattle about a point, or give way, and come to rest again.
 
 use super::pivot::growths;
-use crate::curve::Path;
+use super::{Layer, Layered, Rows, Touched};
 use crate::motion::contact::ringing::Ringing;
-use crate::motion::contact::with_middles;
-use crate::motion::{
-    Break, BreakKind, Cancel, Columns, Contact, Extent, Frames, Hits, Motion, MotionError, Sample, as_inner,
-};
-use crate::pose::{Axis, Pose, perpendicular, scaled_axis};
+use crate::motion::{Break, BreakKind, Cancel, Columns, Contact, Frames, Hits, Motion, MotionError, Sample};
+use crate::pose::{perpendicular, scaled_axis};
 use glam::DVec3;
 use std::sync::Arc;
 
@@ -30,21 +27,25 @@ pub struct Blow {
     pub itself: bool,
 }
 
-/// Another motion whose things rattle from contacts on.
+/// What hits do to things, and how that dies away.
 #[derive(Clone)]
-pub struct Rattle {
-    inner: Arc<dyn Motion>,
+pub struct Rattling {
     hits: Hits,
     blow: Blow,
     ringing: Ringing,
 }
 
+/// Another motion whose things rattle from contacts on.
+pub type Rattle = Layered<Rattling>;
+
 impl Rattle {
     /// Of at least as many things as `hits` has listeners.
     pub fn new(inner: Arc<dyn Motion>, hits: Hits, blow: Blow, ringing: Ringing) -> Self {
-        Self { inner, hits, blow, ringing }
+        Self::over(inner, Rattling { hits, blow, ringing })
     }
+}
 
+impl Rattling {
     /// How far it is off and turned (as an axis times an angle) at a frame, and how fast both change.
     fn off(&self, object: usize, frame: f64) -> [DVec3; 4] {
         let mut off = [DVec3::ZERO; 4];
@@ -72,20 +73,6 @@ impl Rattle {
         };
         if self.blow.itself { way } else { -way }
     }
-
-    /// True where it is asked where things are cut off, and they are.
-    fn cuts(&self, columns: Columns) -> bool {
-        columns.contain(Columns::CUT) && self.inner.varies().contain(Columns::CUT)
-    }
-
-    fn needs(&self, columns: Columns) -> Columns {
-        let turns = self.blow.turn != 0.0;
-        let moved = columns.contain(Columns::POSITION) || columns.contain(Columns::VELOCITY);
-        let extra = if turns && moved { Columns::ORIENTATION | Columns::SCALE } else { Columns::NONE };
-        let spin = if turns && columns.contain(Columns::VELOCITY) { Columns::SPIN } else { Columns::NONE };
-        let cut = if self.cuts(columns) { Columns::POSE } else { Columns::NONE };
-        columns | extra | spin | cut
-    }
 }
 
 /// Across what strikes and what is struck.
@@ -95,32 +82,26 @@ fn across(hit: &Contact) -> DVec3 {
     if axis.length() > 1e-6 * hit.impulse.length() { axis.normalize() } else { perpendicular(hit.normal) }
 }
 
-impl Motion for Rattle {
-    as_inner!(len, extent, path, facing, looks);
-
-    fn prepare(&self, range: Frames, cancel: &Cancel) -> Result<Option<Arc<dyn Motion>>, MotionError> {
-        let inner = self.inner.prepare(range, cancel)?;
-        let hits = self.hits.over(Frames { from: range.from - self.ringing.frames(), ..range }, cancel)?;
-        if inner.is_none() && hits.is_none() {
-            return Ok(None);
-        }
-        Ok(Some(Arc::new(Self {
-            inner: inner.unwrap_or_else(|| self.inner.clone()),
-            hits: hits.unwrap_or_else(|| self.hits.clone()),
-            ..self.clone()
-        })))
+impl Layer for Rattling {
+    fn changes(&self) -> Columns {
+        Columns::POSITION | if self.blow.turn == 0.0 { Columns::NONE } else { Columns::ORIENTATION }
     }
 
-    fn sample_at(&self, at: &[(usize, f64)], columns: Columns, out: &mut Sample) {
-        self.inner.sample_at(at, self.needs(columns), out);
-        let before: Vec<Pose> =
-            if self.cuts(columns) { (0..at.len()).map(|row| out.pose(row)).collect() } else { Vec::new() };
+    fn needs(&self, _: &dyn Motion, columns: Columns) -> Columns {
+        let turns = self.blow.turn != 0.0;
+        let moved = columns.contain(Columns::POSITION) || columns.contain(Columns::VELOCITY);
+        let extra = if turns && moved { Columns::ORIENTATION | Columns::SCALE } else { Columns::NONE };
+        let spin = if turns && columns.contain(Columns::VELOCITY) { Columns::SPIN } else { Columns::NONE };
+        columns | extra | spin
+    }
+
+    fn change(&self, inner: &dyn Motion, rows: Rows<'_>, columns: Columns, out: &mut Sample) {
         let grows = self.blow.turn != 0.0 && columns.contain(Columns::VELOCITY);
-        let mut growth = vec![DVec3::ZERO; if grows { at.len() } else { 0 }];
-        if grows && self.inner.varies().contain(Columns::SCALE) {
-            growths(&*self.inner, self.blow.pivot, at).into_iter().for_each(|(row, by)| growth[row] = by);
+        let mut growth = vec![DVec3::ZERO; if grows { rows.len() } else { 0 }];
+        if grows && inner.varies().contain(Columns::SCALE) {
+            growths(inner, self.blow.pivot, rows).into_iter().for_each(|(row, by)| growth[row] = by);
         }
-        for (row, &(object, frame)) in at.iter().enumerate() {
+        for (row, (object, frame)) in rows.iter().enumerate() {
             let [push, turn, push_rate, turn_rate] = self.off(object, frame);
             if let Some(position) = out.positions.get_mut(row) {
                 *position += push;
@@ -150,29 +131,20 @@ impl Motion for Rattle {
                 *spin = by * *spin + turn_rate;
             }
         }
-        // What it is stuck in stays where it is.
-        for (row, before) in before.into_iter().enumerate() {
-            out.cuts[row] = out.cuts[row].of_moved(before, out.pose(row));
-        }
-        out.keep(columns);
     }
 
-    fn contacts(&self, range: Frames) -> Vec<Contact> {
-        // It rattles because it touches: where it does stays.
-        with_middles(self, self.inner.contacts(range), |_, _| ())
-    }
-
-    fn varies(&self) -> Columns {
-        let turn = if self.blow.turn == 0.0 { Columns::NONE } else { Columns::ORIENTATION };
-        self.inner.varies() | Columns::POSITION | turn
+    fn prepare(&self, range: Frames, cancel: &Cancel) -> Result<Option<Self>, MotionError> {
+        let hits = self.hits.over(Frames { from: range.from - self.ringing.frames(), ..range }, cancel)?;
+        Ok(hits.map(|hits| Self { hits, ..self.clone() }))
     }
 
     fn breaks(&self, object: usize, range: Frames) -> Result<Vec<Break>, MotionError> {
-        let mut breaks = self.inner.breaks(object, range)?;
         let hits = self.hits.between(object, range.from, range.to).iter();
-        breaks.extend(hits.map(|hit| Break { frame: hit.frame, kind: BreakKind::Contact }));
-        breaks.sort_by(|a, b| a.frame.total_cmp(&b.frame).then(a.kind.rank().cmp(&b.kind.rank())));
-        breaks.dedup_by(|a, b| (a.frame - b.frame).abs() < 1e-9);
-        Ok(breaks)
+        Ok(hits.map(|hit| Break { frame: hit.frame, kind: BreakKind::Contact }).collect())
+    }
+
+    /// It rattles because it touches: where it does stays, and what it is stuck in.
+    fn touched(&self) -> Touched {
+        Touched::Stays
     }
 }

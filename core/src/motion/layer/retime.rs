@@ -3,7 +3,7 @@
 use crate::curve::Path;
 use crate::motion::{
     Break, BreakKind, Cancel, Columns, Contact, Extent, Frames, MOST_BREAKS, Motion, MotionError, Outside, Sample,
-    as_inner, prepared,
+    as_inner, prepared, with_breaks,
 };
 use crate::pose::Axis;
 use crate::signal::{Driven, Thing};
@@ -242,9 +242,7 @@ impl Motion for Retimed {
             let frames = self.when(found.frame, range).into_iter().filter(|frame| range.holds(*frame));
             breaks.extend(frames.map(|frame| Break { frame, ..found }));
         }
-        breaks.sort_by(|a, b| a.frame.total_cmp(&b.frame).then(a.kind.rank().cmp(&b.kind.rank())));
-        breaks.dedup_by(|a, b| (a.frame - b.frame).abs() < 1e-9);
-        Ok(breaks)
+        Ok(with_breaks(breaks, []))
     }
 
     fn contacts(&self, range: Frames) -> Vec<Contact> {

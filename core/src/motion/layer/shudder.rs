@@ -1,11 +1,8 @@
 //! Forward and back along the way, again and again.
 
-use super::swell::with_bends;
-use crate::curve::{Path, Strand};
-use crate::motion::{
-    Break, BreakKind, Cancel, Columns, Extent, Frames, MOST_BREAKS, Motion, MotionError, Sample, as_inner,
-};
-use crate::pose::Axis;
+use super::{Layer, Layered, Rows};
+use crate::curve::Strand;
+use crate::motion::{Break, BreakKind, Columns, Frames, MOST_BREAKS, Motion, MotionError, Sample, corners};
 use crate::signal::{Driven, Thing, velocity_of};
 use glam::DVec3;
 use std::f64::consts::PI;
@@ -29,49 +26,33 @@ pub struct Shuddering {
 }
 
 /// Another motion whose things shudder along their path, or along their travel where they have none.
-#[derive(Clone)]
-pub struct Shudder {
-    inner: Arc<dyn Motion>,
-    how: Arc<Shuddering>,
-}
+pub type Shudder = Layered<Shuddering>;
 
 impl Shudder {
     /// In this way.
     pub fn new(inner: Arc<dyn Motion>, how: Shuddering) -> Self {
-        Self { inner, how: Arc::new(how) }
+        Self::over(inner, how)
     }
+}
 
+impl Shuddering {
     /// From −1, back, to 1, ahead; and its rate of change per frame.
     fn side(&self, frame: f64) -> (f64, f64) {
-        let x = (frame - self.how.start) / self.how.every;
-        if self.how.soft {
+        let x = (frame - self.start) / self.every;
+        if self.soft {
             let (sine, cosine) = libm::sincos(PI * x);
-            return (cosine, -PI * sine / self.how.every);
+            return (cosine, -PI * sine / self.every);
         }
         let half = 0.5 * x.floor();
         (if half == half.floor() { 1.0 } else { -1.0 }, 0.0)
     }
 
-    fn thing(&self, object: usize) -> Thing {
-        Thing { index: object, count: self.len() }
-    }
-
     /// How far ahead a thing is at a frame, and how fast that changes.
-    fn ahead(&self, object: usize, frame: f64) -> (f64, f64) {
+    fn ahead(&self, thing: Thing, frame: f64) -> (f64, f64) {
         let (side, rate) = self.side(frame);
-        let amount = self.how.amount.at(frame, self.thing(object));
-        let change = self.how.amount.slope(frame, self.thing(object));
+        let amount = self.amount.at(frame, thing);
+        let change = self.amount.slope(frame, thing);
         (amount * side, change * side + amount * rate)
-    }
-
-    fn needs(&self, columns: Columns) -> Columns {
-        let moved =
-            columns.contain(Columns::POSITION) || columns.contain(Columns::VELOCITY) || columns.contain(Columns::PLACE);
-        if !moved {
-            return columns;
-        }
-        let place = if self.inner.path().is_some() { Columns::PLACE } else { Columns::NONE };
-        columns | Columns::TRAVEL | place
     }
 }
 
@@ -87,21 +68,31 @@ fn on(strand: &Strand, s: f64, round: bool) -> (DVec3, DVec3) {
     (here.point + here.tangent * (s - held), here.tangent)
 }
 
-impl Motion for Shudder {
-    as_inner!(len, extent, carried_contacts, path, facing, looks);
-
-    fn prepare(&self, range: Frames, cancel: &Cancel) -> Result<Option<Arc<dyn Motion>>, MotionError> {
-        let inner = self.inner.prepare(range, cancel)?;
-        Ok(inner.map(|inner| -> Arc<dyn Motion> { Arc::new(Self { inner, ..self.clone() }) }))
+impl Layer for Shuddering {
+    fn changes(&self) -> Columns {
+        let of = |amount: &Driven, column| if amount.fixed() == Some(0.0) { Columns::NONE } else { column };
+        of(&self.amount, Columns::POSITION)
+            | of(&self.scale, Columns::SCALE)
+            | of(&self.brightness, Columns::BRIGHTNESS)
     }
 
-    fn sample_at(&self, at: &[(usize, f64)], columns: Columns, out: &mut Sample) {
-        self.inner.sample_at(at, self.needs(columns), out);
-        let path = self.inner.path();
-        for (row, &(object, frame)) in at.iter().enumerate() {
-            let thing = self.thing(object);
+    fn needs(&self, inner: &dyn Motion, columns: Columns) -> Columns {
+        let moved =
+            columns.contain(Columns::POSITION) || columns.contain(Columns::VELOCITY) || columns.contain(Columns::PLACE);
+        if !moved {
+            return columns;
+        }
+        let place = if inner.path().is_some() { Columns::PLACE } else { Columns::NONE };
+        columns | Columns::TRAVEL | place
+    }
+
+    fn change(&self, inner: &dyn Motion, rows: Rows<'_>, columns: Columns, out: &mut Sample) {
+        let count = inner.len();
+        let path = inner.path();
+        for (row, (index, frame)) in rows.iter().enumerate() {
+            let thing = Thing { index, count };
             if let Some(travel) = out.travels.get(row).copied() {
-                let (ahead, rate) = self.ahead(object, frame);
+                let (ahead, rate) = self.ahead(thing, frame);
                 let (mut moved, mut pace) = (travel * ahead, travel * rate);
                 if let (Some(path), Some(place)) = (path, out.places.get_mut(row)) {
                     let curve = path.at(frame);
@@ -144,40 +135,30 @@ impl Motion for Shudder {
             }
             let (side, _) = self.side(frame);
             if let Some(scale) = out.scales.get_mut(row) {
-                *scale *= (1.0 + side * self.how.scale.at(frame, thing)).max(1e-3);
+                *scale *= (1.0 + side * self.scale.at(frame, thing)).max(1e-3);
             }
             if let Some(bright) = out.brightness.get_mut(row) {
-                *bright *= (1.0 + side * self.how.brightness.at(frame, thing)).max(0.0);
+                *bright *= (1.0 + side * self.brightness.at(frame, thing)).max(0.0);
             }
         }
-        out.keep(columns);
     }
 
-    fn varies(&self) -> Columns {
-        let of = |amount: &Driven, column| if amount.fixed() == Some(0.0) { Columns::NONE } else { column };
-        self.inner.varies()
-            | of(&self.how.amount, Columns::POSITION)
-            | of(&self.how.scale, Columns::SCALE)
-            | of(&self.how.brightness, Columns::BRIGHTNESS)
-    }
-
-    fn breaks(&self, object: usize, range: Frames) -> Result<Vec<Break>, MotionError> {
-        let how = &self.how;
-        let mut breaks = self.inner.breaks(object, range)?;
-        if !how.soft {
-            let (first, last) =
-                (((range.from - how.start) / how.every).ceil(), ((range.to - how.start) / how.every).floor());
-            if last - first > MOST_BREAKS as f64 {
-                return Err(MotionError::TooMuch(
-                    "It shudders too often: let it go to the other side less often.".to_owned(),
-                ));
-            }
-            let count = if last >= first { (last - first) as usize + 1 } else { 0 };
-            let jump = |i: usize| Break { frame: how.start + (first + i as f64) * how.every, kind: BreakKind::Jump };
-            breaks.extend((0..count).map(jump));
+    fn breaks(&self, _: usize, range: Frames) -> Result<Vec<Break>, MotionError> {
+        let bends = [&self.amount, &self.scale].into_iter().flat_map(|amount| amount.bends(range.from, range.to));
+        let mut breaks: Vec<Break> = corners(bends).collect();
+        if self.soft {
+            return Ok(breaks);
         }
-        let amounts = [&how.amount, &how.scale];
-        let bends = amounts.iter().flat_map(|amount| amount.bends(range.from, range.to)).collect();
-        Ok(with_bends(breaks, bends))
+        let first = ((range.from - self.start) / self.every).ceil();
+        let last = ((range.to - self.start) / self.every).floor();
+        if last - first > MOST_BREAKS as f64 {
+            return Err(MotionError::TooMuch(
+                "It shudders too often: let it go to the other side less often.".to_owned(),
+            ));
+        }
+        let count = if last >= first { (last - first) as usize + 1 } else { 0 };
+        let jump = |i: usize| Break { frame: self.start + (first + i as f64) * self.every, kind: BreakKind::Jump };
+        breaks.extend((0..count).map(jump));
+        Ok(breaks)
     }
 }

@@ -3,7 +3,7 @@
 use crate::curve::Path;
 use crate::motion::{
     Break, BreakKind, Cancel, Columns, Contact, Extent, Frames, Kind, Motion, MotionError, Outside, Sample, Symmetry,
-    prepared,
+    prepared, with_breaks,
 };
 use crate::pose::{Axis, angle_between, bend};
 use glam::DVec3;
@@ -174,9 +174,7 @@ impl Motion for TwoShots {
             let both = [start, start + self.cut].into_iter().filter(|frame| range.holds(*frame));
             breaks.extend(both.map(|frame| Break { frame, kind: BreakKind::Jump }));
         }
-        breaks.sort_by(|a, b| a.frame.total_cmp(&b.frame).then(a.kind.rank().cmp(&b.kind.rank())));
-        breaks.dedup_by(|a, b| (a.frame - b.frame).abs() < 1e-9);
-        Ok(breaks)
+        Ok(with_breaks(breaks, []))
     }
 
     fn contacts(&self, range: Frames) -> Vec<Contact> {

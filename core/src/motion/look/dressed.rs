@@ -1,14 +1,10 @@
 //! Things that are given a look one by one.
 
 use super::kinds::laid_over;
-use crate::curve::Path;
-use crate::motion::{
-    Break, Cancel, Columns, Contact, Extent, Frames, Kind, Motion, MotionError, Sample, Symmetry, as_inner,
-};
-use crate::pose::Axis;
+use crate::motion::layer::{Layer, Layered, Rows};
+use crate::motion::{Columns, Kind, Motion, Sample, Symmetry};
 use crate::random;
 use std::collections::{BTreeMap, BTreeSet};
-use std::ops::Range;
 use std::sync::Arc;
 
 /// What one thing looks like; what is empty stays as it is.
@@ -31,17 +27,18 @@ impl Look {
     }
 }
 
-/// Another motion, some of whose things have a look of their own.
-#[derive(Clone)]
-pub struct Dressed {
-    inner: Arc<dyn Motion>,
-    kinds: Arc<Vec<Kind>>,
+/// Looks that some things have of their own.
+pub struct OwnLooks {
+    kinds: Vec<Kind>,
     /// By object.
-    of: Arc<Vec<u32>>,
-    scales: Arc<Vec<f64>>,
+    of: Vec<u32>,
+    scales: Vec<f64>,
     /// Those that are shown as something else, which need not be as symmetric.
-    another: Arc<BTreeSet<usize>>,
+    another: BTreeSet<usize>,
 }
+
+/// Another motion, some of whose things have a look of their own.
+pub type Dressed = Layered<OwnLooks>;
 
 const LOOK: u64 = 43;
 
@@ -60,50 +57,33 @@ impl Dressed {
         let (kinds, of) = laid_over(&*inner, &own, &of);
         let scales = (0..inner.len()).map(|object| looks.get(&object).map_or(1.0, |look| look.scale)).collect();
         let another = looks.iter().filter(|(_, look)| !look.thing.is_empty()).map(|(object, _)| *object).collect();
-        Self { inner, kinds: Arc::new(kinds), of: Arc::new(of), scales: Arc::new(scales), another: Arc::new(another) }
-    }
-
-    fn finish(&self, object: impl Fn(usize) -> usize, out: &mut Sample) {
-        out.scales.iter_mut().enumerate().for_each(|(row, scale)| *scale *= self.scales[object(row)]);
+        Self::over(inner, OwnLooks { kinds, of, scales, another })
     }
 }
 
-impl Motion for Dressed {
-    as_inner!(len, extent, breaks, contacts, path, facing);
-
-    fn prepare(&self, range: Frames, cancel: &Cancel) -> Result<Option<Arc<dyn Motion>>, MotionError> {
-        let inner = self.inner.prepare(range, cancel)?;
-        Ok(inner.map(|inner| -> Arc<dyn Motion> { Arc::new(Self { inner, ..self.clone() }) }))
+impl Layer for OwnLooks {
+    fn changes(&self) -> Columns {
+        Columns::SCALE
     }
 
-    fn sample_at(&self, at: &[(usize, f64)], columns: Columns, out: &mut Sample) {
-        self.inner.sample_at(at, columns, out);
-        self.finish(|row| at[row].0, out);
+    fn change(&self, _: &dyn Motion, rows: Rows<'_>, _: Columns, out: &mut Sample) {
+        out.scales.iter_mut().enumerate().for_each(|(row, scale)| *scale *= self.scales[rows.get(row).0]);
     }
 
-    fn sample_range(&self, frame: f64, objects: Range<usize>, columns: Columns, out: &mut Sample) {
-        self.inner.sample_range(frame, objects.clone(), columns, out);
-        self.finish(|row| objects.start + row, out);
-    }
-
-    fn varies(&self) -> Columns {
-        self.inner.varies() | Columns::SCALE
-    }
-
-    fn look(&self, object: usize) -> u64 {
+    fn look(&self, inner: &dyn Motion, object: usize) -> u64 {
         let own = random::bits(u64::from(self.of[object]), self.scales[object].to_bits(), LOOK);
-        random::bits(self.inner.look(object), own, LOOK)
+        random::bits(inner.look(object), own, LOOK)
     }
 
-    fn kinds(&self) -> &[Kind] {
+    fn kinds<'a>(&'a self, _: &'a dyn Motion) -> &'a [Kind] {
         &self.kinds
     }
 
-    fn kind(&self, object: usize) -> usize {
+    fn kind(&self, _: &dyn Motion, object: usize) -> usize {
         self.of[object] as usize
     }
 
-    fn symmetry(&self, object: usize) -> Option<Symmetry> {
-        if self.another.contains(&object) { None } else { self.inner.symmetry(object) }
+    fn symmetry(&self, inner: &dyn Motion, object: usize) -> Option<Symmetry> {
+        if self.another.contains(&object) { None } else { inner.symmetry(object) }
     }
 }

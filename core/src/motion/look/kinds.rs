@@ -1,13 +1,12 @@
 //! What the things of a motion are: kinds by weight, sizes, colours.
 
-use crate::curve::Path;
-use crate::motion::{Break, Cancel, Columns, Contact, Extent, Frames, Motion, MotionError, Sample, as_inner};
+use crate::motion::layer::{Layer, Layered, Rows};
+use crate::motion::{Columns, Motion, Sample};
 use crate::pose::Axis;
 use crate::random;
 use crate::signal::{Driven, Thing};
 use glam::DVec3;
 use std::collections::BTreeMap;
-use std::ops::Range;
 use std::sync::Arc;
 
 /// A kind of thing, and how pictures show it.
@@ -95,21 +94,22 @@ pub enum Tint {
     Given(Driven),
 }
 
-/// Says of every thing of another motion which kind it is, how large and of which colour.
-#[derive(Clone)]
-pub struct Kinds {
-    inner: Arc<dyn Motion>,
-    own: Arc<Vec<Kind>>,
+/// Which kind things are of, how large they are and of which colour.
+pub struct OfKinds {
+    own: Vec<Kind>,
     /// Which of its kinds each thing is.
-    of: Arc<Vec<u32>>,
+    of: Vec<u32>,
     /// Kinds laid over those that things were before.
-    kinds: Arc<Vec<Kind>>,
+    kinds: Vec<Kind>,
     /// Which of those each thing is.
-    kind_of: Arc<Vec<u32>>,
-    scales: Arc<Vec<f64>>,
+    kind_of: Vec<u32>,
+    scales: Vec<f64>,
     axis: DVec3,
     tint: Option<Tint>,
 }
+
+/// Says of every thing of another motion which kind it is, how large and of which colour.
+pub type Kinds = Layered<OfKinds>;
 
 const KIND: u64 = 31;
 const SCALE: u64 = 32;
@@ -164,18 +164,12 @@ impl Kinds {
         let scale = |object: u64| 1.0 + spread * random::signed(seed, object, SCALE);
         let scales = of.iter().zip(0..).map(|(kind, object)| kinds[*kind as usize].scale * scale(object)).collect();
         let (laid, kind_of) = laid_over(&*inner, &kinds, &of);
-        Self {
-            inner,
-            own: Arc::new(kinds),
-            of: Arc::new(of),
-            kinds: Arc::new(laid),
-            kind_of: Arc::new(kind_of),
-            scales: Arc::new(scales),
-            axis: axis.vector(),
-            tint,
-        }
+        let kinds = OfKinds { own: kinds, of, kinds: laid, kind_of, scales, axis: axis.vector(), tint };
+        Self::over(inner, kinds)
     }
+}
 
+impl OfKinds {
     /// How many things there are of each of its kinds.
     pub fn counts(&self) -> Vec<usize> {
         let mut counts = vec![0; self.own.len()];
@@ -183,15 +177,13 @@ impl Kinds {
         counts
     }
 
-    fn tint(&self, object: usize, frame: f64, row: usize, sample: &Sample) -> f64 {
+    fn tint(&self, (object, frame): (usize, f64), count: usize, row: usize, sample: &Sample) -> f64 {
         let place = sample.places.get(row);
         let laps = place.map(|place| place.laps - place.laps.floor());
         match &self.tint {
             None => 0.0,
-            Some(Tint::Given(share)) => {
-                share.at(frame, Thing { index: object, count: self.inner.len() }).clamp(0.0, 1.0)
-            }
-            Some(Tint::Index) => object as f64 / (self.inner.len().max(2) - 1) as f64,
+            Some(Tint::Given(share)) => share.at(frame, Thing { index: object, count }).clamp(0.0, 1.0),
+            Some(Tint::Index) => object as f64 / (count.max(2) - 1) as f64,
             Some(Tint::Phase { frames }) => laps.unwrap_or(frame / frames - (frame / frames).floor()),
             Some(Tint::Speed { full }) => (sample.velocities[row].length() / full).min(1.0),
             Some(Tint::Age { full }) => {
@@ -205,14 +197,19 @@ impl Kinds {
             }
         }
     }
+}
 
-    /// What the inner motion has to give for these columns.
-    fn needs(&self, columns: Columns) -> Columns {
+impl Layer for OfKinds {
+    fn changes(&self) -> Columns {
+        Columns::SCALE
+    }
+
+    fn needs(&self, inner: &dyn Motion, columns: Columns) -> Columns {
         let own = columns.without(Columns::TINT);
         if !columns.contain(Columns::TINT) {
             return own;
         }
-        let place = if self.inner.path().is_some() { Columns::PLACE } else { Columns::NONE };
+        let place = if inner.path().is_some() { Columns::PLACE } else { Columns::NONE };
         match self.tint {
             None | Some(Tint::Index | Tint::Given(_)) => own,
             Some(Tint::Phase { .. }) => own | place,
@@ -221,54 +218,29 @@ impl Kinds {
         }
     }
 
-    fn finish(&self, at: impl Fn(usize) -> (usize, f64), rows: usize, columns: Columns, out: &mut Sample) {
-        if columns.contain(Columns::SCALE) {
-            out.scales.iter_mut().enumerate().for_each(|(row, scale)| *scale *= self.scales[at(row).0]);
-        }
+    fn change(&self, inner: &dyn Motion, rows: Rows<'_>, columns: Columns, out: &mut Sample) {
+        out.scales.iter_mut().enumerate().for_each(|(row, scale)| *scale *= self.scales[rows.get(row).0]);
         if columns.contain(Columns::TINT) {
-            out.tints = (0..rows).map(|row| self.tint(at(row).0, at(row).1, row, out)).collect();
+            let count = inner.len();
+            out.tints = (0..rows.len()).map(|row| self.tint(rows.get(row), count, row, out)).collect();
         }
-        out.keep(columns);
-    }
-}
-
-impl Motion for Kinds {
-    as_inner!(len, extent, breaks, contacts, path, facing);
-
-    fn prepare(&self, range: Frames, cancel: &Cancel) -> Result<Option<Arc<dyn Motion>>, MotionError> {
-        let inner = self.inner.prepare(range, cancel)?;
-        Ok(inner.map(|inner| -> Arc<dyn Motion> { Arc::new(Self { inner, ..self.clone() }) }))
     }
 
-    fn sample_at(&self, at: &[(usize, f64)], columns: Columns, out: &mut Sample) {
-        self.inner.sample_at(at, self.needs(columns), out);
-        self.finish(|row| at[row], at.len(), columns, out);
-    }
-
-    fn sample_range(&self, frame: f64, objects: Range<usize>, columns: Columns, out: &mut Sample) {
-        self.inner.sample_range(frame, objects.clone(), self.needs(columns), out);
-        self.finish(|row| (objects.start + row, frame), objects.len(), columns, out);
-    }
-
-    fn varies(&self) -> Columns {
-        self.inner.varies() | Columns::SCALE
-    }
-
-    fn look(&self, object: usize) -> u64 {
+    fn look(&self, inner: &dyn Motion, object: usize) -> u64 {
         let own = random::bits(u64::from(self.of[object]), self.scales[object].to_bits(), KIND);
-        random::bits(self.inner.look(object), own, KIND)
+        random::bits(inner.look(object), own, KIND)
     }
 
-    fn kinds(&self) -> &[Kind] {
+    fn kinds<'a>(&'a self, _: &'a dyn Motion) -> &'a [Kind] {
         &self.kinds
     }
 
-    fn kind(&self, object: usize) -> usize {
+    fn kind(&self, _: &dyn Motion, object: usize) -> usize {
         self.kind_of[object] as usize
     }
 
-    fn symmetry(&self, object: usize) -> Option<Symmetry> {
+    fn symmetry(&self, inner: &dyn Motion, object: usize) -> Option<Symmetry> {
         let order = self.own[self.of[object] as usize].symmetry;
-        if order == 1 { self.inner.symmetry(object) } else { Some(Symmetry { axis: self.axis, order }) }
+        if order == 1 { inner.symmetry(object) } else { Some(Symmetry { axis: self.axis, order }) }
     }
 }

@@ -1,18 +1,14 @@
 //! Things that look as those of another motion.
 
-use crate::curve::Path;
-use crate::motion::{
-    Break, Cancel, Columns, Contact, Extent, Frames, Kind, Motion, MotionError, Sample, Symmetry, as_inner,
-};
-use crate::pose::Axis;
+use crate::motion::layer::{Layer, Layered, Rows};
+use crate::motion::{Cancel, Columns, Frames, Kind, Motion, MotionError, Sample, Symmetry};
 use std::sync::Arc;
 
+/// What the things of another motion look like.
+pub struct LooksOf(Arc<dyn Motion>);
+
 /// A motion whose things have the kinds and colours of those of another with as many things.
-#[derive(Clone)]
-pub struct WithLooks {
-    inner: Arc<dyn Motion>,
-    looks: Arc<dyn Motion>,
-}
+pub type WithLooks = Layered<LooksOf>;
 
 impl WithLooks {
     /// `inner` itself, where those of `looks` have no kinds.
@@ -20,48 +16,40 @@ impl WithLooks {
         if looks.kinds().is_empty() || looks.len() != inner.len() {
             return inner;
         }
-        Arc::new(Self { inner, looks: looks.clone() })
+        Arc::new(Self::over(inner, LooksOf(looks.clone())))
     }
 }
 
-impl Motion for WithLooks {
-    as_inner!(len, extent, breaks, contacts, path, facing);
-
-    fn prepare(&self, range: Frames, cancel: &Cancel) -> Result<Option<Arc<dyn Motion>>, MotionError> {
-        let (inner, looks) = (self.inner.prepare(range, cancel)?, self.looks.prepare(range, cancel)?);
-        if inner.is_none() && looks.is_none() {
-            return Ok(None);
-        }
-        let own = self.clone();
-        Ok(Some(Arc::new(Self { inner: inner.unwrap_or(own.inner), looks: looks.unwrap_or(own.looks) })))
+impl Layer for LooksOf {
+    fn changes(&self) -> Columns {
+        Columns::NONE
     }
 
-    fn sample_at(&self, at: &[(usize, f64)], columns: Columns, out: &mut Sample) {
-        self.inner.sample_at(at, columns, out);
+    fn change(&self, _: &dyn Motion, rows: Rows<'_>, columns: Columns, out: &mut Sample) {
         if columns.contain(Columns::TINT) {
             let mut looks = Sample::default();
-            self.looks.sample_at(at, Columns::TINT, &mut looks);
+            self.0.sample_at(&rows.later(0.0), Columns::TINT, &mut looks);
             out.tints = looks.tints;
         }
     }
 
-    fn varies(&self) -> Columns {
-        self.inner.varies()
+    fn prepare(&self, range: Frames, cancel: &Cancel) -> Result<Option<Self>, MotionError> {
+        Ok(self.0.prepare(range, cancel)?.map(Self))
     }
 
-    fn look(&self, object: usize) -> u64 {
-        self.looks.look(object)
+    fn look(&self, _: &dyn Motion, object: usize) -> u64 {
+        self.0.look(object)
     }
 
-    fn kinds(&self) -> &[Kind] {
-        self.looks.kinds()
+    fn kinds<'a>(&'a self, _: &'a dyn Motion) -> &'a [Kind] {
+        self.0.kinds()
     }
 
-    fn kind(&self, object: usize) -> usize {
-        self.looks.kind(object)
+    fn kind(&self, _: &dyn Motion, object: usize) -> usize {
+        self.0.kind(object)
     }
 
-    fn symmetry(&self, object: usize) -> Option<Symmetry> {
-        self.looks.symmetry(object)
+    fn symmetry(&self, _: &dyn Motion, object: usize) -> Option<Symmetry> {
+        self.0.symmetry(object)
     }
 }

@@ -1,7 +1,9 @@
 //! Motion that was worked out frame by frame and kept.
 
 use crate::motion::contact::with_middles;
-use crate::motion::{Break, BreakKind, Columns, Contact, Extent, Frames, Motion, MotionError, Outside, Sample};
+use crate::motion::{
+    Break, BreakKind, Columns, Contact, Extent, Frames, Motion, MotionError, Outside, Sample, with_breaks,
+};
 use crate::pose::turn_between;
 use glam::{DQuat, DVec3, Quat, Vec3};
 use std::sync::Arc;
@@ -203,9 +205,7 @@ impl Motion for Recording {
         let own = self.all_contacts().filter(|contact| contact.object == object);
         breaks.extend(own.map(|contact| Break { frame: contact.frame, kind: BreakKind::Contact }));
         breaks.retain(|b| range.holds(b.frame));
-        breaks.sort_by(|a, b| a.frame.total_cmp(&b.frame).then(a.kind.rank().cmp(&b.kind.rank())));
-        breaks.dedup_by(|a, b| (a.frame - b.frame).abs() < 1e-9);
-        Ok(breaks)
+        Ok(with_breaks(breaks, []))
     }
 
     fn contacts(&self, range: Frames) -> Vec<Contact> {

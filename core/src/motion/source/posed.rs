@@ -1,7 +1,8 @@
 //! One thing whose place, orientation and size are numbers over time.
 
-use crate::motion::layer::swell::with_bends;
-use crate::motion::{Break, Cancel, Columns, Extent, Frames, Motion, MotionError, Outside, Sample};
+use crate::motion::{
+    Break, Cancel, Columns, Extent, Frames, Motion, MotionError, Outside, Sample, corners, with_breaks,
+};
 use crate::pose::{from_degrees, turn_between};
 use crate::signal::{Driven, Thing};
 use glam::DVec3;
@@ -83,6 +84,6 @@ impl Motion for Posed {
 
     fn breaks(&self, _object: usize, range: Frames) -> Result<Vec<Break>, MotionError> {
         let parts = self.place.iter().chain(&self.turn).chain([&self.scale]);
-        Ok(with_bends(Vec::new(), parts.flat_map(|part| part.bends(range.from, range.to)).collect()))
+        Ok(with_breaks(Vec::new(), corners(parts.flat_map(|part| part.bends(range.from, range.to)))))
     }
 }

@@ -141,5 +141,5 @@ fn tint(params: &Params<'_>, timing: Timing) -> Option<Tint> {
 }
 
 fn counted(kinds: &Kinds) -> String {
-    kinds.counts().iter().map(ToString::to_string).collect::<Vec<_>>().join(" · ")
+    kinds.layer().counts().iter().map(ToString::to_string).collect::<Vec<_>>().join(" · ")
 }

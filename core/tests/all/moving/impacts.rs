@@ -18,11 +18,11 @@ use zickzack_core::pose::{Axis, angle_between};
 use zickzack_core::signal::Driven;
 use zickzack_core::surface::{Shape, Surface};
 
-const FPS: f64 = 24.0;
-const FRAMES: f64 = 96.0;
+pub(super) const FPS: f64 = 24.0;
+pub(super) const FRAMES: f64 = 96.0;
 
 /// Things thrown at a wall on the right, each so many frames later.
-fn throws(count: usize, first: f64, later: f64) -> Arc<dyn Motion> {
+pub(super) fn throws(count: usize, first: f64, later: f64) -> Arc<dyn Motion> {
     let setup = |i: usize| LaunchSetup {
         bounds: Bounds { min: DVec3::splat(-50.0), max: DVec3::new(4.0, 50.0, 50.0) },
         sides: vec![Side::Right],
@@ -38,16 +38,16 @@ fn throws(count: usize, first: f64, later: f64) -> Arc<dyn Motion> {
     Arc::new(Launch::solve_all((0..count).map(setup).collect(), 2.0 * FRAMES))
 }
 
-fn facing(motion: Arc<dyn Motion>) -> Arc<dyn Motion> {
+pub(super) fn facing(motion: Arc<dyn Motion>) -> Arc<dyn Motion> {
     Arc::new(FaceTravel::new(motion, Axis::PlusX, Axis::PlusY, FaceUp::STEADY))
 }
 
 /// One thing that stands still.
-fn peg() -> Arc<dyn Motion> {
+pub(super) fn peg() -> Arc<dyn Motion> {
     Arc::new(Ride::new(crate::common::still(crate::common::circle(4.0)), 1, Fraction::ZERO, FRAMES))
 }
 
-fn ready(motion: &Arc<dyn Motion>) -> Arc<dyn Motion> {
+pub(super) fn ready(motion: &Arc<dyn Motion>) -> Arc<dyn Motion> {
     prepared(motion, Frames { from: -2.0 * FRAMES, to: 3.0 * FRAMES }, &Cancel::default()).unwrap()
 }
 
@@ -57,12 +57,12 @@ fn at(motion: &dyn Motion, object: usize, frame: f64) -> (DVec3, DQuat, DVec3, D
     (sample.positions[0], sample.orientations[0], sample.velocities[0], sample.spins[0])
 }
 
-fn hits(of: &Arc<dyn Motion>, whose: Whose, every: Option<f64>, things: usize) -> Hits {
+pub(super) fn hits(of: &Arc<dyn Motion>, whose: Whose, every: Option<f64>, things: usize) -> Hits {
     Hits::new(of.clone(), (whose, every), things, Frames { from: -2.0 * FRAMES, to: 3.0 * FRAMES }, &Cancel::default())
         .unwrap()
 }
 
-fn blow() -> Blow {
+pub(super) fn blow() -> Blow {
     Blow {
         push: 0.2,
         turn: 0.4,
@@ -74,7 +74,7 @@ fn blow() -> Blow {
     }
 }
 
-fn stuck(motion: Arc<dyn Motion>, depth: f64) -> Stick {
+pub(super) fn stuck(motion: Arc<dyn Motion>, depth: f64) -> Stick {
     let within = Frames { from: 0.0, to: 2.0 * FRAMES };
     let how = Sticking {
         which: 0,
@@ -91,7 +91,7 @@ fn stuck(motion: Arc<dyn Motion>, depth: f64) -> Stick {
 }
 
 /// A point of a thing in space, and whether it is seen.
-fn seen(motion: &dyn Motion, object: usize, frame: f64, own: DVec3) -> (DVec3, bool) {
+pub(super) fn seen(motion: &dyn Motion, object: usize, frame: f64, own: DVec3) -> (DVec3, bool) {
     let mut sample = Sample::default();
     motion.sample_at(&[(object, frame)], Columns::POSE | Columns::CUT, &mut sample);
     let pose = sample.pose(0);

@@ -2,6 +2,7 @@
 
 mod compare;
 mod crowd;
+mod cut_off;
 mod facing;
 mod following;
 mod impacts;

@@ -3,7 +3,9 @@
 use super::place::whole;
 use super::{Ride, RideEnd};
 use crate::curve::Path;
-use crate::motion::{Break, BreakKind, Columns, Extent, Frames, MOST_BREAKS, Motion, MotionError, Outside, Sample};
+use crate::motion::{
+    Break, BreakKind, Columns, Extent, Frames, MOST_BREAKS, Motion, MotionError, Outside, Sample, with_breaks,
+};
 use std::ops::Range;
 
 fn bisect(f: impl Fn(f64) -> f64, mut low: f64, mut high: f64) -> f64 {
@@ -127,9 +129,7 @@ impl Motion for Ride {
                 breaks.retain(|b| on_path(&b.frame));
             }
         }
-        breaks.sort_by(|a, b| a.frame.total_cmp(&b.frame).then(a.kind.rank().cmp(&b.kind.rank())));
-        breaks.dedup_by(|a, b| (a.frame - b.frame).abs() < 1e-9);
-        Ok(breaks)
+        Ok(with_breaks(breaks, []))
     }
 
     fn path(&self) -> Option<&Path> {
