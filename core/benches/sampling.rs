@@ -10,7 +10,7 @@ use std::time::{Duration, Instant};
 use zickzack_core::curve::{Curve, Path, PathPoint, PointKind, through};
 use zickzack_core::fraction::Fraction;
 use zickzack_core::motion::{
-    Cancel, Columns, Delays, FaceTravel, FaceUp, Follower, Followers, Frames, Motion, POSE_FLOATS, Ride, Sample,
+    BlockLayout, Cancel, Columns, Delays, FaceTravel, FaceUp, Follower, Followers, Frames, Motion, Ride, Sample,
     fill_poses, prepared,
 };
 use zickzack_core::physics::{Air, Bounds, Launch, LaunchSetup, Side};
@@ -18,6 +18,8 @@ use zickzack_core::pose::Axis;
 
 const RIDERS: usize = 10_000;
 const FRAMES: usize = 240;
+/// Numbers of a thing in the plain write that the others are measured against.
+const PLAIN_FLOATS: usize = 8;
 
 const ROUNDS: usize = 41;
 
@@ -47,8 +49,8 @@ fn main() {
     let ride: Arc<dyn Motion> = Arc::new(Ride::new(Path::still(Curve::from(strand)), RIDERS, laps, FRAMES as f64));
     let facing = |up| -> Arc<dyn Motion> { Arc::new(FaceTravel::new(ride.clone(), Axis::PlusX, Axis::PlusY, up)) };
     let frames: Vec<f64> = (0..FRAMES).map(|frame| frame as f64).collect();
-    let out = RefCell::new(vec![0.0f32; RIDERS * FRAMES * POSE_FLOATS]);
-    let row = RIDERS * POSE_FLOATS;
+    let out = RefCell::new(vec![0.0f32; RIDERS * FRAMES * PLAIN_FLOATS]);
+    let row = RIDERS * PLAIN_FLOATS;
     let cases = [
         ("ride", ride.clone()),
         ("ride, facing, world", facing(FaceUp::Towards(DVec3::Y))),
@@ -77,7 +79,9 @@ fn main() {
         let frames = &frames;
         works.push(Box::new(move || {
             let mut out = out.borrow_mut();
-            if fill_poses(&**motion, frames, &mut out, &Cancel::default()).is_err() {
+            let layout = BlockLayout::of(&**motion);
+            let out = &mut out[..RIDERS * FRAMES * layout.floats()];
+            if fill_poses(&**motion, &layout, frames, out, &Cancel::default()).is_err() {
                 println!("{name} was stopped");
             }
             black_box(&*out);
@@ -87,7 +91,7 @@ fn main() {
     drop(works);
     println!(
         "{RIDERS} riders × {FRAMES} frames, {} MB, {} workers",
-        RIDERS * FRAMES * POSE_FLOATS * 4 / 1_000_000,
+        RIDERS * FRAMES * PLAIN_FLOATS * 4 / 1_000_000,
         rayon::current_num_threads()
     );
     let plain = times[0].as_secs_f64();

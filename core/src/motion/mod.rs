@@ -33,7 +33,7 @@ pub use layer::waver::{Waver, Wavering};
 pub use look::dressed::{Dressed, Look};
 pub use look::kinds::{Kind, Kinds, Symmetry, Tint};
 pub use look::looks::WithLooks;
-pub use read::block::{POSE_FLOATS, fill_poses, pose_floats};
+pub use read::block::{BlockColumn, BlockColumnName, BlockLayout, NumberType, fill_poses};
 pub use read::compare::{Apart, largest_distance};
 pub use read::trace::{Channel as TraceChannel, trace};
 pub use read::wake::wake;

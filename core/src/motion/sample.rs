@@ -3,7 +3,7 @@ use glam::{DQuat, DVec3};
 use std::ops::BitOr;
 
 /// Which columns of a [`Sample`] are asked for.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
 pub struct Columns(u16);
 
 impl Columns {

@@ -3,14 +3,30 @@
 use serde_json::Value;
 use std::collections::BTreeMap;
 use zickzack_core::graph::{Memo, compile};
-use zickzack_core::motion::{Cancel, Frames, fill_poses, prepared};
+use zickzack_core::motion::{BlockLayout, Cancel, Frames, fill_poses, prepared};
 use zickzack_core::nodes::Registry;
 use zickzack_core::scene::Scene;
+
+/// How many things there are, which numbers of each, and at how many frames.
+#[derive(Debug, Clone, PartialEq)]
+struct Shape {
+    things: usize,
+    columns: Value,
+    frames: usize,
+}
+
+impl Shape {
+    /// Numbers of a frame.
+    fn row(&self) -> usize {
+        let width = |column: &Value| column["width"].as_u64().unwrap_or(0) as usize;
+        self.things * self.columns.as_array().map_or(0, |columns| columns.iter().map(width).sum())
+    }
+}
 
 /// Poses of an end as a page holds them.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Shown {
-    shape: [usize; 3],
+    shape: Shape,
     numbers: Vec<f32>,
     have: Vec<bool>,
 }
@@ -31,9 +47,13 @@ impl Screen {
             return;
         }
         let number = |name: &str| header[name].as_u64().unwrap() as usize;
-        let shape = ["things", "floats", "frames"].map(number);
-        let row = shape[0] * shape[1];
-        let fresh = || Shown { shape, numbers: vec![f32::NAN; shape[2] * row], have: vec![false; shape[2]] };
+        let shape = Shape { things: number("things"), columns: header["columns"].clone(), frames: number("frames") };
+        let row = shape.row();
+        let fresh = || Shown {
+            shape: shape.clone(),
+            numbers: vec![f32::NAN; shape.frames * row],
+            have: vec![false; shape.frames],
+        };
         let shown = self.poses.entry(header["node"].as_str().unwrap().to_owned()).or_insert_with(fresh);
         if shown.shape != shape {
             *shown = fresh();
@@ -70,9 +90,9 @@ impl Screen {
         for (node, wanted) in wanted {
             let shown = &self.poses[node];
             if shown != wanted {
-                let row = wanted.shape[0] * wanted.shape[1];
+                let row = wanted.shape.row();
                 let rows = |of: &Shown, frame: usize| of.numbers[frame * row..(frame + 1) * row].to_vec();
-                let wrong = (0..wanted.shape[2])
+                let wrong = (0..wanted.shape.frames)
                     .filter(|&frame| shown.shape != wanted.shape || rows(shown, frame) != rows(wanted, frame));
                 let wrong: Vec<usize> = wrong.collect();
                 return Err(format!("{node} is wrong at {wrong:?} of {:?}, {:?}", wanted.shape, shown.shape));
@@ -91,9 +111,10 @@ pub fn baked(document: Value) -> BTreeMap<String, Shown> {
     let frames: Vec<f64> = (0..=scene.frames).map(f64::from).collect();
     let shown = |motion| {
         let ready = prepared(motion, Frames { from: 0.0, to: f64::from(scene.frames) }, &cancel).unwrap();
-        let shape = [ready.len(), zickzack_core::motion::pose_floats(&*ready), frames.len()];
-        let mut numbers = vec![0.0; shape.iter().product()];
-        fill_poses(&*ready, &frames, &mut numbers, &cancel).unwrap();
+        let layout = BlockLayout::of(&*ready);
+        let shape = Shape { things: ready.len(), columns: serde_json::json!(layout.columns()), frames: frames.len() };
+        let mut numbers = vec![0.0; shape.row() * shape.frames];
+        fill_poses(&*ready, &layout, &frames, &mut numbers, &cancel).unwrap();
         Shown { shape, numbers, have: vec![true; frames.len()] }
     };
     compiled.ends.iter().map(|end| (end.node.clone(), shown(&end.motion))).collect()

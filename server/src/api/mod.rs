@@ -16,7 +16,7 @@ pub mod versions;
 pub use refusal::Refusal;
 pub use scenes::{load_demo, store_scene};
 
-use crate::live::{FromPage, NodeStatus, ToPage, TraceHeader};
+use crate::live::{FromPage, NodeStatus, PosesHeader, ToPage, TraceHeader};
 use actix_web::{HttpResponse, web};
 use utoipa::OpenApi;
 
@@ -86,7 +86,7 @@ pub fn routes(config: &mut web::ServiceConfig) {
         crate::told::health,
         crate::told::metrics,
     ),
-    components(schemas(FromPage, ToPage, NodeStatus, TraceHeader))
+    components(schemas(FromPage, ToPage, NodeStatus, TraceHeader, PosesHeader))
 )]
 struct Description;
 

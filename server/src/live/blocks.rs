@@ -5,8 +5,11 @@ use serde::Serialize;
 use serde_json::json;
 use std::ops::Range;
 use std::sync::Arc;
+use utoipa::ToSchema;
 use zickzack_core::graph::Channel;
-use zickzack_core::motion::{Cancel, Frames, Motion, MotionError, fill_poses, pose_floats, prepared, trace};
+use zickzack_core::motion::{
+    BlockColumn, BlockLayout, Cancel, Frames, Motion, MotionError, fill_poses, prepared, trace,
+};
 use zickzack_core::work::OF_A_PICTURE;
 
 /// Most bytes of poses in one block, so that the one on screen is never long behind another, and the 36 that wait for a
@@ -22,7 +25,7 @@ const TRACE_STEPS: f64 = 4.0;
 const MOST_TRACE_STEPS: f64 = 6000.0;
 
 /// Which state of the scene a block shows.
-#[derive(Debug, Clone, Copy, Serialize, PartialEq)]
+#[derive(Debug, Clone, Copy, Serialize, PartialEq, ToSchema)]
 pub struct Stamp {
     /// Revision that is kept.
     pub revision: i64,
@@ -30,6 +33,32 @@ pub struct Stamp {
     pub preview: u32,
     /// True for the version that is laid beneath, to compare.
     pub compared: bool,
+}
+
+/// What a block of poses begins with: `count` frames of `things` follow, frame after frame, thing after thing, each with
+/// the numbers of all columns in order.
+#[derive(Debug, Serialize, ToSchema)]
+pub struct PosesHeader<'a> {
+    /// `poses`.
+    pub kind: &'static str,
+    pub stamp: Stamp,
+    /// The end that gives them.
+    pub node: &'a str,
+    pub things: usize,
+    pub columns: &'a [BlockColumn],
+    /// Frames of the whole loop, its end included.
+    pub frames: usize,
+    /// The first frame of this block.
+    pub from: usize,
+    pub count: usize,
+}
+
+/// How many things there are, how each is written, and at how many frames.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Shape {
+    pub things: usize,
+    pub layout: BlockLayout,
+    pub frames: usize,
 }
 
 /// A header and numbers as one message.
@@ -47,8 +76,8 @@ pub fn encode(header: &serde_json::Value, numbers: &[f32]) -> Vec<u8> {
 pub struct PosesOf<'a> {
     /// The frame on screen.
     pub frame: f64,
-    /// Of so many things with so many numbers each, at so many frames, which frames it lacks.
-    pub lacking: &'a dyn Fn([usize; 3]) -> Vec<bool>,
+    /// Which frames it lacks of what has this shape.
+    pub lacking: &'a dyn Fn(&Shape) -> Vec<bool>,
     /// Sends it a block with these frames; false where it is gone.
     pub send: &'a mut dyn FnMut(Vec<u8>, Range<usize>) -> bool,
 }
@@ -60,13 +89,13 @@ pub fn pose_on_screen(
     (frame, frames): (f64, u32),
     stamp: Stamp,
     cancel: &Cancel,
-) -> Result<(Vec<u8>, [usize; 3], usize), MotionError> {
+) -> Result<(Vec<u8>, Shape, usize), MotionError> {
     cancel.within(OF_A_PICTURE, |cancel| {
         let now = on_screen(frame, frames);
         let at = now as f64;
         let ready = prepared(motion, Frames { from: at, to: at }, cancel)?;
-        let shape = [ready.len(), pose_floats(&*ready), frames as usize + 1];
-        Ok((pose_block(node, &*ready, shape, (now, 1), stamp, cancel)?, shape, now))
+        let shape = Shape { things: ready.len(), layout: BlockLayout::of(&*ready), frames: frames as usize + 1 };
+        Ok((pose_block(node, &*ready, &shape, (now, 1), stamp, cancel)?, shape, now))
     })
 }
 
@@ -75,23 +104,29 @@ fn on_screen(frame: f64, frames: u32) -> usize {
     frame.clamp(0.0, f64::from(frames)) as usize
 }
 
-/// Poses of `count` frames beginning with `from`; `shape` is how many things there are, numbers of each, frames.
+/// Poses of `count` frames beginning with `from`.
 fn pose_block(
     node: &str,
     ready: &dyn Motion,
-    [things, floats, total]: [usize; 3],
+    shape: &Shape,
     (from, count): (usize, usize),
     stamp: Stamp,
     cancel: &Cancel,
 ) -> Result<Vec<u8>, MotionError> {
     let list: Vec<f64> = (from..from + count).map(|frame| frame as f64).collect();
-    let mut numbers = vec![0.0; count * things * floats];
-    fill_poses(ready, &list, &mut numbers, cancel)?;
-    let header = json!({
-        "kind": "poses", "stamp": stamp, "node": node, "things": things, "floats": floats,
-        "frames": total, "from": from, "count": count,
-    });
-    Ok(encode(&header, &numbers))
+    let mut numbers = vec![0.0; count * shape.things * shape.layout.floats()];
+    fill_poses(ready, &shape.layout, &list, &mut numbers, cancel)?;
+    let header = PosesHeader {
+        kind: "poses",
+        stamp,
+        node,
+        things: shape.things,
+        columns: shape.layout.columns(),
+        frames: shape.frames,
+        from,
+        count,
+    };
+    Ok(encode(&json!(header), &numbers))
 }
 
 /// The frames of a loop that a page lacks, in blocks: a small one that begins with the frame on screen, so that it is
@@ -116,17 +151,16 @@ fn every_block(
 ) -> Result<(), MotionError> {
     let range = Frames { from: 0.0, to: f64::from(frames) };
     let ready = prepared(motion, range, cancel)?;
-    let floats = pose_floats(&*ready);
-    let row = ready.len() * floats;
     let total = frames as usize + 1;
-    let shape = [ready.len(), floats, total];
-    let lacks = (page.lacking)(shape);
+    let shape = Shape { things: ready.len(), layout: BlockLayout::of(&*ready), frames: total };
+    let row = shape.things * shape.layout.floats();
+    let lacks = (page.lacking)(&shape);
     for (from, count) in block_frames(total, on_screen(page.frame, frames), 4 * row.max(1)) {
         let lacked = &lacks[from..from + count];
         let Some(first) = lacked.iter().position(|lacks| *lacks) else { continue };
         let last = lacked.iter().rposition(|lacks| *lacks).unwrap_or(first);
         let (from, count) = (from + first, last + 1 - first);
-        let block = pose_block(node, &*ready, shape, (from, count), stamp, cancel)?;
+        let block = pose_block(node, &*ready, &shape, (from, count), stamp, cancel)?;
         if !(page.send)(block, from..from + count) {
             return Err(MotionError::Cancelled);
         }

@@ -171,7 +171,7 @@ impl Work {
             let at = (self.watched.frame, frames);
             let (block, shape, frame) =
                 blocks::pose_on_screen(&end.node, &end.motion, at, side.stamp, &self.cancel).map_err(of(end))?;
-            if self.has.poses_lacking(&what, &key, shape)[frame] {
+            if self.has.poses_lacking(&what, &key, &shape)[frame] {
                 self.has.poses_unsure(&what, frame);
                 self.send(Out::Block(block))?;
             }
@@ -179,7 +179,7 @@ impl Work {
         for end in lacking {
             let (what, key) = named(end);
             let before = self.cancel.looks();
-            let lacking = |shape| self.has.poses_lacking(&what, &key, shape);
+            let lacking = |shape: &blocks::Shape| self.has.poses_lacking(&what, &key, shape);
             let mut send = |block, frames| {
                 let sent = self.send(Out::Block(block)).is_ok();
                 if sent {

@@ -1,5 +1,6 @@
 //! What a page has already.
 
+use super::blocks::Shape;
 use std::collections::HashMap;
 use std::sync::{Mutex, PoisonError};
 use zickzack_core::graph::{End, EndReport, Timing};
@@ -26,7 +27,7 @@ pub struct Has {
 #[derive(Default)]
 struct Framewise {
     /// Things, numbers of each, frames.
-    shape: [usize; 3],
+    shape: Option<Shape>,
     /// Of which motion each frame is.
     keys: Vec<Option<[u8; 32]>>,
 }
@@ -39,11 +40,11 @@ impl Has {
     }
 
     /// Which frames of this motion the page lacks. Poses in another shape take the place of all that it has.
-    pub(super) fn poses_lacking(&self, what: &str, key: &[u8; 32], shape: [usize; 3]) -> Vec<bool> {
+    pub(super) fn poses_lacking(&self, what: &str, key: &[u8; 32], shape: &Shape) -> Vec<bool> {
         let mut poses = self.poses.lock().unwrap_or_else(PoisonError::into_inner);
         let known = poses.entry(what.to_owned()).or_default();
-        if known.shape != shape {
-            *known = Framewise { shape, keys: vec![None; shape[2]] };
+        if known.shape.as_ref() != Some(shape) {
+            *known = Framewise { shape: Some(shape.clone()), keys: vec![None; shape.frames] };
         }
         known.keys.iter().map(|of| of.as_ref() != Some(key)).collect()
     }

@@ -9,6 +9,7 @@ mod messages;
 mod room;
 mod session;
 
+pub use blocks::PosesHeader;
 pub use keeping::Wish;
 pub use messages::{FromPage, NodeStatus, ToPage, TraceHeader};
 pub use room::{Hub, Room, files_of, open_scene};

@@ -103,7 +103,10 @@ async fn only_what_changed_is_sent_again() {
     assert_eq!(sent, ["\"poses\" \"out\""], "neither the path nor the throw");
     let (header, numbers) = &page.blocks[0];
     assert_eq!((header["things"].as_i64(), header["count"].as_i64()), (Some(8), Some(97)));
-    assert_eq!(numbers.len(), 8 * 97 * 8);
+    let columns = header["columns"].as_array().unwrap();
+    let width: u64 = columns.iter().map(|column| column["width"].as_u64().unwrap()).sum();
+    assert_eq!((&columns[0]["name"], &columns[0]["type"]), (&json!("position"), &json!("f32")));
+    assert_eq!(numbers.len() as u64, 8 * 97 * width);
 }
 
 #[actix_web::test]

@@ -1,24 +1,9 @@
-/** Numbers per thing and frame: position, orientation, scale. */
-export const POSE_FLOATS = 8;
+import type { PosesHeader as SentPoses, Stamp } from './types';
 
-export interface Stamp {
-  revision: number;
-  preview: number;
-  /** True for the version that is laid beneath. */
-  compared: boolean;
-}
+export type { Stamp };
 
-export interface PosesHeader {
-  kind: 'poses';
-  stamp: Stamp;
-  node: string;
-  things: number;
-  /** Numbers per thing and frame: POSE_FLOATS, or with kinds also the kind's number and the place on its scale of colours; where it varies also the brightness; where things may be cut off also the plane that does it. */
-  floats: number;
-  frames: number;
-  from: number;
-  count: number;
-}
+/** What a block of poses begins with. */
+export type PosesHeader = Omit<SentPoses, 'kind'> & { kind: 'poses' };
 
 export interface Joint {
   id: string;

@@ -1,9 +1,11 @@
 import { beforeEach, describe, expect, it } from 'vitest';
-import { POSE_FLOATS, type PosesHeader } from '../api/blocks';
+import type { PosesHeader } from '../api/blocks';
 import type { EndReport, NodeStatus, Scene } from '../api/types';
 import { alsoSelect, poseAt, reset, select, selectAll, selectPoints, selectThing, setDocument, takeEnds, takeNodes, takePoses, useScene } from './store';
 
-const header = (from: number, count: number, things = 2, frames = 5): PosesHeader => ({ kind: 'poses', stamp: { revision: 1, preview: 0, compared: false }, node: 'out', things, floats: POSE_FLOATS, frames, from, count });
+const POSE_FLOATS = 10;
+const columns: PosesHeader['columns'] = [{ name: 'position', width: 3, type: 'f32' }, { name: 'orientation', width: 4, type: 'f32' }, { name: 'scale', width: 3, type: 'f32' }];
+const header = (from: number, count: number, things = 2, frames = 5): PosesHeader => ({ kind: 'poses', stamp: { revision: 1, preview: 0, compared: false }, node: 'out', things, columns, frames, from, count });
 const numbers = (from: number, count: number, things = 2) => Float32Array.from({ length: count * things * POSE_FLOATS }, (_, i) => from * 1000 + i);
 const end = (node: string, things = 2): EndReport => ({ node, name: node, output: true, things, offers: [], contacts: [], kinds: [], contact_count: 0, on_path: true, phases: [], density: [], seam: { position: 0, velocity: 0, orientation: 0, spin: 0, worst: {}, closes: true, leaps: [], leap_count: 0, flips: 0, trading: 0, uncertain: [] } });
 const status = (miniature?: NodeStatus['miniature'], state = 'worked'): NodeStatus => ({ state, messages: [], facts: [], mends: [], marks: [], alike: {}, millis: 0, miniature });
@@ -17,8 +19,8 @@ describe('poses', () => {
     expect(poseAt('out', 1, 0)).toBeNull();
     expect(poseAt('out', 0, 3)?.[0]).toBe(3000);
     takePoses(header(0, 3), numbers(0, 3));
-    expect(poseAt('out', 1, 0)).toEqual(Array.from({ length: 8 }, (_, i) => 8 + i));
-    expect(poseAt('out', 0, 4)?.[0]).toBe(3016);
+    expect(poseAt('out', 1, 0)).toEqual(Array.from({ length: 8 }, (_, i) => 10 + i));
+    expect(poseAt('out', 0, 4)?.[0]).toBe(3020);
     expect(poseAt('out', 2, 0)).toBeNull();
   });
 

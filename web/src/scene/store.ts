@@ -1,22 +1,12 @@
 import { create } from 'zustand';
-import { POSE_FLOATS, type PathHeader, type PosesHeader, type TracesHeader } from '../api/blocks';
+import type { PathHeader, PosesHeader, TracesHeader } from '../api/blocks';
 import type { EndReport, NodeStatus, Op, Scene } from '../api/types';
 import { applied } from './edits';
+import { belongs, roomFor, scaleOf, startOf, type Poses } from './poses';
 
 export interface PathBlock {
   header: PathHeader;
   numbers: Float32Array;
-}
-
-/** The poses of a motion for all frames of the loop; frames that did not arrive yet are marked. */
-export interface Poses {
-  node: string;
-  things: number;
-  /** Numbers per thing and frame. */
-  floats: number;
-  frames: number;
-  numbers: Float32Array;
-  have: Uint8Array;
 }
 
 export interface TraceBlock {
@@ -214,11 +204,9 @@ export const say = (text: string, tone: Message['tone'] = 'wrong'): void => set(
 
 /** A motion's poses with one more block. */
 function withBlock(known: Record<string, Poses>, header: PosesHeader, numbers: Float32Array): Record<string, Poses> {
-  const row = header.things * header.floats;
   let poses = known[header.node];
-  if (!poses || poses.things !== header.things || poses.frames !== header.frames || poses.floats !== header.floats) {
-    poses = { node: header.node, things: header.things, floats: header.floats, frames: header.frames, numbers: new Float32Array(header.frames * row), have: new Uint8Array(header.frames) };
-  }
+  if (!poses || !belongs(poses, header)) poses = roomFor(header);
+  const row = poses.things * poses.floats;
   poses.numbers.set(numbers.subarray(0, header.count * row), header.from * row);
   poses.have.fill(1, header.from, header.from + header.count);
   return known[header.node] === poses ? known : { ...known, [header.node]: poses };
@@ -298,8 +286,10 @@ export function takeEnds(ends: EndReport[]): void {
 export function poseAt(node: string, object: number, frame: number): number[] | null {
   const poses = get().poses[node];
   if (!poses || object >= poses.things || !poses.have[frame]) return null;
-  const start = (frame * poses.things + object) * poses.floats;
-  return [...poses.numbers.subarray(start, start + POSE_FLOATS)];
+  const place = startOf(poses, 'position', frame, object) ?? 0;
+  const turn = startOf(poses, 'orientation', frame, object);
+  const turned = turn === null ? [0, 0, 0, 1] : [...poses.numbers.subarray(turn, turn + 4)];
+  return [...poses.numbers.subarray(place, place + 3), ...turned, scaleOf(poses, frame, object)[0]];
 }
 
 /** The places of a path's first strand, three numbers each; for tests. */

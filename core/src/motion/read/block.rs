@@ -3,114 +3,197 @@
 use crate::motion::{Cancel, Columns, Motion, MotionError, Sample};
 use glam::{DQuat, DVec3};
 use rayon::prelude::*;
+use serde::Serialize;
 
-/// Floats per thing and frame: position x y z, orientation x y z w, and scale (0 when it is not there).
-pub const POSE_FLOATS: usize = 8;
-const SIZE: usize = 7;
-/// Of motions with kinds also the kind's number and the place on its scale of colours.
-const KIND: usize = 8;
-const TINT: usize = 9;
-const LOOK_FLOATS: usize = TINT + 1;
-/// Of motions whose brightness varies also that.
-const BRIGHTNESS: usize = 10;
-const BRIGHT_FLOATS: usize = BRIGHTNESS + 1;
-/// Of motions whose things may be cut off also the plane: x y z of its normal, and how far beyond it is hidden.
-const CUT: usize = 11;
-const CUT_FLOATS: usize = CUT + 4;
+/// What a column of a block holds of each thing at each frame.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Serialize)]
+#[serde(rename_all = "kebab-case")]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+pub enum BlockColumnName {
+    /// x, y, z in metres.
+    Position,
+    /// A unit quaternion as x, y, z, w; unturned where this column is left out.
+    Orientation,
+    /// Factors along a thing's own axes; 1 where this column is left out.
+    Scale,
+    /// 1 where it is there, 0 where not; it is there where this column is left out.
+    Presence,
+    /// The number of its kind.
+    Kind,
+    /// Its place on the scale of colours, 0 to 1.
+    Tint,
+    /// A factor, at least 0; 1 where this column is left out.
+    Brightness,
+    /// The plane that it is cut off along, in its own axes before its scale: x, y, z of a normal towards what is not seen,
+    /// and how far beyond; whole where the normal is 0 or this column is left out.
+    Cut,
+}
 
-/// Floats per thing and frame that a motion takes.
-pub fn pose_floats(motion: &dyn Motion) -> usize {
-    let varies = motion.varies();
-    if varies.contain(Columns::CUT) {
-        CUT_FLOATS
-    } else if varies.contain(Columns::BRIGHTNESS) {
-        BRIGHT_FLOATS
-    } else if motion.kinds().is_empty() {
-        POSE_FLOATS
-    } else {
-        LOOK_FLOATS
+/// How a number of a block is written.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Serialize)]
+#[serde(rename_all = "kebab-case")]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+pub enum NumberType {
+    /// Single precision, little endian.
+    F32,
+}
+
+/// One column of a block of poses.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Serialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+pub struct BlockColumn {
+    /// What it holds.
+    pub name: BlockColumnName,
+    /// How many numbers it has of each thing.
+    pub width: usize,
+    /// How each of them is written.
+    #[serde(rename = "type")]
+    pub number: NumberType,
+}
+
+/// The columns that stand side by side for each thing and frame; those in which nothing varies are left out.
+#[derive(Debug, Clone, PartialEq, Eq, Hash)]
+pub struct BlockLayout {
+    columns: Vec<BlockColumn>,
+    floats: usize,
+    sampled: Columns,
+}
+
+impl BlockLayout {
+    /// What a motion takes.
+    pub fn of(motion: &dyn Motion) -> Self {
+        use BlockColumnName as Name;
+        let (varies, kinds) = (motion.varies(), !motion.kinds().is_empty());
+        let all = [
+            (Name::Position, 3, Columns::POSITION, true),
+            (Name::Orientation, 4, Columns::ORIENTATION, varies.contain(Columns::ORIENTATION)),
+            (Name::Scale, 3, Columns::SCALE, varies.contain(Columns::SCALE)),
+            (Name::Presence, 1, Columns::ALIVE, varies.contain(Columns::ALIVE)),
+            (Name::Kind, 1, Columns::NONE, kinds),
+            (Name::Tint, 1, Columns::TINT, kinds),
+            (Name::Brightness, 1, Columns::BRIGHTNESS, varies.contain(Columns::BRIGHTNESS)),
+            (Name::Cut, 4, Columns::CUT, varies.contain(Columns::CUT)),
+        ];
+        let mut layout = Self { columns: Vec::new(), floats: 0, sampled: Columns::NONE };
+        for (name, width, sampled, _) in all.into_iter().filter(|(.., there)| *there) {
+            layout.columns.push(BlockColumn { name, width, number: NumberType::F32 });
+            layout.floats += width;
+            layout.sampled = layout.sampled | sampled;
+        }
+        layout
+    }
+
+    /// Side by side in this order.
+    pub fn columns(&self) -> &[BlockColumn] {
+        &self.columns
+    }
+
+    /// Numbers of each thing at each frame.
+    pub const fn floats(&self) -> usize {
+        self.floats
+    }
+
+    /// Where a column begins among the numbers of a thing, if it is there.
+    pub fn offset(&self, name: BlockColumnName) -> Option<usize> {
+        let index = self.columns.iter().position(|column| column.name == name)?;
+        Some(self.columns[..index].iter().map(|column| column.width).sum())
     }
 }
 
 /// Things sampled at a time, so that their columns stay in the nearest cache.
 const AT_A_TIME: usize = 256;
+/// Numbers of a place, of a place and a turn, and of these and a size: the layouts that most motions have.
+const PLACE: usize = 3;
+const TURNED: usize = 7;
+const SIZED: usize = 10;
 
-/// Writes the poses of all things at `frames` into `out`, frame after frame.
+/// Writes the poses of all things at `frames` into `out`, frame after frame, things in order, each as `layout` says.
 ///
-/// `out` is `frames.len() · motion.len()` · [`pose_floats`] long. Frames are shared among the workers,
-/// each writing a slice of its own, so the bits do not depend on how many there are.
-pub fn fill_poses(motion: &dyn Motion, frames: &[f64], out: &mut [f32], cancel: &Cancel) -> Result<(), MotionError> {
-    let floats = pose_floats(motion);
-    let row = motion.len() * floats;
+/// `out` is `frames.len() · motion.len() · layout.floats()` long. Frames are shared among the workers, each writing a
+/// slice of its own, so the bits do not depend on how many there are.
+///
+/// # Errors
+/// `Cancelled` when `cancel` says so; part of `out` is written then.
+pub fn fill_poses(
+    motion: &dyn Motion,
+    layout: &BlockLayout,
+    frames: &[f64],
+    out: &mut [f32],
+    cancel: &Cancel,
+) -> Result<(), MotionError> {
+    let row = motion.len() * layout.floats;
     if row == 0 {
         return Ok(());
     }
-    let looks = match floats {
-        POSE_FLOATS => Columns::NONE,
-        LOOK_FLOATS => Columns::TINT,
-        BRIGHT_FLOATS => Columns::TINT | Columns::BRIGHTNESS,
-        _ => Columns::TINT | Columns::BRIGHTNESS | Columns::CUT,
-    };
-    let columns = Columns::POSITION | Columns::POSE.and(motion.varies()) | looks;
     out.par_chunks_mut(row).zip(frames.par_iter()).try_for_each_init(Sample::default, |sample, (row, &frame)| {
         if cancel.cancelled() {
             return Err(MotionError::Cancelled);
         }
-        cancel.watched(|| write_frame(motion, (frame, columns), (row, floats), sample));
+        cancel.watched(|| {
+            for (index, part) in row.chunks_mut(AT_A_TIME * layout.floats).enumerate() {
+                let first = index * AT_A_TIME;
+                motion.sample_range(frame, first..first + part.len() / layout.floats, layout.sampled, sample);
+                write(layout, motion, first, sample, part);
+            }
+        });
         Ok(())
     })
 }
 
-/// The poses of all things at a frame, so many floats each.
-fn write_frame(
-    motion: &dyn Motion,
-    (frame, columns): (f64, Columns),
-    (row, floats): (&mut [f32], usize),
-    sample: &mut Sample,
-) {
-    for (index, part) in row.chunks_mut(AT_A_TIME * floats).enumerate() {
-        let first = index * AT_A_TIME;
-        motion.sample_range(frame, first..first + part.len() / floats, columns, sample);
-        match floats {
-            POSE_FLOATS => write::<POSE_FLOATS>(sample, part),
-            LOOK_FLOATS => write::<LOOK_FLOATS>(sample, part),
-            BRIGHT_FLOATS => write::<BRIGHT_FLOATS>(sample, part),
-            _ => write::<CUT_FLOATS>(sample, part),
+/// What was sampled of the things from `first` on, each as the layout says.
+fn write(layout: &BlockLayout, motion: &dyn Motion, first: usize, sample: &Sample, out: &mut [f32]) {
+    use BlockColumnName as Name;
+    let stance = Columns::STANCE;
+    match (layout.floats, layout.sampled == layout.sampled.and(stance)) {
+        (PLACE, true) => {
+            let rows = out.as_chunks_mut::<PLACE>().0.iter_mut().zip(&sample.positions);
+            return rows.for_each(|(row, place)| *row = place.as_vec3().to_array());
         }
-        if floats > POSE_FLOATS {
-            for (row, out) in part.chunks_exact_mut(floats).enumerate() {
-                out[KIND] = motion.kind(first + row) as f32;
-                out[TINT] = sample.tints[row] as f32;
-                if let (Some(out), Some(bright)) = (out.get_mut(BRIGHTNESS), sample.brightness.get(row)) {
-                    *out = *bright as f32;
-                }
-                if let (Some(out), Some(cut)) = (out.get_mut(CUT..), sample.cuts.get(row)) {
-                    let normal = cut.normal.as_vec3();
-                    out.copy_from_slice(&[normal.x, normal.y, normal.z, cut.beyond as f32]);
-                }
-            }
+        (TURNED, true) => {
+            let turned = sample.positions.iter().zip(&sample.orientations);
+            let rows = out.as_chunks_mut::<TURNED>().0.iter_mut().zip(turned);
+            return rows.for_each(|(row, (place, turn))| write_turned(row, *place, *turn));
         }
+        (SIZED, true) => {
+            let turned = sample.positions.iter().zip(&sample.orientations).zip(&sample.scales);
+            let rows = out.as_chunks_mut::<SIZED>().0.iter_mut().zip(turned);
+            return rows.for_each(|(row, ((place, turn), scale))| {
+                write_turned(row, *place, *turn);
+                row[TURNED..].copy_from_slice(&scale.as_vec3().to_array());
+            });
+        }
+        _ => {}
+    }
+    let mut at = 0;
+    for column in &layout.columns {
+        let rows = out.chunks_exact_mut(layout.floats).map(|row| &mut row[at..at + column.width]);
+        match column.name {
+            Name::Position => put(rows, &sample.positions, |place| place.as_vec3().to_array()),
+            Name::Orientation => put(rows, &sample.orientations, |turn| turn.as_quat().to_array()),
+            Name::Scale => put(rows, &sample.scales, |scale| scale.as_vec3().to_array()),
+            Name::Presence => put(rows, &sample.alive, |alive| [f32::from(u8::from(*alive))]),
+            Name::Kind => rows.enumerate().for_each(|(row, out)| out[0] = motion.kind(first + row) as f32),
+            Name::Tint => put(rows, &sample.tints, |tint| [*tint as f32]),
+            Name::Brightness => put(rows, &sample.brightness, |bright| [*bright as f32]),
+            Name::Cut => put(rows, &sample.cuts, |cut| {
+                let normal = cut.normal.as_vec3();
+                [normal.x, normal.y, normal.z, cut.beyond as f32]
+            }),
+        }
+        at += column.width;
     }
 }
 
-/// Columns that were not asked for are as they always are.
-fn write<const FLOATS: usize>(sample: &Sample, out: &mut [f32]) {
-    let rows = out.as_chunks_mut::<FLOATS>().0.iter_mut().zip(&sample.positions);
-    if sample.orientations.is_empty() {
-        rows.for_each(|(row, place)| write_one(row, *place, DQuat::IDENTITY));
-    } else {
-        rows.zip(&sample.orientations).for_each(|((row, place), turn)| write_one(row, *place, *turn));
-    }
-    for (row, scale) in out.as_chunks_mut::<FLOATS>().0.iter_mut().zip(&sample.scales) {
-        row[SIZE] = scale.x as f32;
-    }
-    for (row, _) in out.as_chunks_mut::<FLOATS>().0.iter_mut().zip(&sample.alive).filter(|(_, alive)| !**alive) {
-        row[SIZE] = 0.0;
-    }
+fn put<'a, T, const WIDTH: usize>(
+    rows: impl Iterator<Item = &'a mut [f32]>,
+    values: &[T],
+    numbers: impl Fn(&T) -> [f32; WIDTH],
+) {
+    rows.zip(values).for_each(|(out, value)| out.copy_from_slice(&numbers(value)));
 }
 
 #[inline(always)]
-fn write_one(floats: &mut [f32], place: DVec3, turn: DQuat) {
+fn write_turned(row: &mut [f32], place: DVec3, turn: DQuat) {
     let (p, q) = (place.as_vec3(), turn.as_quat());
-    floats[..POSE_FLOATS].copy_from_slice(&[p.x, p.y, p.z, q.x, q.y, q.z, q.w, 1.0]);
+    row[..TURNED].copy_from_slice(&[p.x, p.y, p.z, q.x, q.y, q.z, q.w]);
 }

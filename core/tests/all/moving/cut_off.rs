@@ -24,9 +24,9 @@ fn three(x: f64, y: f64, z: f64) -> [Driven; 3] {
 }
 
 /// What moves, turns or enlarges things against what cuts them off.
-const LAYERS: usize = 10;
+pub(super) const LAYERS: usize = 10;
 
-fn with_layer(which: usize, inner: Arc<dyn Motion>, own: bool) -> Arc<dyn Motion> {
+pub(super) fn with_layer(which: usize, inner: Arc<dyn Motion>, own: bool) -> Arc<dyn Motion> {
     let clear = Kind { scale: 1.7, ..Kind::PLAIN };
     match which {
         0 => Arc::new(Swell::new(inner, wave(0.3, 1.2), Driven::Fixed(1.0))),

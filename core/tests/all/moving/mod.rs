@@ -1,5 +1,6 @@
 //! Motions, and what changes them.
 
+mod blocks;
 mod compare;
 mod crowd;
 mod cut_off;

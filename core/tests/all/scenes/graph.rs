@@ -3,7 +3,7 @@
 use serde_json::json;
 use std::sync::Arc;
 use zickzack_core::graph::{Compiled, EndReport, Memo, Workshop, compile, report, try_offers};
-use zickzack_core::motion::{Cancel, POSE_FLOATS, fill_poses, pose_floats};
+use zickzack_core::motion::{BlockColumnName, BlockLayout, Cancel, fill_poses};
 use zickzack_core::nodes::{self, Registry};
 use zickzack_core::scene::{Op, Scene, apply};
 
@@ -128,8 +128,9 @@ fn poses_have_the_same_bits_at_one_two_and_eight_workers() {
             let compiled = compiled(&scene, &Memo::default());
             let motion = Arc::clone(&compiled.ends[0].motion);
             let frames: Vec<f64> = (0..40).map(|i| f64::from(i) * 2.4).collect();
-            let mut out = vec![0.0f32; frames.len() * motion.len() * POSE_FLOATS];
-            fill_poses(&*motion, &frames, &mut out, &Cancel::default()).unwrap();
+            let layout = BlockLayout::of(&*motion);
+            let mut out = vec![0.0f32; frames.len() * motion.len() * layout.floats()];
+            fill_poses(&*motion, &layout, &frames, &mut out, &Cancel::default()).unwrap();
             out.iter().map(|x| x.to_bits()).collect::<Vec<u32>>()
         })
     };
@@ -348,13 +349,13 @@ fn points_of_things_lie_in_the_picture_of_a_flat_scene() {
     let compiled = compiled(&scene, &Memo::default());
     let motion = &compiled.ends[0].motion;
     let frames: Vec<f64> = (0..24).map(f64::from).collect();
-    let floats = pose_floats(&**motion);
+    let layout = BlockLayout::of(&**motion);
+    let (floats, cut) = (layout.floats(), layout.offset(BlockColumnName::Cut).unwrap());
     let mut out = vec![0.0; frames.len() * floats];
-    fill_poses(&**motion, &frames, &mut out, &Cancel::default()).unwrap();
-    assert_eq!(floats, POSE_FLOATS + 7, "kind, place on a scale, brightness, and the plane along which it is cut off");
+    fill_poses(&**motion, &layout, &frames, &mut out, &Cancel::default()).unwrap();
     for pose in out.chunks(floats) {
         assert_eq!(pose[2], 0.0, "{pose:?}");
-        assert_eq!(pose[13], 0.0, "what it is cut off along stands upright on the picture: {pose:?}");
+        assert_eq!(pose[cut + 2], 0.0, "what it is cut off along stands upright on the picture: {pose:?}");
     }
-    assert!(out.chunks(floats).any(|pose| pose[11] != 0.0), "something sticks");
+    assert!(out.chunks(floats).any(|pose| pose[cut] != 0.0), "something sticks");
 }

@@ -522,6 +522,20 @@ export interface components {
                 [key: string]: unknown;
             };
         };
+        /** @description One column of a block of poses. */
+        BlockColumn: {
+            /** @description What it holds. */
+            name: components["schemas"]["BlockColumnName"];
+            /** @description How each of them is written. */
+            type: components["schemas"]["NumberType"];
+            /** @description How many numbers it has of each thing. */
+            width: number;
+        };
+        /**
+         * @description What a column of a block holds of each thing at each frame.
+         * @enum {string}
+         */
+        BlockColumnName: "position" | "orientation" | "scale" | "presence" | "kind" | "tint" | "brightness" | "cut";
         /** @description Scenes in the Pattern book. */
         Book: {
             /** @description What to ask for `after`, where there are more. */
@@ -939,6 +953,11 @@ export interface components {
         NodeStatus: components["schemas"]["NodeReport"] & {
             miniature?: components["schemas"]["Miniature"] | null;
         };
+        /**
+         * @description How a number of a block is written.
+         * @enum {string}
+         */
+        NumberType: "f32";
         /** @description A value of a parameter that would close the loop. */
         Offer: {
             /** @description What it leaves open by itself, with its unit; empty where it closes the loop, absent where it was not tried. */
@@ -1072,6 +1091,24 @@ export interface components {
             numbers: {
                 [key: string]: components["schemas"]["Sloped"];
             };
+        };
+        /**
+         * @description What a block of poses begins with: `count` frames of `things` follow, frame after frame, thing after thing, each with
+         *     the numbers of all columns in order.
+         */
+        PosesHeader: {
+            columns: components["schemas"]["BlockColumn"][];
+            count: number;
+            /** @description Frames of the whole loop, its end included. */
+            frames: number;
+            /** @description The first frame of this block. */
+            from: number;
+            /** @description `poses`. */
+            kind: string;
+            /** @description The end that gives them. */
+            node: string;
+            stamp: components["schemas"]["Stamp"];
+            things: number;
         };
         /** @description How far it is. */
         Progress: {
@@ -1265,6 +1302,21 @@ export interface components {
          * @enum {string}
          */
         Spaces: "both" | "deep" | "flat";
+        /** @description Which state of the scene a block shows. */
+        Stamp: {
+            /** @description True for the version that is laid beneath, to compare. */
+            compared: boolean;
+            /**
+             * Format: int32
+             * @description Number of the preview on top of it, or 0.
+             */
+            preview: number;
+            /**
+             * Format: int64
+             * @description Revision that is kept.
+             */
+            revision: number;
+        };
         /** @description A small working scene to begin from. */
         Starter: {
             fps: string;

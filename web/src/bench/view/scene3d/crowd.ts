@@ -1,6 +1,6 @@
 import { Box3, BufferAttribute, BufferGeometry, Color, DynamicDrawUsage, Group, InstancedBufferAttribute, InstancedMesh, Matrix4, Points, Raycaster, Vector3, type Material } from 'three';
 import type { Contact, KindReport } from '../../../api/types';
-import type { Poses } from '../../../scene/store';
+import { numberOf, scaleOf, startOf, type Poses } from '../../../scene/poses';
 import { glowTexture } from './glow';
 import { placeOf } from './lines';
 import { CUT_ATTRIBUTE, type Materials } from './materials';
@@ -41,13 +41,6 @@ export interface Extras {
 const GHOSTS = [-12, -8, -4, 4, 8, 12];
 const lookOf = (shown: Shown): string => `${shown.kind} ${shown.kind === 'letter' ? shown.letter : ''} ${shown.model ? `${shown.model.hash} ${shown.model.nose} ${shown.model.top}` : ''} ${JSON.stringify(shown.kinds)}`;
 
-/** Where a thing's kind and its place on the scale of colours stand among its numbers. */
-const KIND = 8;
-const TINT = 9;
-/** Where poses hold how bright a thing is, where that varies. */
-const BRIGHT = 10;
-/** Where poses hold the plane that a thing is cut off along, where there may be one: its normal, and how far out it is. */
-const CUT = 11;
 /** Things that are drawn alike. */
 interface Troop {
   objects: number[];
@@ -103,14 +96,14 @@ export class Crowd {
 
   /** True where parts of things may be hidden. */
   get cuts(): boolean {
-    return this.poses.floats > CUT;
+    return this.poses.offsets.cut !== undefined;
   }
 
   /** The kind of every thing, as the numbers of a frame say; all the same without kinds. */
   private kindsAt(frame: number): number[] {
     const { poses } = this;
-    if (this.shown.kinds.length === 0 || poses.floats <= KIND) return new Array<number>(poses.things).fill(0);
-    return Array.from({ length: poses.things }, (_, object) => poses.numbers[(frame * poses.things + object) * poses.floats + KIND] ?? 0);
+    if (this.shown.kinds.length === 0) return new Array<number>(poses.things).fill(0);
+    return Array.from({ length: poses.things }, (_, object) => numberOf(poses, 'kind', frame, object, 0));
   }
 
   private dress(parts: Part[]): void {
@@ -236,13 +229,12 @@ export class Crowd {
   /** Gives every thing its colour, which may change from frame to frame. */
   private dye({ colours, meshes, objects }: Troop, frame: number): void {
     const { poses } = this;
-    const shines = poses.floats > BRIGHT;
+    const shines = poses.offsets.brightness !== undefined;
     if (!colours && !shines) return;
     objects.forEach((object, i) => {
-      const start = (frame * poses.things + object) * poses.floats;
-      if (colours) scratch.colour.lerpColors(colours[0], colours[1], poses.numbers[start + TINT] ?? 0);
+      if (colours) scratch.colour.lerpColors(colours[0], colours[1], numberOf(poses, 'tint', frame, object, 0));
       else scratch.colour.set(0xffffff);
-      if (shines) scratch.colour.multiplyScalar(poses.numbers[start + BRIGHT] ?? 1);
+      if (shines) scratch.colour.multiplyScalar(numberOf(poses, 'brightness', frame, object, 1));
       for (const mesh of meshes) mesh.setColorAt(i, scratch.colour);
     });
     for (const mesh of meshes) if (mesh.instanceColor) mesh.instanceColor.needsUpdate = true;
@@ -251,8 +243,8 @@ export class Crowd {
   /** Cuts an instance off as a thing is at a frame. */
   private cutAt(meshes: InstancedMesh[], instance: number, frame: number, object: number): void {
     const { poses, shown } = this;
-    if (!this.cuts) return;
-    const start = (frame * poses.things + object) * poses.floats + CUT;
+    const start = startOf(poses, 'cut', frame, object);
+    if (start === null) return;
     const [x = 0, y = 0, z = 0, beyond = 0] = poses.numbers.subarray(start, start + 4);
     for (const mesh of meshes) mesh.geometry.getAttribute(CUT_ATTRIBUTE).setXYZW(instance, x * shown.size, y * shown.size, z * shown.size, beyond);
   }
@@ -292,10 +284,9 @@ export class Crowd {
     const attribute = this.glow?.geometry.getAttribute('position') as BufferAttribute;
     const { poses, shown } = this;
     this.lit.forEach((object, i) => {
-      const start = (frame * poses.things + object) * poses.floats;
+      const start = startOf(poses, 'position', frame, object) ?? 0;
       const [x = 0, y = 0, z = 0] = poses.numbers.subarray(start, start + 3);
-      const scale = poses.numbers[start + 7] ?? 1;
-      attribute.setXYZ(i, x, y - 0.62 * shown.size * scale, z);
+      attribute.setXYZ(i, x, y - 0.62 * shown.size * scaleOf(poses, frame, object)[1], z);
     });
     attribute.needsUpdate = true;
   }

@@ -1,6 +1,7 @@
 import { describe, expect, it } from 'vitest';
 import type { Contact } from '../../../api/types';
-import type { PathBlock, Poses } from '../../../scene/store';
+import type { Poses } from '../../../scene/poses';
+import type { PathBlock } from '../../../scene/store';
 import { momentOf, piecesOf, placeOf, strandsAt, strandsOf, wakeOf } from './lines';
 
 /** Two strands of 3 and 2 places, one station, and three moments 10 frames apart with 2 places a strand. */
@@ -30,8 +31,8 @@ describe('a path that moves', () => {
 });
 
 describe('where a thing goes', () => {
-  const row = (x: number, there: number) => [x, 0, 0, 0, 0, 0, 1, there];
-  const poses = { things: 1, floats: 8, frames: 6, numbers: Float32Array.from([row(0, 1), row(1, 1), row(2, 0), row(9, 0), row(5, 1), row(6, 1)].flat()), have: Uint8Array.from([1, 1, 1, 1, 1, 1]) } as unknown as Poses;
+  const row = (x: number, there: number) => [x, 0, 0, there];
+  const poses = { things: 1, floats: 4, offsets: { position: 0, presence: 3 }, frames: 6, numbers: Float32Array.from([row(0, 1), row(1, 1), row(2, 0), row(9, 0), row(5, 1), row(6, 1)].flat()), have: Uint8Array.from([1, 1, 1, 1, 1, 1]) } as unknown as Poses;
   const contact = (frame: number, x: number): Contact => ({ object: 0, frame, middle: [x, 0, 0] }) as unknown as Contact;
 
   it('is nowhere where it is not there, or not known', () => {

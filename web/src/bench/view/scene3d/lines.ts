@@ -3,7 +3,8 @@ import { LineSegments2 } from 'three/addons/lines/LineSegments2.js';
 import { LineSegmentsGeometry } from 'three/addons/lines/LineSegmentsGeometry.js';
 import type { LineMaterial } from 'three/addons/lines/LineMaterial.js';
 import type { Contact } from '../../../api/types';
-import type { PathBlock, Poses } from '../../../scene/store';
+import { isThere, startOf, type Poses } from '../../../scene/poses';
+import type { PathBlock } from '../../../scene/store';
 
 /** Lines of some pixels, each through its places: one thing to draw, however many they are. */
 export function fat(lines: readonly Float32Array[], material: LineMaterial): LineSegments2 {
@@ -95,21 +96,18 @@ export function stationsOf(block: PathBlock): { at: Vector3; along: Vector3; up:
   return Array.from({ length: block.header.stations }, (_, i) => ({ at: vector(i, 0), along: vector(i, 1), up: vector(i, 2) }));
 }
 
-/** Where a thing's size stands among its numbers; it is 0 where the thing is not there. */
-const SIZE = 7;
-
 /** Where a thing is at a whole frame; nothing where that is not known or the thing is not there. */
 export function placeOf(poses: Poses, object: number, frame: number): Vector3 | null {
-  const start = (frame * poses.things + object) * poses.floats;
-  return object < poses.things && poses.have[frame] && poses.numbers[start + SIZE] !== 0 ? new Vector3().fromArray(poses.numbers, start) : null;
+  if (object >= poses.things || !poses.have[frame] || !isThere(poses, frame, object)) return null;
+  return new Vector3().fromArray(poses.numbers, startOf(poses, 'position', frame, object) ?? 0);
 }
 
 /** Where a thing goes, with its exact places at contacts in between; in pieces, where it is not there or begins anew. */
 export function wakeOf(poses: Poses, contacts: readonly Contact[], object: number): Float32Array[] {
   const points: { frame: number; at: number[]; there: boolean }[] = [];
   for (let frame = 0; frame < poses.frames; frame += 1) {
-    const start = (frame * poses.things + object) * poses.floats;
-    if (poses.have[frame]) points.push({ frame, at: [...poses.numbers.subarray(start, start + 3)], there: poses.numbers[start + SIZE] !== 0 });
+    const start = startOf(poses, 'position', frame, object) ?? 0;
+    if (poses.have[frame]) points.push({ frame, at: [...poses.numbers.subarray(start, start + 3)], there: isThere(poses, frame, object) });
   }
   const thereAt = (frame: number) => points.some((point) => point.there && Math.abs(point.frame - frame) <= 1);
   const touched = contacts.filter((contact) => contact.object === object && thereAt(contact.frame)).map(({ frame, middle }) => ({ frame, at: middle, there: true }));

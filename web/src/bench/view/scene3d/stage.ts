@@ -1,6 +1,7 @@
 import { Box3, DirectionalLight, Group, HemisphereLight, Plane, Scene, Vector3, WebGLRenderer, type Matrix4, type Vector2 } from 'three';
 import type { Camera as SceneCamera } from '../../../api/types';
-import type { Compared, PathBlock, Poses } from '../../../scene/store';
+import type { Poses } from '../../../scene/poses';
+import type { Compared, PathBlock } from '../../../scene/store';
 import { note } from '../../../measure';
 import { night } from '../../../theme/tokens';
 import { Eye, type Look } from './eye';

@@ -1,6 +1,6 @@
 import { Color, type Group, type InterleavedBufferAttribute } from 'three';
 import type { LineSegments2 } from 'three/addons/lines/LineSegments2.js';
-import type { Poses } from '../../../scene/store';
+import { startOf, type Poses } from '../../../scene/poses';
 import { night } from '../../../theme/tokens';
 import { coloured } from './lines';
 import type { Materials } from './materials';
@@ -62,9 +62,10 @@ function between(poses: Poses, frame: number, object: number, out: Float32Array,
   const before = Math.min(poses.frames - 1, Math.floor(frame));
   const after = Math.min(poses.frames - 1, before + 1);
   const share = frame - before;
+  const [from, to] = [before, after].map((whole) => startOf(poses, 'position', whole, object) ?? 0) as [number, number];
   for (let axis = 0; axis < 3; axis += 1) {
-    const a = poses.numbers[(before * poses.things + object) * poses.floats + axis] ?? 0;
-    const b = poses.numbers[(after * poses.things + object) * poses.floats + axis] ?? 0;
+    const a = poses.numbers[from + axis] ?? 0;
+    const b = poses.numbers[to + axis] ?? 0;
     out[at + axis] = a + share * (b - a);
   }
 }
