@@ -127,10 +127,7 @@ impl Bake {
     }
 
     fn write_keys(&self, hand_off: &HandOff<'_>, range: Frames, first: f64, cancel: &Cancel) -> Result<()> {
-        let keying = self.tolerance.map_or(Keying::Every(self.step), |metres| Keying::Within {
-            metres,
-            radians: self.angle.map_or(metres, f64::to_radians),
-        });
+        let keying = Keying::asked(self.step, self.tolerance, self.angle);
         let keys = hand_off.keys(range, keying, cancel)?;
         if self.tolerance.is_some() {
             let named = hand_off.outputs().iter().zip(&keys);

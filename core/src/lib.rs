@@ -35,6 +35,7 @@ pub mod pose;
 mod quadrature;
 pub mod random;
 mod remembered;
+mod roots;
 pub mod scene;
 pub mod schema;
 pub mod seam;
@@ -42,3 +43,8 @@ pub mod signal;
 pub mod surface;
 mod words;
 pub mod work;
+
+/// The examples in the map of the project, compiled and run with those of the code.
+#[cfg(doctest)]
+#[doc = include_str!("../../docs/architecture.md")]
+struct Examples;

@@ -42,6 +42,15 @@ pub enum Keying {
 }
 
 impl Keying {
+    /// As it is asked for: within so many metres and degrees where these are said, or else every `step` frames. Where
+    /// nothing is said of degrees, what is a metre away stays within the metres too.
+    pub fn asked(step: f64, metres: Option<f64>, degrees: Option<f64>) -> Self {
+        metres.map_or(Self::Every(step), |metres| Self::Within {
+            metres,
+            radians: degrees.map_or(metres, f64::to_radians),
+        })
+    }
+
     /// The keys of a motion over a range of frames that count from 0.
     ///
     /// # Errors

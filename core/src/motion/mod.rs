@@ -30,6 +30,7 @@ pub use layer::swell::Swell;
 pub use layer::together::Together;
 pub use layer::two_shots::{Apartness, TwoShots};
 pub use layer::waver::{Waver, Wavering};
+pub use layer::{Layer, Layered, Rows, Touched};
 pub use look::dressed::{Dressed, Look};
 pub use look::kinds::{Kind, Kinds, Symmetry, Tint};
 pub use look::looks::WithLooks;

@@ -1,4 +1,5 @@
 use super::{Signal, every};
+use crate::roots::halved;
 use std::sync::Arc;
 
 /// Another signal, of which only every so many frames a new value is taken.
@@ -66,16 +67,9 @@ impl Signal for Levels {
         let looks = (((to - from) * 4.0).ceil() as usize).clamp(1, super::MOST_BENDS);
         let place = |i: usize| from + (to - from) * i as f64 / looks as f64;
         let jump = |i: usize| {
-            let (mut low, mut high) = (place(i), place(i + 1));
+            let (low, high) = (place(i), place(i + 1));
             let (before, after) = (self.at(low), self.at(high));
-            if before == after {
-                return None;
-            }
-            for _ in 0..60 {
-                let middle = 0.5 * (low + high);
-                if self.at(middle) == before { low = middle } else { high = middle }
-            }
-            Some(high)
+            (before != after).then(|| halved((low, high), 60, |frame| self.at(frame) == before).1)
         };
         (0..looks).filter_map(jump).collect()
     }

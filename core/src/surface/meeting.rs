@@ -6,6 +6,7 @@
 //! away, everything on this side of a flat. By the second, what skims over a surface in flat hops comes to where it
 //! lands in a few steps, since flat and parabola are both known to the second order.
 
+use crate::roots::halved;
 use glam::DVec3;
 
 /// A way through space, by seconds.
@@ -216,13 +217,6 @@ fn leaves<T: Travel>(course: &T, at: &impl Fn(f64) -> Gap, t: f64, on_it: f64, e
     None
 }
 
-fn crossing(at: &impl Fn(f64) -> Gap, mut low: f64, mut high: f64) -> (f64, f64) {
-    for _ in 0..200 {
-        let middle = 0.5 * (low + high);
-        if middle <= low || middle >= high {
-            break;
-        }
-        if at(middle).gap < 0.0 { high = middle } else { low = middle }
-    }
-    (low, high)
+fn crossing(at: &impl Fn(f64) -> Gap, low: f64, high: f64) -> (f64, f64) {
+    halved((low, high), 200, |x| at(x).gap >= 0.0)
 }

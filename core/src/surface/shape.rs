@@ -3,6 +3,7 @@
 use super::Touch;
 use super::meeting::{Gap, Met, Reach, Straight, meeting};
 use super::profile::{Piece, Profile};
+use crate::roots::{bottom_by_thirds, halved, middle};
 use glam::{DVec2, DVec3, Vec3Swizzles};
 
 /// A shape about the origin. Lengths in metres, positive.
@@ -349,12 +350,7 @@ fn meets_torus(from: DVec3, direction: DVec3, radius: f64, tube: f64) -> Vec<f64
             found.push(narrowed(&outside, low, high));
         } else if i > 0 && outside(low) < outside(at(i - 1)) && outside(low) <= outside(high) && outside(low) > 0.0 {
             // It may dip in and out between two steps.
-            let (mut a, mut b) = (at(i - 1), high);
-            for _ in 0..80 {
-                let (one, two) = (a + (b - a) / 3.0, b - (b - a) / 3.0);
-                if outside(one) < outside(two) { b = two } else { a = one }
-            }
-            let lowest = 0.5 * (a + b);
+            let lowest = bottom_by_thirds((at(i - 1), high), 80, |one, two| outside(one) < outside(two));
             if outside(lowest) < 0.0 {
                 found.extend([narrowed(&outside, at(i - 1), lowest), narrowed(&outside, lowest, high)]);
             }
@@ -363,13 +359,9 @@ fn meets_torus(from: DVec3, direction: DVec3, radius: f64, tube: f64) -> Vec<f64
     found
 }
 
-fn narrowed(f: &impl Fn(f64) -> f64, mut low: f64, mut high: f64) -> f64 {
+fn narrowed(f: &impl Fn(f64) -> f64, low: f64, high: f64) -> f64 {
     let inside_first = f(low) < 0.0;
-    for _ in 0..80 {
-        let middle = 0.5 * (low + high);
-        if (f(middle) < 0.0) == inside_first { low = middle } else { high = middle }
-    }
-    0.5 * (low + high)
+    middle(halved((low, high), 80, |x| (f(x) < 0.0) == inside_first))
 }
 
 #[cfg(test)]

@@ -1,11 +1,12 @@
 //! Places scattered evenly over a surface.
 
 use super::{Shape, Surface, Touch};
+use crate::roots::{halved, middle};
 use glam::{DVec2, DVec3};
 use std::f64::consts::TAU;
 
 /// Halvings with which a place round a tube is found.
-const HALVINGS: usize = 50;
+const HALVINGS: u32 = 50;
 
 impl Surface {
     /// A place on it from three numbers, 0 to 1: evenly over its area where the numbers are. Of a plane it is the part that
@@ -41,12 +42,8 @@ impl Shape {
             }
             Self::Torus { radius, tube } => {
                 // The area up to an angle round the tube is R·v + r·sin v, which grows.
-                let (mut low, mut high) = (0.0, TAU);
-                for _ in 0..HALVINGS {
-                    let v = 0.5 * (low + high);
-                    if radius * v + tube * libm::sin(v) < radius * TAU * b { low = v } else { high = v }
-                }
-                let (sine, cosine) = libm::sincos(0.5 * (low + high));
+                let within = |v: f64| radius * v + tube * libm::sin(v) < radius * TAU * b;
+                let (sine, cosine) = libm::sincos(middle(halved((0.0, TAU), HALVINGS, within)));
                 let out = round(a);
                 let normal = out * cosine + DVec3::Y * sine;
                 Touch { point: out * *radius + normal * *tube, normal }

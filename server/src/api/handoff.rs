@@ -143,12 +143,8 @@ fn hand_off<'a>(
 }
 
 impl Wanted {
-    /// Where nothing is said of angles, what is a metre away stays within the tolerance too.
     fn keying(&self) -> Keying {
-        self.tolerance.map_or(Keying::Every(self.step), |metres| Keying::Within {
-            metres,
-            radians: self.angle.map_or(metres, f64::to_radians),
-        })
+        Keying::asked(self.step, self.tolerance, self.angle)
     }
 }
 

@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest';
-import cases from '../../../core/tests/all/scenes/edits.json';
+import cases from '../../../core/tests/fixtures/edits.json';
 import type { Op, Scene } from '../api/types';
 import { applied, freshId, put, remove, valueAt } from './edits';
 

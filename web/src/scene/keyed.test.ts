@@ -2,6 +2,7 @@ import { describe, expect, it } from 'vitest';
 import { eased, handleOf, inserted, keyOps, keysOf, lengthened, LIFTED, lifted, moved, paced, paces, pastedKeys, copiedKeys, slopeOn, stretched, valueAtFrame, valueOn, withHandles, type Key } from './keyed';
 import { applied } from './edits';
 import type { Scene } from '../api/types';
+import fixture from '../../../core/tests/fixtures/keyed.json';
 
 const key = (id: string, frame: number, value: number, more: Partial<Key> = {}): Key => ({ id, frame, value, ...more });
 
@@ -28,6 +29,12 @@ const looks = (keys: readonly Key[]): number[] => {
   const [first, last] = [keys[0]?.frame ?? 0, keys.at(-1)?.frame ?? 1];
   return Array.from({ length: 200 }, (_, i) => first + ((last - first) * (i + 0.5)) / 200);
 };
+
+describe('the curve between keys', () => {
+  it('is that of the core', () => {
+    for (const { keys, looks } of fixture as unknown as { keys: Key[]; looks: [number, number][] }[]) for (const [frame, value] of looks) expect(valueOn(keys, frame)).toBeCloseTo(value, 9);
+  });
+});
 
 describe('keys', () => {
   it('are passed by the curve, and a key that is put in leaves it as it is', () => {

@@ -3,6 +3,7 @@
 use crate::graph::compile::{NodeResult, Workshop};
 use crate::graph::node::{Context, Mend, NodeType, Timing};
 use crate::graph::product::Product;
+use crate::roots::try_halved;
 use crate::scene::{Node, Params, Scene, Signals, resolve};
 use crate::schema::{PortKind, Schema, Values};
 use crate::work::OF_A_NODE;
@@ -13,7 +14,7 @@ use std::sync::atomic::AtomicBool;
 /// How often the room in which a number is looked for is made wider.
 const WIDER: i32 = 40;
 /// Halvings of that room.
-const HALVINGS: usize = 80;
+const HALVINGS: u32 = 80;
 
 /// What would mend nodes that ask for other lengths of their path: a number of the node that makes it.
 pub(in crate::graph) fn mends(
@@ -121,14 +122,7 @@ impl<'a> Maker<'a> {
             }
             widen *= 2.0;
         }
-        for _ in 0..HALVINGS {
-            let middle = 0.5 * (low + high);
-            if self.length(middle)? < wanted {
-                low = middle;
-            } else {
-                high = middle;
-            }
-        }
+        let (_, high) = try_halved((low, high), HALVINGS, |number| Some(self.length(number)? < wanted))?;
         let reached = self.length(high)?;
         ((reached - wanted).abs() <= 1e-9 * wanted).then_some(high)
     }

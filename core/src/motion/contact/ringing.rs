@@ -1,5 +1,6 @@
 //! Swings that die down.
 
+use crate::roots::halved;
 use std::f64::consts::TAU;
 
 /// e^{−t/τ}·sin(2πn·t/T) with τ = T/ln 1000, brought to exactly 0 at T by (1 − (t/T)²)², times what makes its first
@@ -20,12 +21,8 @@ impl Ringing {
     pub fn new(swings: f64, frames: f64) -> Self {
         let plain = Self { swings, frames: 1.0, scale: 1.0 };
         // It rises until somewhere in the first half of its first swing, or before it lies still.
-        let (mut low, mut high) = (0.0, (0.5 / swings).min(1.0));
-        for _ in 0..60 {
-            let middle = 0.5 * (low + high);
-            if plain.with_slope(middle).1 > 0.0 { low = middle } else { high = middle }
-        }
-        let peak = plain.at(low);
+        let (rising, _) = halved((0.0, (0.5 / swings).min(1.0)), 60, |part| plain.with_slope(part).1 > 0.0);
+        let peak = plain.at(rising);
         Self { swings, frames, scale: if peak > 1e-100 { 1.0 / peak } else { 0.0 } }
     }
 

@@ -8,6 +8,7 @@ use crate::motion::{
     with_breaks,
 };
 use crate::pose::{Axis, Pose};
+use crate::roots::halved;
 use crate::surface::Surface;
 use glam::{DQuat, DVec3};
 use std::sync::Arc;
@@ -146,11 +147,7 @@ fn hit(motion: &dyn Motion, object: usize, target: &Surface, how: &Sticking) -> 
             left -= 1;
             continue;
         }
-        let (mut low, mut high) = (pair[0], pair[1]);
-        for _ in 0..60 {
-            let middle = 0.5 * (low + high);
-            if outside(middle) { low = middle } else { high = middle }
-        }
+        let (low, _) = halved((pair[0], pair[1]), 60, outside);
         let place = tip(low);
         let (_, away) = target.distance(place);
         return Some(Contact {

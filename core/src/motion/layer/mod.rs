@@ -47,14 +47,14 @@ pub enum Rows<'a> {
 
 impl Rows<'_> {
     /// How many.
-    pub const fn len(&self) -> usize {
+    pub const fn count(&self) -> usize {
         match self {
             Self::Each(at) => at.len(),
             Self::Range { count, .. } => *count,
         }
     }
 
-    /// The thing and the frame of a row below `len()`.
+    /// The thing and the frame of a row below `count()`.
     #[inline]
     pub fn get(&self, row: usize) -> (usize, f64) {
         match self {
@@ -65,7 +65,7 @@ impl Rows<'_> {
 
     /// All of them, in order.
     pub fn iter(&self) -> impl Iterator<Item = (usize, f64)> + '_ {
-        (0..self.len()).map(|row| self.get(row))
+        (0..self.count()).map(|row| self.get(row))
     }
 
     /// All of them so many frames later.
@@ -195,7 +195,7 @@ impl<L: Layer> Layered<L> {
         let cuts = self.cuts(columns);
         let wanted = if cuts { columns | Columns::STANCE } else { columns };
         give(self.layer.needs(&*self.inner, wanted), out);
-        let before: Vec<Pose> = if cuts { (0..rows.len()).map(|row| out.pose(row)).collect() } else { Vec::new() };
+        let before: Vec<Pose> = if cuts { (0..rows.count()).map(|row| out.pose(row)).collect() } else { Vec::new() };
         self.layer.change(&*self.inner, rows, wanted, out);
         for (row, before) in before.into_iter().enumerate() {
             out.cuts[row] = out.cuts[row].of_moved(before, out.pose(row));

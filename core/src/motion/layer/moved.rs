@@ -115,11 +115,11 @@ impl Layer for MovedBy {
     fn change(&self, _: &dyn Motion, rows: Rows<'_>, columns: Columns, out: &mut Sample) {
         let moves = self.hurries(columns);
         let mut row = 0;
-        while row < rows.len() {
+        while row < rows.count() {
             let frame = rows.get(row).1;
             let (now, before, after) = (self.how.at(frame), self.how.at(frame - STEP), self.how.at(frame + STEP));
             let spin = turn_between(before.turn, after.turn) / (2.0 * STEP);
-            while row < rows.len() && rows.get(row).1 == frame {
+            while row < rows.count() && rows.get(row).1 == frame {
                 let was = out.positions.get(row).copied().unwrap_or_default();
                 if let Some(position) = out.positions.get_mut(row) {
                     *position = now.place(was);

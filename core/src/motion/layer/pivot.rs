@@ -79,5 +79,5 @@ pub(super) fn growths(motion: &dyn Motion, point: DVec3, rows: Rows<'_>) -> Vec<
         };
         (row, velocity_of(place, frame))
     };
-    (0..rows.len()).filter(grows).map(one).collect()
+    (0..rows.count()).filter(grows).map(one).collect()
 }

@@ -97,7 +97,7 @@ impl Layer for Rattling {
 
     fn change(&self, inner: &dyn Motion, rows: Rows<'_>, columns: Columns, out: &mut Sample) {
         let grows = self.blow.turn != 0.0 && columns.contain(Columns::VELOCITY);
-        let mut growth = vec![DVec3::ZERO; if grows { rows.len() } else { 0 }];
+        let mut growth = vec![DVec3::ZERO; if grows { rows.count() } else { 0 }];
         if grows && inner.varies().contain(Columns::SCALE) {
             growths(inner, self.blow.pivot, rows).into_iter().for_each(|(row, by)| growth[row] = by);
         }

@@ -6,6 +6,7 @@ use crate::motion::{
     as_inner, prepared, with_breaks,
 };
 use crate::pose::Axis;
+use crate::roots::halved;
 use crate::signal::{Driven, Thing};
 use std::sync::Arc;
 
@@ -151,12 +152,8 @@ impl Retimed {
                 let passes = all.windows(2).filter(|pair| off(pair[0]) * off(pair[1]) <= 0.0 && off(pair[0]) != 0.0);
                 passes
                     .map(|pair| {
-                        let (mut low, mut high) = (pair[0], pair[1]);
-                        for _ in 0..60 {
-                            let middle = 0.5 * (low + high);
-                            if off(low) * off(middle) <= 0.0 { high = middle } else { low = middle }
-                        }
-                        high
+                        let first = off(pair[0]);
+                        halved((pair[0], pair[1]), 60, |frame| first * off(frame) > 0.0).1
                     })
                     .collect()
             }

@@ -6,6 +6,7 @@ use crate::motion::{
     prepared, with_breaks,
 };
 use crate::pose::{Axis, angle_between, bend};
+use crate::roots::bottom;
 use glam::DVec3;
 use std::sync::Arc;
 
@@ -108,13 +109,7 @@ impl TwoShots {
         let near = |(shift, _): &&(f64, f64)| (shift - self.shift).abs();
         let alike = all.iter().filter(|(_, off)| *off <= least + ALIKE * mean);
         let best = alike.min_by(|a, b| near(a).total_cmp(&near(b))).map_or(0.0, |(shift, _)| *shift);
-        let (mut low, mut high) = (best - 0.5, best + 0.5);
-        const PART: f64 = 0.381_966_011_250_105_1;
-        for _ in 0..80 {
-            let (a, b) = (low + PART * (high - low), high - PART * (high - low));
-            if off(a) <= off(b) { high = b } else { low = a }
-        }
-        0.5 * (low + high)
+        bottom((best - 0.5, best + 0.5), 80, |a, b| off(a) <= off(b))
     }
 
     /// By how much the second shot must be moved for the first thing to be where it was.

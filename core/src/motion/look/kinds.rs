@@ -222,7 +222,7 @@ impl Layer for OfKinds {
         out.scales.iter_mut().enumerate().for_each(|(row, scale)| *scale *= self.scales[rows.get(row).0]);
         if columns.contain(Columns::TINT) {
             let count = inner.len();
-            out.tints = (0..rows.len()).map(|row| self.tint(rows.get(row), count, row, out)).collect();
+            out.tints = (0..rows.count()).map(|row| self.tint(rows.get(row), count, row, out)).collect();
         }
     }
 

@@ -1,6 +1,7 @@
 //! How far two motions are from each other.
 
 use crate::motion::{Cancel, Columns, Motion, MotionError, Sample};
+use crate::roots::bottom_by_thirds;
 
 /// The largest distance between two motions, and where.
 #[derive(Debug, Clone, Copy, PartialEq)]
@@ -49,16 +50,9 @@ pub fn largest_distance(
         from_a.positions[0].distance(from_b.positions[0])
     };
     Ok(worst.map(|coarse| {
-        let (mut low, mut high) = ((coarse.frame - 0.5).max(0.0), (coarse.frame + 0.5).min(f64::from(frames)));
-        for _ in 0..ROUNDS {
-            let (one, two) = (low + (high - low) / 3.0, high - (high - low) / 3.0);
-            if apart(coarse.object, one) < apart(coarse.object, two) {
-                low = one;
-            } else {
-                high = two;
-            }
-        }
-        let frame = 0.5 * (low + high);
+        let around = ((coarse.frame - 0.5).max(0.0), (coarse.frame + 0.5).min(f64::from(frames)));
+        let farther = |one, two| apart(coarse.object, one) >= apart(coarse.object, two);
+        let frame = bottom_by_thirds(around, ROUNDS, farther);
         let distance = apart(coarse.object, frame);
         // Where the distance jumps, narrowing may miss what was seen before.
         if distance > coarse.distance { Apart { distance, frame, ..coarse } } else { coarse }

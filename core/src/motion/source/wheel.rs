@@ -3,6 +3,7 @@
 use crate::curve::{Curve, Segment, Strand};
 use crate::motion::{Break, Cancel, Columns, Extent, Frames, Motion, MotionError, Sample, Symmetry, as_inner};
 use crate::pose::about;
+use crate::roots::bottom;
 use glam::{DQuat, DVec3};
 use std::sync::Arc;
 
@@ -31,13 +32,8 @@ pub fn touch(curve: &Curve, place: DVec3) -> Touch {
         if !strand.closed() {
             (low, high) = (low.max(0.0), high.min(length));
         }
-        // Golden section: the distance has one bottom there.
-        const PART: f64 = 0.381_966_011_250_105_1;
-        for _ in 0..80 {
-            let (a, b) = (low + PART * (high - low), high - PART * (high - low));
-            if off(a) < off(b) { high = b } else { low = a }
-        }
-        0.5 * (low + high)
+        // The distance has one bottom there.
+        bottom((low, high), 80, |a, b| off(a) < off(b))
     };
     let found = curve.strands().iter().enumerate().map(|(index, strand)| {
         let here = strand.at(near(strand));

@@ -6,6 +6,7 @@
 //! is a solution: it was flown, and it lands.
 
 use super::air::Air;
+use crate::roots::{bottom, middle, try_halved};
 use crate::work::here;
 use glam::{DMat4, DVec3, DVec4};
 use rayon::prelude::*;
@@ -80,7 +81,7 @@ fn aimed_free(air: &Air, by: DVec3, wanted: Wanted) -> Vec<Aimed> {
     for (i, pair) in misses.windows(2).enumerate() {
         let [Some(a), Some(b)] = *pair else { continue };
         if (a > 0.0) != (b > 0.0)
-            && let Some(time) = halved(&off, times[i], times[i + 1], a)
+            && let Some(time) = crossing(&off, (times[i], times[i + 1]), a)
             // A leap from one side to the other is no solution.
             && off(time).is_some_and(|miss| miss.abs() <= 1e-6 * (1.0 + size_of(wanted)))
         {
@@ -137,28 +138,17 @@ pub fn apex(air: &Air, velocity: DVec3, up: DVec3) -> f64 {
     }
 }
 
-fn halved(off: &impl Fn(f64) -> Option<f64>, mut low: f64, mut high: f64, before: f64) -> Option<f64> {
-    for _ in 0..100 {
-        let middle = 0.5 * (low + high);
-        if middle <= low || middle >= high {
-            break;
-        }
-        if (off(middle)? > 0.0) == (before > 0.0) { low = middle } else { high = middle }
-    }
-    Some(0.5 * (low + high))
+/// Where what is missed, `before` at the first of two times, changes its side.
+fn crossing(off: &impl Fn(f64) -> Option<f64>, between: (f64, f64), before: f64) -> Option<f64> {
+    try_halved(between, 100, |time| Some((off(time)? > 0.0) == (before > 0.0))).map(middle)
 }
 
 /// Where what is missed is least, if that is all but nothing.
 fn touching(off: &impl Fn(f64) -> Option<f64>, times: &[f64], misses: &[Option<f64>]) -> Option<f64> {
     let size = |miss: &Option<f64>| miss.map_or(f64::INFINITY, f64::abs);
     let least = (1..times.len() - 1).min_by(|a, b| size(&misses[*a]).total_cmp(&size(&misses[*b])))?;
-    let (mut low, mut high) = (times[least - 1], times[least + 1]);
     let far = |t: f64| off(t).map_or(f64::INFINITY, f64::abs);
-    for _ in 0..200 {
-        let (a, b) = (low + 0.382 * (high - low), low + 0.618 * (high - low));
-        if far(a) < far(b) { high = b } else { low = a }
-    }
-    let time = 0.5 * (low + high);
+    let time = bottom((times[least - 1], times[least + 1]), 200, |a, b| far(a) < far(b));
     (far(time) <= 1e-7).then_some(time)
 }
 

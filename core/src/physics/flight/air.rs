@@ -4,6 +4,7 @@
 //! with its square they are integrated, by Dormand and Prince's pair of orders 5 and 4.
 
 use crate::physics::rigid::steps::{Knot, Moving, Stepper};
+use crate::roots::{halved, middle};
 use crate::surface::Travel;
 use glam::DVec3;
 
@@ -23,7 +24,7 @@ pub struct Air {
 /// Steps after which a flight is not followed further.
 const MOST_STEPS: usize = 20_000;
 /// Halvings with which the moment is found at which a step no longer rises.
-const HALVINGS: usize = 60;
+const HALVINGS: u32 = 60;
 
 impl Air {
     /// Gravity and nothing else.
@@ -121,12 +122,8 @@ impl Air {
             };
             if next.velocity.dot(up) <= 0.0 {
                 // Highest where it no longer rises, and there off by the square of what that moment is.
-                let (mut low, mut high) = (0.0, used);
-                for _ in 0..HALVINGS {
-                    let middle = 0.5 * (low + high);
-                    if here.between(&next, middle).1.dot(up) <= 0.0 { high = middle } else { low = middle }
-                }
-                return self.peak(&here, 0.5 * (low + high), up, tolerance);
+                let rises = |after: f64| here.between(&next, after).1.dot(up) > 0.0;
+                return self.peak(&here, middle(halved((0.0, used), HALVINGS, rises)), up, tolerance);
             }
             here = next;
         }

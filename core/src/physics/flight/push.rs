@@ -2,6 +2,7 @@
 
 use crate::curve::Path;
 use crate::physics::{Coast, CoastFate, CoastSetup};
+use crate::roots::{middle, try_halved};
 
 /// The push, in metres per second, with which the period is `wanted` seconds, near the one there is; nothing where none
 /// within twice its size is found. By halving.
@@ -21,15 +22,6 @@ pub fn push_for(path: &Path, setup: CoastSetup, wanted: f64) -> Option<f64> {
         [setup.push * (1.0 + part), setup.push * (1.0 - part)]
     });
     let other = other.into_iter().find(|push| off(*push).is_some_and(|there| there * here < 0.0))?;
-    let (mut near, mut far) = (setup.push, other);
-    for _ in 0..60 {
-        let middle = 0.5 * (near + far);
-        match off(middle) {
-            Some(there) if there * here > 0.0 => near = middle,
-            Some(_) => far = middle,
-            None => return None,
-        }
-    }
-    let found = 0.5 * (near + far);
+    let found = middle(try_halved((setup.push, other), 60, |push| Some(off(push)? * here > 0.0))?);
     off(found).filter(|there| there.abs() < 1e-9 * wanted).map(|_| found)
 }

@@ -6,6 +6,7 @@ use super::throw::LaunchSetup;
 use crate::motion::{Break, BreakKind, Cancel, Columns, Contact, Extent, Frames, Motion, MotionError, Outside, Sample};
 use crate::physics::rigid::steps::Knot;
 use crate::pose::scaled_axis;
+use crate::roots::bottom_by_thirds;
 use glam::{DQuat, DVec3};
 use std::f64::consts::TAU;
 use std::sync::Arc;
@@ -81,7 +82,7 @@ const MOST_COMPARED: usize = 32;
 /// Of the moments at which two are nearer than before and after, those that are looked at closely.
 const MOST_NEAR: usize = 24;
 /// Rounds of narrowing around the nearest.
-const ROUNDS: usize = 40;
+const ROUNDS: u32 = 40;
 
 /// Where a thing is in its round.
 struct Moment {
@@ -140,12 +141,8 @@ impl Toss {
         near.sort_by(|a, b| a.0.total_cmp(&b.0));
         let nearest = |&(_, pair, look): &(f64, usize, usize)| {
             let (pair, frame) = (pairs[pair], self.setup.start_frame + look as f64 / LOOKS);
-            let (mut low, mut high) = (frame - 1.0 / LOOKS, frame + 1.0 / LOOKS);
-            for _ in 0..ROUNDS {
-                let (one, two) = (low + (high - low) / 3.0, high - (high - low) / 3.0);
-                if apart(one, pair) < apart(two, pair) { high = two } else { low = one }
-            }
-            let frame = 0.5 * (low + high);
+            let around = (frame - 1.0 / LOOKS, frame + 1.0 / LOOKS);
+            let frame = bottom_by_thirds(around, ROUNDS, |one, two| apart(one, pair) < apart(two, pair));
             (apart(frame, pair), pair, frame)
         };
         near.iter().take(MOST_NEAR).map(nearest).min_by(|a, b| a.0.total_cmp(&b.0))

@@ -7,6 +7,7 @@
 use crate::motion::{Break, BreakKind, Columns, Contact, Extent, Frames, Motion, MotionError, Outside, Sample};
 use crate::pose::{about, turn_between};
 use crate::quadrature::{gauss, gauss_vector};
+use crate::roots::{halved, middle};
 use crate::work::here;
 use glam::{DQuat, DVec2, DVec3};
 use rayon::prelude::*;
@@ -81,18 +82,14 @@ impl Settling {
                 // More speed makes more turns, if less than in proportion where it is eased out earlier.
                 let wanted = turns.abs() * TAU;
                 let run = |quicker: f64| Self::quicker(setup, quicker).runs();
-                let (mut low, mut high) = (0.0, 1.0);
+                let mut high = 1.0;
                 for _ in 0..40 {
                     if run(high) >= wanted {
                         break;
                     }
                     high *= 2.0;
                 }
-                for _ in 0..80 {
-                    let middle = 0.5 * (low + high);
-                    if run(middle) < wanted { low = middle } else { high = middle }
-                }
-                0.5 * (low + high)
+                middle(halved((0.0, high), 80, |quicker| run(quicker) < wanted))
             }
         };
         let mut settling = Self::quicker(setup, quicker);

@@ -10,6 +10,7 @@ use crate::motion::{
     Break, BreakKind, Cancel, Columns, Contact, Extent, Frames, Motion, MotionError, Place, Sample, as_inner,
 };
 use crate::pose::{Axis, Facing, about, turn_between};
+use crate::roots::halved;
 use glam::{DQuat, DVec3};
 use std::f64::consts::TAU;
 use std::sync::Arc;
@@ -149,12 +150,7 @@ impl Trundle {
             while level != now.1 {
                 level += if up { 1.0 } else { -1.0 };
                 let passed = |frame: f64| if up { count(way(frame)) >= level } else { count(way(frame)) <= level };
-                let (mut low, mut high) = (before.0, now.0);
-                for _ in 0..60 {
-                    let middle = 0.5 * (low + high);
-                    if passed(middle) { high = middle } else { low = middle }
-                }
-                found.push(high);
+                found.push(halved((before.0, now.0), 60, |frame| !passed(frame)).1);
                 if found.len() > crate::motion::MOST_BREAKS {
                     return Err(MotionError::TooMuch(
                         "It goes over too many edges: make it larger or slower.".to_owned(),

@@ -53,3 +53,35 @@ fn hull_of_a_boat() -> Vec<DVec3> {
     };
     outline.into_iter().flat_map(corner).collect()
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use serde_json::Value;
+
+    /// Parts of a metre by which the box around a form may be off what the file says: what is round has corners.
+    const ROUNDED: f64 = 2e-3;
+    /// Most by which what is shown may reach beyond the form, but for what is named.
+    const ORNAMENT: f64 = 0.07;
+
+    /// The page holds what it shows to the same file.
+    #[test]
+    fn forms_are_as_large_as_what_is_shown() {
+        let things: Value = serde_json::from_str(include_str!("../../../tests/fixtures/things.json")).unwrap();
+        for (word, thing) in things.as_object().unwrap() {
+            let shape = BodyForm::of_thing(word, 1.0).unwrap_or_else(|| panic!("{word} has a form")).shape(1.0);
+            let bounds = shape.compute_local_aabb();
+            for (side, found) in [bounds.mins, bounds.maxs].into_iter().enumerate() {
+                for (axis, found) in [found.x, found.y, found.z].into_iter().enumerate() {
+                    let told = |of: &str| thing[of][side][axis].as_f64().unwrap();
+                    let name = format!("{}{}", ["-", "+"][side], ["x", "y", "z"][axis]);
+                    let off = (f64::from(found) - told("form")).abs();
+                    assert!(off <= ROUNDED, "{word} {name}: {found}, {}", told("form"));
+                    let beyond = thing["beyond"].as_array().is_some_and(|beyond| beyond.contains(&name.clone().into()));
+                    let ornament = (told("shown") - told("form")).abs();
+                    assert_eq!(ornament > ORNAMENT, beyond, "{word} {name} is shown {ornament} m off its form");
+                }
+            }
+        }
+    }
+}

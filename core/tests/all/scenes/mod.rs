@@ -4,6 +4,7 @@ mod amounts;
 mod costs;
 mod driving;
 mod graph;
+mod keyed;
 mod saying;
 mod scene;
 mod work;

@@ -278,7 +278,7 @@ fn edits_do_what_the_page_expects_of_them() {
         &nodes::schemas(),
     )
     .unwrap();
-    let cases: Vec<Value> = serde_json::from_str(include_str!("edits.json")).unwrap();
+    let cases: Vec<Value> = serde_json::from_str(include_str!("../../fixtures/edits.json")).unwrap();
     assert!(cases.len() >= 10);
     for case in cases {
         let ops: Vec<Op> = serde_json::from_value(case["ops"].clone()).unwrap();

@@ -6,20 +6,8 @@ use crate::curve::Path;
 use crate::motion::{
     Break, BreakKind, Columns, Extent, Frames, MOST_BREAKS, Motion, MotionError, Outside, Sample, with_breaks,
 };
+use crate::roots::{halved, middle};
 use std::ops::Range;
-
-fn bisect(f: impl Fn(f64) -> f64, mut low: f64, mut high: f64) -> f64 {
-    let rising = f(high) >= f(low);
-    for _ in 0..60 {
-        let middle = 0.5 * (low + high);
-        if (f(middle) < 0.0) == rising {
-            low = middle;
-        } else {
-            high = middle;
-        }
-    }
-    0.5 * (low + high)
-}
 
 impl Motion for Ride {
     fn len(&self) -> usize {
@@ -158,7 +146,9 @@ impl Ride {
             let mut level = low.ceil();
             let from_here = found.len();
             while level <= high && low < high {
-                found.push(bisect(|x| laps(x) - level, frame, frame + 1.0));
+                let rising = laps(frame + 1.0) >= laps(frame);
+                let before = |x: f64| (laps(x) - level < 0.0) == rising;
+                found.push(middle(halved((frame, frame + 1.0), 60, before)));
                 level += 1.0;
             }
             if b < a {

@@ -4,6 +4,7 @@ use super::super::air::Air;
 use super::super::changing::{Weather, Window};
 use super::{BALL, Course, Event, Footing, Going, Mode, Solver};
 use crate::physics::rigid::steps::{Knot, Moving, Stepper};
+use crate::roots::halved;
 use glam::DVec3;
 
 /// Seconds of the shortest step along what bends.
@@ -136,12 +137,7 @@ impl Solver<'_> {
         for i in 1..=LOOKS {
             let at = most * f64::from(i) / f64::from(LOOKS);
             if !holds(at) {
-                let mut high = at;
-                for _ in 0..HALVINGS {
-                    let middle = 0.5 * (low + high);
-                    if holds(middle) { low = middle } else { high = middle }
-                }
-                return high;
+                return halved((low, at), HALVINGS, &holds).1;
             }
             low = at;
         }

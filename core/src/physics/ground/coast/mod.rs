@@ -9,6 +9,7 @@ mod run;
 
 use crate::curve::Path;
 use crate::motion::{Break, BreakKind, Columns, Extent, Frames, Motion, MotionError, Outside, Place, Sample};
+use crate::roots::halved;
 use glam::DVec3;
 use run::{LONGEST, Run, Wire, between, follow};
 use std::sync::Arc;
@@ -229,16 +230,8 @@ impl Motion for Coast {
                 if laps(pair[0].s) == laps(pair[1].s) {
                     continue;
                 }
-                let (mut low, mut high) = (pair[0].t, pair[1].t);
-                for _ in 0..60 {
-                    let middle = 0.5 * (low + high);
-                    if laps(between(&pair[0], &pair[1], middle).0) == laps(pair[0].s) {
-                        low = middle
-                    } else {
-                        high = middle
-                    }
-                }
-                seconds.push(high);
+                let before = |t: f64| laps(between(&pair[0], &pair[1], t).0) == laps(pair[0].s);
+                seconds.push(halved((pair[0].t, pair[1].t), 60, before).1);
             }
         }
         let mut breaks = Vec::new();

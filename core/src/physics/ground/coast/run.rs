@@ -3,6 +3,7 @@
 use super::{CoastEnd, CoastFate, CoastSetup, Node};
 use crate::curve::{OnStrand, Strand};
 use crate::physics::flight::dormand_prince;
+use crate::roots::halved;
 use crate::work::spend;
 
 /// Error of one step, as a part of what is covered.
@@ -181,14 +182,7 @@ impl<'a> Run<'a> {
             if !happened(there) || happened([from.s, from.v]) {
                 continue;
             }
-            let (mut low, mut high) = (0.0, used);
-            for _ in 0..200 {
-                let middle = 0.5 * (low + high);
-                if middle <= low || middle >= high {
-                    break;
-                }
-                if happened(self.wire.step(from, middle, self.sign).0) { high = middle } else { low = middle }
-            }
+            let (_, high) = halved((0.0, used), 200, |after| !happened(self.wire.step(from, after, self.sign).0));
             if high <= first.0 {
                 first = (high, event, self.wire.step(from, high, self.sign).0);
             }
