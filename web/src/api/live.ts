@@ -2,7 +2,7 @@ import { note } from '../measure';
 import { clock } from '../scene/clock';
 import { applied as appliedTo } from '../scene/edits';
 import { Queue } from './queue';
-import { Winding } from '../scene/winding';
+import { Winding } from './winding';
 import { reset, say, setDocument, takeEnds, takeNodes, takePath, takePoses, takeTraces, useScene, type Pending } from '../scene/store';
 import { decode } from './blocks';
 import { isOpen, nextSequence, pageName } from './page';

@@ -12,8 +12,8 @@ fn the_curve_between_keys_is_that_of_the_page() {
     assert!(lists.len() >= 60);
     for (number, list) in lists.iter().enumerate() {
         let compiled = compiled(json!({
-            "format": "zickzack-scene", "version": 1, "name": "Keyed", "fps": "24", "frames": 48, "space": "deep",
-            "nodes": { "keys": { "type": "keys", "name": "Keys", "params": { "keys": list["keys"] } } },
+            "format": "zickzack-scene", "version": 1, "name": "Keyed", "fps": "24", "frames": 480, "space": "deep",
+            "nodes": { "keys": { "type": "keys", "name": "Keys", "params": { "beyond": "holds", "keys": list["keys"] } } },
             "threads": {},
         }));
         let outcome = compiled.nodes["keys"].outcome.as_ref().as_ref().unwrap();

@@ -1,5 +1,5 @@
-import type { NodeStatus, Op, Scene } from '../api/types';
-import { put } from './edits';
+import type { NodeStatus, Op, Scene } from './types';
+import { put } from '../scene/edits';
 
 /**
  * Keeps the turn that closes steady axes continuous while a path is dragged. What is left after a lap is known from

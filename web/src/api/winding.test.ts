@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest';
-import type { NodeStatus, Scene } from '../api/types';
+import type { NodeStatus, Scene } from './types';
 import { Winding } from './winding';
 
 const at = (closing: number | null) => ({ face: { closing } as NodeStatus });
