@@ -10,7 +10,7 @@ use zickzack_core::motion::{Cancel, MotionError};
 pub(super) const COMPARED: &str = "compared ";
 
 /// Looks that nobody waits for: the frame on screen does not come by itself before the others.
-pub(super) const AT_ONCE: u64 = 100_000;
+const AT_ONCE: u64 = 100_000;
 
 /// What a page has: what, and by which key. Shared with the work in the background; only what was really sent counts.
 #[derive(Default)]
@@ -26,7 +26,7 @@ pub struct Has {
 /// The poses that a page has of an end: of some frames those of one motion, of others perhaps those of another.
 #[derive(Default)]
 struct Framewise {
-    /// Things, numbers of each, frames.
+    /// How they are written; nothing before any were looked at.
     shape: Option<Shape>,
     /// Of which motion each frame is.
     keys: Vec<Option<[u8; 32]>>,
@@ -106,7 +106,7 @@ impl Has {
         ends.insert(end.node.clone(), (Self::key(end, timing), report.clone()));
     }
 
-    pub(super) fn key(end: &End, timing: Timing) -> [u8; 32] {
+    fn key(end: &End, timing: Timing) -> [u8; 32] {
         mixed(&end.key, (timing.frames.to_bits(), timing.fps.to_bits(), &end.name, &end.offers))
     }
 
