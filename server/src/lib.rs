@@ -132,6 +132,10 @@ pub struct Limits {
     pub page_silence: Duration,
     /// Whoever is sent an answer, and takes nothing of it.
     pub answer_silence: Duration,
+    /// The database, asked whether it is there.
+    pub database_silence: Duration,
+    /// The database, for what work waits for until it is written down: without it the work is done all the same.
+    pub writing_silence: Duration,
 }
 
 impl Default for Limits {
@@ -140,6 +144,8 @@ impl Default for Limits {
             body_silence: Duration::from_secs(30),
             page_silence: Duration::from_secs(90),
             answer_silence: Duration::from_secs(90),
+            database_silence: Duration::from_secs(2),
+            writing_silence: Duration::from_millis(500),
         }
     }
 }
@@ -164,7 +170,7 @@ pub async fn serve(
     listener: TcpListener,
     stops: impl Future<Output = ()> + Send + 'static,
 ) -> std::io::Result<()> {
-    shop.trials.open(&shop.pool).await.map_err(std::io::Error::other)?;
+    shop.trials.open(&shop.pool, shop.limits.writing_silence).await.map_err(std::io::Error::other)?;
     let (own, at_rest) = (shop.clone(), shop.clone());
     let stopped = async move {
         stops.await;

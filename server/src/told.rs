@@ -10,8 +10,6 @@ use std::time::{Duration, Instant};
 use utoipa::ToSchema;
 use uuid::Uuid;
 
-/// How long the database may take to say that it is there.
-const DATABASE: Duration = Duration::from_secs(2);
 /// What takes longer than this is told in the log.
 pub const SLOW: Duration = Duration::from_secs(1);
 
@@ -135,14 +133,15 @@ pub struct Health {
 #[utoipa::path(responses((status = 200, body = Health), (status = 503, body = Health)))]
 #[get("/health")]
 pub async fn health(shop: web::Data<Shop>) -> HttpResponse {
-    let asked = tokio::time::timeout(DATABASE, sqlx::query("SELECT 1 FROM scenes LIMIT 1").execute(&shop.pool)).await;
+    let silence = shop.limits.database_silence;
+    let asked = tokio::time::timeout(silence, sqlx::query("SELECT 1 FROM scenes LIMIT 1").execute(&shop.pool)).await;
     let database = match asked {
         Ok(Ok(_)) => Ok(()),
         Ok(Err(error)) => {
             tracing::error!("health: {error}");
             Err("it cannot be reached, or answers with an error: the log tells which".to_owned())
         }
-        Err(_) => Err(format!("it does not answer within {} s", DATABASE.as_secs())),
+        Err(_) => Err(format!("it does not answer within {} s", silence.as_secs())),
     };
     let recordings = shop.shelf.trouble();
     let ready = database.is_ok() && recordings.is_none() && !shop.is_stopping();

@@ -13,8 +13,6 @@ use uuid::Uuid;
 
 /// What takes no longer is not written down, once its scene was worked out.
 const QUICK: Duration = Duration::from_millis(250);
-/// How long work waits for its being written down: where the database is not there it is done all the same.
-const WRITTEN: Duration = Duration::from_millis(500);
 /// How long nothing is written after that was in vain.
 const PAUSE: Duration = Duration::from_secs(5);
 
@@ -55,11 +53,12 @@ impl Trials {
         self.known.lock().unwrap_or_else(PoisonError::into_inner)
     }
 
-    /// Judges what the last server left, and writes down from now on what this one is at.
+    /// Judges what the last server left, and writes down from now on what this one is at. Work waits for that as long
+    /// as the database may be `silent`: after that it is done all the same.
     ///
     /// # Errors
     /// What the database says.
-    pub async fn open(&self, pool: &PgPool) -> Result<(), sqlx::Error> {
+    pub async fn open(&self, pool: &PgPool, silent: Duration) -> Result<(), sqlx::Error> {
         let held = trials::judged(pool).await?;
         for scene in &held {
             tracing::warn!(%scene, "the server ended while this scene was worked out: it is not by itself any more");
@@ -67,7 +66,8 @@ impl Trials {
         self.known().held = held.into_iter().collect();
         let (says, heard) = mpsc::unbounded_channel();
         if self.says.set(says).is_ok() {
-            tokio::spawn(write(pool.clone(), heard));
+            let pen = Pen { pool: pool.clone(), silent, in_vain: None };
+            tokio::spawn(write(pen, heard));
         }
         Ok(())
     }
@@ -131,8 +131,7 @@ struct Running {
 }
 
 /// Writes down one after another what begins and ends.
-async fn write(pool: PgPool, mut heard: mpsc::UnboundedReceiver<Says>) {
-    let mut pen = Pen { pool, in_vain: None };
+async fn write(mut pen: Pen, mut heard: mpsc::UnboundedReceiver<Says>) {
     let mut running: HashMap<Uuid, Running> = HashMap::new();
     let mut looks = tokio::time::interval(QUICK);
     loop {
@@ -172,6 +171,8 @@ async fn write(pool: PgPool, mut heard: mpsc::UnboundedReceiver<Says>) {
 /// Writes where the database is there.
 struct Pen {
     pool: PgPool,
+    /// How long it may keep silent.
+    silent: Duration,
     /// When it was not.
     in_vain: Option<Instant>,
 }
@@ -181,13 +182,13 @@ impl Pen {
         if self.in_vain.is_some_and(|since| since.elapsed() < PAUSE) {
             return false;
         }
-        let written = tokio::time::timeout(WRITTEN, trials::begins(&self.pool, scene)).await;
+        let written = tokio::time::timeout(self.silent, trials::begins(&self.pool, scene)).await;
         self.told(written)
     }
 
     /// What could not be crossed out is held against a scene only where the server ends before it is worked out again.
     async fn ends(&mut self, scene: Uuid, done: bool) {
-        let written = tokio::time::timeout(WRITTEN, trials::ends(&self.pool, scene, done)).await;
+        let written = tokio::time::timeout(self.silent, trials::ends(&self.pool, scene, done)).await;
         self.told(written);
     }
 
@@ -199,7 +200,7 @@ impl Pen {
                 return true;
             }
             Ok(Err(why)) => tracing::warn!("what is worked out could not be written down: {why}"),
-            Err(_) => tracing::warn!("what is worked out was not written down in {} ms", WRITTEN.as_millis()),
+            Err(_) => tracing::warn!("what is worked out was not written down in {} ms", self.silent.as_millis()),
         }
         self.in_vain = Some(Instant::now());
         false

@@ -1,6 +1,6 @@
 //! No scene holds up another, what nobody waits for is given up, and what is on screen comes first.
 
-use crate::common::{PATIENCE, Served, scene};
+use crate::common::{PATIENCE, Served, patient, scene};
 use serde_json::{Value, json};
 use std::collections::BTreeSet;
 use std::io::{Read, Write};
@@ -125,7 +125,7 @@ fn framed(message: &Value) -> Vec<u8> {
 
 #[actix_web::test]
 async fn a_page_that_takes_nothing_is_dropped_and_little_is_kept_for_it() {
-    let limits = Limits { page_silence: Duration::from_millis(700), ..Limits::default() };
+    let limits = Limits { page_silence: Duration::from_millis(700), ..patient() };
     let served = Served::limited(limits).await;
     let mut document = scene();
     document["nodes"]["ride"]["params"]["riders"] = json!(900);
@@ -149,7 +149,7 @@ async fn a_page_that_takes_nothing_is_dropped_and_little_is_kept_for_it() {
 
 #[actix_web::test]
 async fn an_answer_of_which_nothing_is_taken_is_given_up() {
-    let limits = Limits { answer_silence: Duration::from_millis(700), ..Limits::default() };
+    let limits = Limits { answer_silence: Duration::from_millis(700), ..patient() };
     let served = Served::limited(limits).await;
     let mut document = scene();
     for name in ["long", "longer"] {
@@ -176,7 +176,7 @@ async fn an_answer_of_which_nothing_is_taken_is_given_up() {
 
 #[actix_web::test]
 async fn a_body_that_falls_silent_is_broken_off_with_a_sentence() {
-    let limits = Limits { body_silence: Duration::from_millis(300), ..Limits::default() };
+    let limits = Limits { body_silence: Duration::from_millis(300), ..patient() };
     let served = Served::limited(limits).await;
     let id = served.bring_in(&scene()).await;
     for (method, path) in [

@@ -1,11 +1,10 @@
 //! A scene that a server ended over is not worked out again by itself.
 
-use crate::common::{Served, new_database, scene};
+use crate::common::{PATIENCE, Served, new_database, patient, scene};
 use serde_json::{Value, json};
 use sqlx::{Connection, PgConnection};
-use std::time::Duration;
+use std::time::{Duration, Instant};
 use uuid::Uuid;
-use zickzack_server::Limits;
 
 /// Work for a scene begins, and the server never comes to its end.
 async fn ends_over(served: &Served, scene: &str) {
@@ -24,7 +23,8 @@ async fn written(served: &Served, scene: &str) -> Option<(bool, i32)> {
 }
 
 async fn until_written(served: &Served, scene: &str, wanted: (bool, i32)) {
-    for _ in 0..600 {
+    let since = Instant::now();
+    while since.elapsed() < PATIENCE {
         if written(served, scene).await == Some(wanted) {
             return;
         }
@@ -100,7 +100,7 @@ async fn of_several_only_the_one_that_is_worked_out_when_the_next_server_ends_to
 async fn a_server_that_is_stopped_in_order_holds_nothing_back() {
     let (stop, stops) = tokio::sync::oneshot::channel::<()>();
     let stops = async move { stops.await.unwrap() };
-    let served = Served::stopped_by(new_database().await, Limits::default(), stops).await;
+    let served = Served::stopped_by(new_database().await, patient(), stops).await;
     let id = served.bring_in(&scene()).await;
     ends_over(&served, &id).await;
     stop.send(()).unwrap();

@@ -39,6 +39,11 @@ pub async fn new_database() -> String {
     format!("{}/{name}", base.rsplit_once('/').unwrap().0)
 }
 
+/// Those of a server on a machine that may be at other work: whatever a test does not ask to end takes its time.
+pub fn patient() -> Limits {
+    Limits { database_silence: PATIENCE, writing_silence: PATIENCE, ..Limits::default() }
+}
+
 impl Served {
     pub async fn start() -> Self {
         Self::on(new_database().await).await
@@ -51,7 +56,7 @@ impl Served {
 
     /// A server on a database that is there already, as after a restart.
     pub async fn on(database: String) -> Self {
-        Self::with(database, Limits::default()).await
+        Self::with(database, patient()).await
     }
 
     async fn with(database: String, limits: Limits) -> Self {
