@@ -2,14 +2,16 @@
 
 mod bake;
 mod check;
+mod page;
 mod serve;
 
-use anyhow::Result;
+use anyhow::{Context, Result};
 use cap::Cap;
 use clap::{Parser, Subcommand};
 use std::alloc::System;
 use std::path::PathBuf;
 use std::process::ExitCode;
+use zickzack_core::nodes::schemas;
 
 /// Counts what is held, so that work that takes too much can be given up.
 #[global_allocator]
@@ -38,7 +40,11 @@ enum Command {
         scene: PathBuf,
     },
     /// Prints all node types as JSON.
-    Nodes,
+    Nodes {
+        /// Writes their tables into this page instead, which describes scene files.
+        #[arg(long, value_name = "PAGE")]
+        into: Option<PathBuf>,
+    },
     /// Loads the demo scenes into the database, each at most once.
     Demo(serve::Demo),
     /// Prints the OpenAPI document of the server.
@@ -61,7 +67,11 @@ fn run(command: Command) -> Result<ExitCode> {
         Command::Serve(serve) => serve.run()?,
         Command::Bake(bake) => bake.run()?,
         Command::Check { scene } => return check::run(&scene),
-        Command::Nodes => println!("{}", serde_json::to_string_pretty(&zickzack_core::nodes::schemas())?),
+        Command::Nodes { into: None } => println!("{}", serde_json::to_string_pretty(&schemas())?),
+        Command::Nodes { into: Some(into) } => {
+            let page = std::fs::read_to_string(&into).with_context(|| into.display().to_string())?;
+            std::fs::write(&into, page::brought_up_to_date(&page, &schemas())?)?;
+        }
         Command::Demo(demo) => demo.run()?,
         Command::Openapi => println!("{}", zickzack_server::api::openapi()),
     }

@@ -31,14 +31,6 @@ pub enum Plane {
 }
 
 impl Plane {
-    /// The names that documents use.
-    pub const NAMES: &'static [&'static str] = &["ground", "front", "side"];
-
-    /// The plane of that name.
-    pub fn from_name(name: &str) -> Option<Self> {
-        [Self::Ground, Self::Front, Self::Side].into_iter().zip(Self::NAMES).find(|(_, n)| **n == name).map(|(p, _)| p)
-    }
-
     /// The turn from the front plane.
     pub fn turn(self) -> DQuat {
         match self {

@@ -14,15 +14,8 @@ pub use out::model::{ModelPlace, model_place};
 
 use crate::graph::{AtOnce, Memo, NodeType, Workshop, no_assets};
 use crate::motion::Cancel;
-use crate::pose::Axis;
-use crate::scene::Params;
 use crate::schema::Schema;
 use std::sync::Arc;
-
-/// The axis that a parameter names, or another.
-fn axis_of(params: &Params<'_>, name: &str, or: Axis) -> Axis {
-    Axis::from_name(&params.text(name)).unwrap_or(or)
-}
 
 /// All node types, in the order in which they are offered.
 pub fn all() -> Vec<Arc<dyn NodeType>> {

@@ -2,6 +2,7 @@
 
 use super::values::FARTHEST;
 use crate::keys::Channel;
+use crate::schema::{Choice, choice};
 use crate::signal::{Beyond, Handles, Key, Signal, keyed};
 use serde_json::{Value, json};
 use std::collections::BTreeSet;
@@ -11,20 +12,29 @@ use std::sync::Arc;
 const MOST_KEYS: usize = 10_000;
 /// Farthest frame of a key.
 const FARTHEST_FRAME: f64 = 1e6;
-/// What keys may do beyond their ends, the usual first.
-pub const BEYOND: &[&str] = &["with the loop", "holds", "runs on", "repeats", "climbs", "turns back"];
+choice! {
+    /// What keys do beyond their ends.
+    pub enum KeysBeyond {
+        Loop = "with the loop",
+        Holds = "holds",
+        RunsOn = "runs on",
+        Repeats = "repeats",
+        Climbs = "climbs",
+        TurnsBack = "turns back",
+    }
+}
 
 /// Keys, and what they do beyond their ends.
 #[derive(Debug, Clone, PartialEq)]
 pub(super) struct Keyed {
     keys: Vec<Key>,
-    beyond: String,
+    beyond: KeysBeyond,
 }
 
 impl Keyed {
     /// As a function of time, in a loop of so many frames.
     pub(super) fn signal(&self, frames: f64) -> Arc<dyn Signal> {
-        keyed(&self.keys, beyond_of(&self.beyond, frames))
+        keyed(&self.keys, self.beyond.within(frames))
     }
 
     /// Least and largest value of a key.
@@ -34,15 +44,17 @@ impl Keyed {
     }
 }
 
-/// What a word of [`BEYOND`] means in a loop of so many frames.
-pub fn beyond_of(word: &str, frames: f64) -> Beyond {
-    match word {
-        "holds" => Beyond::Holds,
-        "runs on" => Beyond::RunsOn,
-        "repeats" => Beyond::Repeats,
-        "climbs" => Beyond::Climbs,
-        "turns back" => Beyond::TurnsBack,
-        _ => Beyond::Loop(frames),
+impl KeysBeyond {
+    /// What it means in a loop of so many frames.
+    pub fn within(self, frames: f64) -> Beyond {
+        match self {
+            Self::Loop => Beyond::Loop(frames),
+            Self::Holds => Beyond::Holds,
+            Self::RunsOn => Beyond::RunsOn,
+            Self::Repeats => Beyond::Repeats,
+            Self::Climbs => Beyond::Climbs,
+            Self::TurnsBack => Beyond::TurnsBack,
+        }
     }
 }
 
@@ -54,16 +66,17 @@ pub(super) fn keyed_of(value: &Value) -> Option<Result<Keyed, String>> {
         if let Some(name) = object.keys().find(|name| !["keys", "beyond"].contains(&name.as_str())) {
             return Err(format!("has an unknown field \"{name}\" beside its keys"));
         }
-        let beyond = match object.get("beyond").map(Value::as_str) {
-            None => BEYOND[0],
-            Some(Some(word)) if BEYOND.contains(&word) => word,
-            Some(_) => return Err(format!("must go on beyond its keys in one of these ways: {}", BEYOND.join(", "))),
+        let beyond = match object.get("beyond") {
+            None => KeysBeyond::Loop,
+            Some(word) => word.as_str().and_then(KeysBeyond::from_word).ok_or_else(|| {
+                format!("must go on beyond its keys in one of these ways: {}", KeysBeyond::WORDS.join(", "))
+            })?,
         };
         let keys = keys(list)?;
         if keys.is_empty() {
             return Err("needs at least one key".to_owned());
         }
-        Ok(Keyed { keys, beyond: beyond.to_owned() })
+        Ok(Keyed { keys, beyond })
     };
     Some(read())
 }

@@ -1,6 +1,7 @@
 //! Parameter values: checked once against the schema, then read as what they are.
 
 use super::document::Node;
+use super::fields::Numbers;
 use super::keyed::{self, Keyed, keyed_of};
 use super::kinds::{Kind, OwnLook, is_colour, kinds, looks};
 use crate::curve::{PathPoint, PointKind};
@@ -253,17 +254,17 @@ impl<'a> Params<'a> {
     }
 
     /// What stands in the document, unless a thread comes before it.
-    pub fn given(&self, name: &str) -> Option<&Value> {
+    pub(super) fn given(&self, name: &str) -> Option<&Value> {
         self.node.params.get(name).filter(|_| !self.signals.contains_key(name))
     }
 
     /// A number; 0 for a parameter that is none.
-    pub fn number(&self, name: &str) -> f64 {
+    pub(super) fn number(&self, name: &str) -> f64 {
         self.value(name).as_f64().unwrap_or_default()
     }
 
     /// A number that may change over time or from thing to thing.
-    pub fn driven(&self, name: &str) -> Driven {
+    pub(super) fn driven(&self, name: &str) -> Driven {
         let (least, most) = match self.schema.param(name).map(|param| &param.values) {
             Some(Values::Number { min, max, .. } | Values::Fraction { min, max, .. }) => (*min, *max),
             _ => (f64::MIN, f64::MAX),
@@ -277,7 +278,7 @@ impl<'a> Params<'a> {
     }
 
     /// Three numbers that may change over time or from thing to thing.
-    pub fn driven_vector(&self, name: &str) -> [Driven; 3] {
+    pub(super) fn driven_vector(&self, name: &str) -> [Driven; 3] {
         let fixed = self.vector(name);
         let given = self.node.params.get(name).and_then(Value::as_array);
         [0, 1, 2].map(|axis| {
@@ -299,29 +300,17 @@ impl<'a> Params<'a> {
     }
 
     /// The keys of a list of keys.
-    pub fn keys(&self, name: &str) -> Vec<Key> {
+    pub(super) fn keys(&self, name: &str) -> Vec<Key> {
         keyed::keys(&self.value(name)).unwrap_or_default()
     }
 
-    /// The numbers in a text with spaces, commas or semicolons between them, at least one, each within ±`most`; or a
-    /// sentence that names the first that is none.
-    pub fn numbers(&self, name: &str, most: f64) -> Result<Vec<f64>, String> {
-        let (text, label) = (self.text(name), self.schema.param(name).map_or(name, |param| param.label));
-        let number = |word: &str| {
-            let number = word.parse::<f64>().ok().filter(|number| number.is_finite() && number.abs() <= most);
-            number.ok_or_else(|| format!("There is \"{word}\" in {label}: write numbers within ±{most}, such as 0.25."))
-        };
-        let words = text.split([' ', ',', ';']).filter(|word| !word.is_empty());
-        let numbers: Vec<f64> = words.map(number).collect::<Result<_, _>>()?;
-        if numbers.is_empty() {
-            Err(format!("There is no number in {label}: write at least one, such as 0.25."))
-        } else {
-            Ok(numbers)
-        }
+    /// A text with numbers.
+    pub(super) fn listed(&self, name: &str) -> Numbers {
+        Numbers { text: self.text(name), label: self.schema.param(name).map_or("", |param| param.label) }
     }
 
     /// Kinds of thing.
-    pub fn kinds(&self, name: &str) -> Vec<Kind> {
+    pub(super) fn kinds(&self, name: &str) -> Vec<Kind> {
         match self.schema.param(name).map(|param| &param.values) {
             Some(Values::Kinds { things }) => kinds(&self.value(name), things).unwrap_or_default(),
             _ => Vec::new(),
@@ -329,7 +318,7 @@ impl<'a> Params<'a> {
     }
 
     /// Looks of some things, by their number from 0.
-    pub fn looks(&self, name: &str) -> BTreeMap<usize, OwnLook> {
+    pub(super) fn looks(&self, name: &str) -> BTreeMap<usize, OwnLook> {
         match self.schema.param(name).map(|param| &param.values) {
             Some(Values::Looks { things }) => looks(&self.value(name), things).unwrap_or_default(),
             _ => BTreeMap::new(),
@@ -337,44 +326,44 @@ impl<'a> Params<'a> {
     }
 
     /// A whole number; 0 for a parameter that is none.
-    pub fn whole(&self, name: &str) -> i64 {
+    pub(super) fn whole(&self, name: &str) -> i64 {
         self.value(name).as_i64().unwrap_or_default()
     }
 
     /// A fraction; 0 for a parameter that is none.
-    pub fn fraction(&self, name: &str) -> Fraction {
+    pub(super) fn fraction(&self, name: &str) -> Fraction {
         self.text(name).parse().unwrap_or(Fraction::ZERO)
     }
 
     /// A text or a choice.
-    pub fn text(&self, name: &str) -> String {
+    pub(super) fn text(&self, name: &str) -> String {
         self.value(name).as_str().unwrap_or_default().to_owned()
     }
 
     /// The chosen words.
-    pub fn several(&self, name: &str) -> Vec<String> {
+    pub(super) fn several(&self, name: &str) -> Vec<String> {
         let value = self.value(name);
         let words = value.as_array().into_iter().flatten().filter_map(Value::as_str);
         words.map(str::to_owned).collect()
     }
 
     /// Yes or no.
-    pub fn flag(&self, name: &str) -> bool {
+    pub(super) fn flag(&self, name: &str) -> bool {
         self.value(name).as_bool().unwrap_or_default()
     }
 
     /// Three numbers.
-    pub fn vector(&self, name: &str) -> DVec3 {
+    pub(super) fn vector(&self, name: &str) -> DVec3 {
         vector(&self.value(name)).unwrap_or_default()
     }
 
     /// Numbers of some things, by their number from 0.
-    pub fn per_thing(&self, name: &str) -> BTreeMap<usize, f64> {
+    pub(super) fn per_thing(&self, name: &str) -> BTreeMap<usize, f64> {
         per_thing(&self.value(name)).unwrap_or_default().into_iter().collect()
     }
 
     /// Points in order.
-    pub fn points(&self, name: &str) -> Vec<Point> {
+    pub(super) fn points(&self, name: &str) -> Vec<Point> {
         points(&self.value(name)).unwrap_or_default()
     }
 }

@@ -1,6 +1,11 @@
 //! What a node type declares about itself. The interface is drawn from this, documents are checked
 //! against it, and nothing about a node is written twice.
 
+mod choice;
+
+pub use crate::choice;
+pub use choice::Choice;
+
 use crate::pose::Axis;
 use serde::Serialize;
 use serde_json::{Value, json};
@@ -255,16 +260,10 @@ pub struct Param {
 }
 
 impl Param {
-    /// A parameter that is always shown.
-    pub const fn new(
-        name: &'static str,
-        label: &'static str,
-        group: Group,
-        values: Values,
-        help: &'static str,
-    ) -> Self {
+    /// A parameter that is always shown, and has no name yet.
+    pub const fn new(label: &'static str, group: Group, values: Values, help: &'static str) -> Self {
         Self {
-            name,
+            name: "",
             label,
             group,
             values,
@@ -278,57 +277,53 @@ impl Param {
 
     /// A number without a unit, or with one.
     pub const fn number(
-        name: &'static str,
         label: &'static str,
         group: Group,
         (unit, default, min, max): (Unit, f64, f64, f64),
         help: &'static str,
     ) -> Self {
-        Self::new(name, label, group, Values::Number { unit, default, min, max }, help)
+        Self::new(label, group, Values::Number { unit, default, min, max }, help)
     }
 
     /// A whole number.
     pub const fn whole(
-        name: &'static str,
         label: &'static str,
         group: Group,
         (default, min, max): (i64, i64, i64),
         help: &'static str,
     ) -> Self {
-        Self::new(name, label, group, Values::Whole { default, min, max }, help)
+        Self::new(label, group, Values::Whole { default, min, max }, help)
     }
 
     /// One of a few words, the first by default.
     pub const fn choice(
-        name: &'static str,
         label: &'static str,
         group: Group,
         options: &'static [&'static str],
         help: &'static str,
     ) -> Self {
-        Self::new(name, label, group, Values::Choice { options, default: options[0] }, help)
+        Self::new(label, group, Values::Choice { options, default: options[0] }, help)
     }
 
     /// A yes or no.
-    pub const fn flag(
-        name: &'static str,
-        label: &'static str,
-        group: Group,
-        default: bool,
-        help: &'static str,
-    ) -> Self {
-        Self::new(name, label, group, Values::Flag { default }, help)
+    pub const fn flag(label: &'static str, group: Group, default: bool, help: &'static str) -> Self {
+        Self::new(label, group, Values::Flag { default }, help)
     }
 
     /// Three numbers.
     pub const fn vector(
-        name: &'static str,
         label: &'static str,
         group: Group,
         (unit, default): (Unit, [f64; 3]),
         help: &'static str,
     ) -> Self {
-        Self::new(name, label, group, Values::Vector { unit, default }, help)
+        Self::new(label, group, Values::Vector { unit, default }, help)
+    }
+
+    /// Has this name in documents.
+    pub const fn named(mut self, name: &'static str) -> Self {
+        self.name = name;
+        self
     }
 
     /// Its formula may ask for the time.

@@ -3,18 +3,24 @@
 use super::closing::{lap_offers, symmetry_order};
 use crate::fraction::{Fraction, greatest_common_divisor};
 use crate::motion::{Pace, Ride, RideEnd, RideSpacing};
-use serde_json::{Value, json};
 use std::collections::BTreeMap;
 
-/// A value of one of the ride's numbers that would close it.
-#[derive(Debug, Clone, PartialEq)]
-pub struct RideOffer {
-    /// Which number: `laps`, `lap`, `speed`, `riders`, `spacing`, `spread`, `shifts` or `looping`.
-    pub param: &'static str,
-    /// The value.
-    pub value: Value,
-    /// What it is about.
-    pub text: String,
+/// A change of a ride that would close it.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub enum RideOffer {
+    /// The laps of each rounded to whole ones.
+    Rounded,
+    /// Another pace, in the unit of the ride's: so many laps in a loop, after which so many riders trade places; 0 where
+    /// each is back in its own, 1 where there is but one.
+    Pace { pace: Pace, laps: Fraction, trading: usize },
+    /// So many riders.
+    Riders(usize),
+    /// No spread of their places.
+    NoSpread,
+    /// No places of their own.
+    NoShifts,
+    /// Places as far from each other all the way.
+    Even,
 }
 
 /// A ride with what it takes to find values that close it.
@@ -22,18 +28,15 @@ pub struct RideClosing {
     ride: Ride,
     pace: Pace,
     frames: f64,
-    fps: f64,
-    /// How the laps are written now.
-    said: String,
 }
 
 /// Riders beyond which no count is offered.
 const MOST_RIDERS: i64 = 10_000;
 
 impl RideClosing {
-    /// `pace` is that of the ride, in loops of `frames` frames; `said` is how its laps are written.
-    pub fn new(ride: &Ride, pace: Pace, frames: f64, fps: f64, said: String) -> Self {
-        Self { ride: ride.clone(), pace, frames, fps, said }
+    /// `pace` is that of the ride, in loops of `frames` frames.
+    pub fn new(ride: &Ride, pace: Pace, frames: f64) -> Self {
+        Self { ride: ride.clone(), pace, frames }
     }
 
     /// There and back is one round for riders that turn back.
@@ -79,12 +82,11 @@ impl RideClosing {
         found.filter_map(|offer| offer.laps.times(self.round())).collect()
     }
 
-    /// Values that close it, each by itself; nearest first. Other counts only where all riders, and more of them,
+    /// Changes that close it, each by itself; nearest first. Other counts only where all riders, and more of them,
     /// look the `same`.
     pub fn offers(&self, looks: &[u64], same: bool) -> Vec<RideOffer> {
         if self.ride.wanders() {
-            let text = "keep it looping → yes (each rounded to whole laps)".to_owned();
-            return vec![RideOffer { param: "looping", value: json!(true), text }];
+            return vec![RideOffer::Rounded];
         }
         let Some(laps) = self.laps().filter(|_| !self.ride.rounded()) else { return Vec::new() };
         let groups = self.groups(&self.ride, looks);
@@ -99,28 +101,15 @@ impl RideClosing {
 
     fn pace_offer(&self, rounds: Fraction, trading: usize) -> Option<RideOffer> {
         let laps = rounds.times(self.round())?;
-        let meaning = match trading {
-            0 => "each returns to its own place".to_owned(),
-            1 => "it is back in its place".to_owned(),
-            riders => format!("{riders} riders trade places"),
-        };
-        Some(match self.pace {
-            Pace::Laps(_) => {
-                let text = format!("laps {} → {laps} ({meaning})", self.said);
-                RideOffer { param: "laps", value: json!(laps.to_string()), text }
-            }
-            Pace::FramesPerLap(now) => {
-                let lap = self.frames / laps.value();
-                let text = format!("frames per lap {now} → {lap:.3} ({laps} laps, {meaning})");
-                RideOffer { param: "lap", value: json!(lap), text }
-            }
+        let pace = match self.pace {
+            Pace::Laps(_) => Pace::Laps(laps),
+            Pace::FramesPerLap(_) => Pace::FramesPerLap(self.frames / laps.value()),
             Pace::Speed(now) => {
                 let length = now * self.frames / self.ride.seats().first()?.laps;
-                let speed = laps.value() * length * self.fps / self.frames;
-                let text = format!("speed {:.3} → {speed:.3} m/s ({laps} laps, {meaning})", now * self.fps);
-                RideOffer { param: "speed", value: json!(speed), text }
+                Pace::Speed(laps.value() * length / self.frames)
             }
-        })
+        };
+        Some(RideOffer::Pace { pace, laps, trading })
     }
 
     /// Evenly spaced riders close at these laps when they are a multiple of their denominator.
@@ -134,11 +123,7 @@ impl RideClosing {
         };
         let other = Ride::clone(&self.ride).with_riders(usize::try_from(near).ok()?);
         let closes = near != riders && near <= MOST_RIDERS && self.closes(&other, laps, &[]);
-        closes.then(|| RideOffer {
-            param: "riders",
-            value: json!(near),
-            text: format!("riders {riders} → {near} (they trade places)"),
-        })
+        closes.then_some(RideOffer::Riders(near as usize))
     }
 
     /// What makes the places even again, where that closes it.
@@ -146,13 +131,9 @@ impl RideClosing {
         let ride = || self.ride.clone();
         let (spread, shifts) = (ride().spread(0.0), ride().shifted(BTreeMap::new()));
         let even = ride().spaced(RideSpacing::Even);
-        let ways = [
-            ("spread", json!(0.0), "place → no spread (even places can be traded)", spread),
-            ("shifts", json!([]), "own places → none (even places can be traded)", shifts),
-            ("spacing", json!("even by length"), "spacing → even by length (even places can be traded)", even),
-        ];
-        let found = ways.into_iter().filter(|(_, _, _, other)| self.closes(other, laps, looks));
-        found.map(|(param, value, text, _)| RideOffer { param, value, text: text.to_owned() }).collect()
+        let ways = [(RideOffer::NoSpread, spread), (RideOffer::NoShifts, shifts), (RideOffer::Even, even)];
+        let found = ways.into_iter().filter(|(_, other)| self.closes(other, laps, looks));
+        found.map(|(offer, _)| offer).collect()
     }
 
     fn closes(&self, ride: &Ride, laps: Fraction, looks: &[u64]) -> bool {

@@ -4,7 +4,8 @@ use proptest::prelude::*;
 use serde_json::{Map, Value, json};
 use std::ops::Range;
 use zickzack_core::nodes::Registry;
-use zickzack_core::scene::BEYOND;
+use zickzack_core::scene::KeysBeyond;
+use zickzack_core::schema::Choice;
 use zickzack_core::schema::{Param, PortKind, Schema, Values};
 
 /// A number from a range, its ends and nothing more often than not.
@@ -113,7 +114,7 @@ fn keyed(values: &Values) -> BoxedStrategy<Value> {
         Values::Whole { min, max, .. } => (*min as f64, (*max).min(40) as f64),
         _ => (-9.0, 9.0),
     };
-    let beyond = prop::sample::select(BEYOND);
+    let beyond = prop::sample::select(KeysBeyond::WORDS);
     let list = (keys(&range), beyond).prop_map(|(keys, beyond)| json!({ "keys": keys, "beyond": beyond }));
     match values {
         Values::Vector { .. } => list.prop_map(|keys| json!([0.5, keys, 1.0])).boxed(),

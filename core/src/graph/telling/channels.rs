@@ -2,7 +2,7 @@
 
 use crate::graph::compile::Compiled;
 use crate::graph::product::Product;
-use crate::scene::{Params, Scene, Signals};
+use crate::scene::{Field, Params, Scene, Signals};
 use crate::schema::{Schema, Unit, Values};
 use crate::signal::{Driven, Thing};
 use std::collections::BTreeMap;
@@ -55,9 +55,11 @@ impl Compiled {
         let mut channels: Vec<Channel> = given.into_iter().collect();
         for param in schema.params.iter().filter(|param| param.takes_formula()) {
             let (unit, parts) = match param.values {
-                Values::Vector { unit, .. } => (unit, params.driven_vector(param.name).to_vec()),
-                Values::Number { unit, .. } | Values::Fraction { unit, .. } => (unit, vec![params.driven(param.name)]),
-                _ => (Unit::None, vec![params.driven(param.name)]),
+                Values::Vector { unit, .. } => (unit, <[Driven; 3]>::of(&params, param.name).to_vec()),
+                Values::Number { unit, .. } | Values::Fraction { unit, .. } => {
+                    (unit, vec![Driven::of(&params, param.name)])
+                }
+                _ => (Unit::None, vec![Driven::of(&params, param.name)]),
             };
             for (driven, port) in parts.into_iter().zip(param.ports()).filter(|(driven, _)| driven.over_time()) {
                 let name = match port.split_once('.') {

@@ -1,12 +1,43 @@
-use crate::graph::{Context, NodeType, Outcome, Product};
+use crate::graph::{Context, Maker, Outcome, Product};
 use crate::motion::HeadCount;
-use crate::schema::{Group, Param, Port, PortKind, Schema, Unit};
+use crate::scene::{Fields, fields};
+use crate::schema::{Choice, Group, Param, Port, PortKind, Schema, Unit, choice};
+use crate::signal::Driven;
 use std::sync::Arc;
 
 /// How many are there.
 pub struct HeadCountNode;
 
-impl NodeType for HeadCountNode {
+choice! {
+    /// From which end they are counted.
+    pub enum From {
+        TheFirst = "the first",
+        TheLast = "the last",
+    }
+}
+
+fields! {
+    /// What Head count is told.
+    pub struct HeadCountFields {
+        count: Driven = Param::number(
+            "how many",
+            Group::Time,
+            (Unit::None, 3.0, 0.0, 1e6),
+            "How many are there; what is beyond a whole number does not count.",
+        )
+        .over_time(),
+        from: From = Param::choice(
+            "counted from",
+            Group::Time,
+            From::WORDS,
+            "From which end they are counted.",
+        ),
+    }
+}
+
+impl Maker for HeadCountNode {
+    type Own = HeadCountFields;
+
     fn schema(&self) -> Schema {
         Schema {
             name: "head-count",
@@ -15,31 +46,15 @@ impl NodeType for HeadCountNode {
             help: "Says how many of the things are there, which may change over time: a row that grows one by one.",
             inputs: vec![Port::new("motion", PortKind::Motion, "Whose things are counted.")],
             output: Some(PortKind::Motion),
-            params: vec![
-                Param::number(
-                    "count",
-                    "how many",
-                    Group::Time,
-                    (Unit::None, 3.0, 0.0, 1e6),
-                    "How many are there; what is beyond a whole number does not count.",
-                )
-                .over_time(),
-                Param::choice(
-                    "from",
-                    "counted from",
-                    Group::Time,
-                    &["the first", "the last"],
-                    "From which end they are counted.",
-                ),
-            ],
+            params: HeadCountFields::params(),
             uses_timing: true,
         }
     }
 
-    fn evaluate(&self, context: &Context<'_>) -> Result<Outcome, String> {
-        let (params, inner) = (&context.params, context.motion("motion")?);
+    fn evaluate(&self, own: &HeadCountFields, context: &Context<'_>) -> Result<Outcome, String> {
+        let inner = context.motion("motion")?;
         let all = inner.len();
-        let counted = HeadCount::new(inner, params.driven("count"), params.text("from") == "the last");
+        let counted = HeadCount::new(inner, own.count.clone(), own.from == From::TheLast);
         let frames = 0..=context.timing.frames as usize;
         let (low, high) = frames.fold((usize::MAX, 0), |(low, high), frame| {
             let there = counted.at(frame as f64);

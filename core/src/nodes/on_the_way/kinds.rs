@@ -1,24 +1,106 @@
-use crate::graph::{Context, NodeType, Outcome, Product, Timing};
+use crate::graph::{Context, Maker, Outcome, Product, Timing};
 use crate::motion::{Kind, Kinds, Tint};
-use crate::nodes::axis_of;
 use crate::nodes::out::output::KIND_THINGS;
 use crate::pose::Axis;
-use crate::scene::Params;
-use crate::schema::{AXIS_NAMES, Group, Param, Port, PortKind, Schema, Unit, Values};
+use crate::scene::{Fields, fields};
+use crate::schema::{AXIS_NAMES, Choice, Group, Param, Port, PortKind, Schema, Unit, Values, choice};
+use crate::signal::Driven;
 use std::sync::Arc;
 
 /// What the things of a crowd are.
 pub struct KindsNode;
 
-const DEALT: &[&str] = &["by chance", "exactly"];
-const COLOURINGS: &[&str] = &["kind", "number", "phase", "speed", "age", "a number over time"];
 const SCALED: &[&str] = &["number", "phase", "speed", "age", "a number over time"];
 
-impl NodeType for KindsNode {
+choice! {
+    /// Exactly: as many of each kind as its weight says; by chance things keep their kind when there are more.
+    pub enum Dealt {
+        ByChance = "by chance",
+        Exactly = "exactly",
+    }
+}
+
+choice! {
+    /// What a thing's colour follows.
+    pub enum Colouring {
+        Kind = "kind",
+        Number = "number",
+        Phase = "phase",
+        Speed = "speed",
+        Age = "age",
+        ANumberOverTime = "a number over time",
+    }
+}
+
+fields! {
+    /// What Kinds is told.
+    pub struct KindsFields {
+        kinds: Vec<crate::scene::Kind> = Param::new(
+            "kinds",
+            Group::Look,
+            Values::Kinds { things: KIND_THINGS },
+            "What things may be, and how often; without any all are as the Output says.",
+        ),
+        dealt: Dealt = Param::choice(
+            "shared",
+            Group::Look,
+            Dealt::WORDS,
+            "Exactly: as many of each kind as its weight says; by chance things keep their kind when there are more.",
+        ),
+        colouring: Colouring = Param::choice("colour by", Group::Look, Colouring::WORDS, "What a thing's colour follows."),
+        first: String = colour("first colour", "#f2d398", "Where the scale of colours begins."),
+        last: String = colour("last colour", "#c8421a", "Where it ends."),
+        fast: f64 = Param::number(
+            "last from",
+            Group::Look,
+            (Unit::Speed, 4.0, 1e-3, 1e5),
+            "From this speed on things have the last colour.",
+        )
+        .only_when("colouring", &["speed"]),
+        old: f64 = Param::number(
+            "last from",
+            Group::Look,
+            (Unit::Frames, 120.0, 1.0, 1e6),
+            "So many frames after the start of its path a thing has the last colour.",
+        )
+        .only_when("colouring", &["age"]),
+        share: Driven = Param::number(
+            "way to last",
+            Group::Look,
+            (Unit::None, 0.0, 0.0, 1.0),
+            "How far a thing's colour is on its way from the first to the last; give it keys, a formula or a signal.",
+        )
+        .only_when("colouring", &["a number over time"])
+        .per_thing(),
+        axis: Axis = Param::new(
+            "alike about",
+            Group::Look,
+            Values::Choice { options: AXIS_NAMES, default: Axis::PlusY.name() },
+            "The axis about which a kind's symmetry counts.",
+        ),
+        spread: f64 = Param::number(
+            "size",
+            Group::Spread,
+            (Unit::None, 0.0, 0.0, 0.95),
+            "By which part of its size each may be larger or smaller.",
+        ),
+        seed: u64 = Param::whole(
+            "seed",
+            Group::Spread,
+            (1, 0, 1_000_000_000),
+            "Another number gives another choice of kinds and sizes.",
+        ),
+    }
+}
+
+fn colour(label: &'static str, default: &'static str, help: &'static str) -> Param {
+    Param::new(label, Group::Look, Values::Colour { default }, help).only_when("colouring", SCALED)
+}
+
+impl Maker for KindsNode {
+    type Own = KindsFields;
+
     fn schema(&self) -> Schema {
-        let colour = |name, label, default, help| {
-            Param::new(name, label, Group::Look, Values::Colour { default }, help).only_when("colouring", SCALED)
-        };
         Schema {
             name: "kinds",
             title: "Kinds",
@@ -26,82 +108,18 @@ impl NodeType for KindsNode {
             help: "Says what the things of a crowd are: kinds by weight, sizes, colours.",
             inputs: vec![Port::new("motion", PortKind::Motion, "Whose things they are.")],
             output: Some(PortKind::Motion),
-            params: vec![
-                Param::new(
-                    "kinds",
-                    "kinds",
-                    Group::Look,
-                    Values::Kinds { things: KIND_THINGS },
-                    "What things may be, and how often; without any all are as the Output says.",
-                ),
-                Param::choice(
-                    "dealt",
-                    "shared",
-                    Group::Look,
-                    DEALT,
-                    "Exactly: as many of each kind as its weight says; by chance things keep their kind when there are more.",
-                ),
-                Param::choice("colouring", "colour by", Group::Look, COLOURINGS, "What a thing's colour follows."),
-                colour("first", "first colour", "#f2d398", "Where the scale of colours begins."),
-                colour("last", "last colour", "#c8421a", "Where it ends."),
-                Param::number(
-                    "fast",
-                    "last from",
-                    Group::Look,
-                    (Unit::Speed, 4.0, 1e-3, 1e5),
-                    "From this speed on things have the last colour.",
-                )
-                .only_when("colouring", &["speed"]),
-                Param::number(
-                    "old",
-                    "last from",
-                    Group::Look,
-                    (Unit::Frames, 120.0, 1.0, 1e6),
-                    "So many frames after the start of its path a thing has the last colour.",
-                )
-                .only_when("colouring", &["age"]),
-                Param::number(
-                    "share",
-                    "way to last",
-                    Group::Look,
-                    (Unit::None, 0.0, 0.0, 1.0),
-                    "How far a thing's colour is on its way from the first to the last; give it keys, a formula or a signal.",
-                )
-                .only_when("colouring", &["a number over time"])
-                .per_thing(),
-                Param::new(
-                    "axis",
-                    "alike about",
-                    Group::Look,
-                    Values::Choice { options: AXIS_NAMES, default: Axis::PlusY.name() },
-                    "The axis about which a kind's symmetry counts.",
-                ),
-                Param::number(
-                    "spread",
-                    "size",
-                    Group::Spread,
-                    (Unit::None, 0.0, 0.0, 0.95),
-                    "By which part of its size each may be larger or smaller.",
-                ),
-                Param::whole(
-                    "seed",
-                    "seed",
-                    Group::Spread,
-                    (1, 0, 1_000_000_000),
-                    "Another number gives another choice of kinds and sizes.",
-                ),
-            ],
+            params: KindsFields::params(),
             uses_timing: true,
         }
     }
 
-    fn evaluate(&self, context: &Context<'_>) -> Result<Outcome, String> {
-        let params = &context.params;
-        let tint = tint(params, context.timing);
-        let (first, last) = (params.text("first"), params.text("last"));
-        let mut kinds: Vec<Kind> = params
-            .kinds("kinds")
-            .into_iter()
+    fn evaluate(&self, own: &KindsFields, context: &Context<'_>) -> Result<Outcome, String> {
+        let tint = tint(own, context.timing);
+        let (first, last) = (own.first.clone(), own.last.clone());
+        let mut kinds: Vec<Kind> = own
+            .kinds
+            .iter()
+            .cloned()
             .map(|kind| Kind {
                 weight: kind.weight,
                 scale: kind.scale,
@@ -121,22 +139,22 @@ impl NodeType for KindsNode {
         }
         let motion = context.motion("motion")?;
         let count = kinds.len();
-        let exactly = params.text("dealt") == DEALT[1];
-        let spread = (params.number("spread"), params.whole("seed").unsigned_abs(), exactly);
-        let kinds = Kinds::new(motion, kinds, spread, axis_of(params, "axis", Axis::PlusY), tint);
+        let exactly = own.dealt == Dealt::Exactly;
+        let spread = (own.spread, own.seed, exactly);
+        let kinds = Kinds::new(motion, kinds, spread, own.axis, tint);
         let facts = if count > 1 { vec![format!("{} of each", counted(&kinds))] } else { Vec::new() };
         Ok(Outcome { facts, ..Outcome::new(Product::Motion(Arc::new(kinds))) })
     }
 }
 
-fn tint(params: &Params<'_>, timing: Timing) -> Option<Tint> {
-    Some(match params.text("colouring").as_str() {
-        "number" => Tint::Index,
-        "phase" => Tint::Phase { frames: timing.frames },
-        "speed" => Tint::Speed { full: params.number("fast") / timing.fps },
-        "age" => Tint::Age { full: params.number("old") },
-        "a number over time" => Tint::Given(params.driven("share")),
-        _ => return None,
+fn tint(own: &KindsFields, timing: Timing) -> Option<Tint> {
+    Some(match own.colouring {
+        Colouring::Number => Tint::Index,
+        Colouring::Phase => Tint::Phase { frames: timing.frames },
+        Colouring::Speed => Tint::Speed { full: own.fast / timing.fps },
+        Colouring::Age => Tint::Age { full: own.old },
+        Colouring::ANumberOverTime => Tint::Given(own.share.clone()),
+        Colouring::Kind => return None,
     })
 }
 

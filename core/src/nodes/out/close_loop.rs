@@ -1,16 +1,57 @@
-use crate::graph::{Context, NodeType, Outcome, Product};
+use crate::graph::{Context, Maker, Outcome, Product};
 use crate::motion::{Motion, MotionError};
-use crate::schema::{Group, Param, Port, PortKind, Schema, Unit};
+use crate::scene::{Fields, fields};
+use crate::schema::{Choice, Group, Param, Port, PortKind, Schema, Unit, choice};
 use crate::seam::{Closed, Closing};
 use std::sync::Arc;
 
 /// Closes what is left open at the seam.
 pub struct CloseLoop;
 
-const WAYS: &[&str] = &["spread", "blend"];
-const PARTNERS: &[&str] = &["trade places", "stay themselves"];
+choice! {
+    /// Spread moves things a little all the way; blend leaves the lap alone but for its first frames.
+    pub enum Way {
+        Spread = "spread",
+        Blend = "blend",
+    }
+}
 
-impl NodeType for CloseLoop {
+choice! {
+    /// Trading places, each goes on as the one that looks the same and is nearest.
+    pub enum Partners {
+        TradePlaces = "trade places",
+        StayThemselves = "stay themselves",
+    }
+}
+
+fields! {
+    /// What Close loop is told.
+    pub struct CloseLoopFields {
+        way: Way = Param::choice(
+            "way",
+            Group::Time,
+            Way::WORDS,
+            "Spread moves things a little all the way; blend leaves the lap alone but for its first frames.",
+        ),
+        overlap: f64 = Param::number(
+            "overlap",
+            Group::Time,
+            (Unit::Frames, 24.0, 1.0, 10_000.0),
+            "Frames in which things come over from where the last lap went on to.",
+        )
+        .only_when("way", &["blend"]),
+        partners: Partners = Param::choice(
+            "things",
+            Group::Time,
+            Partners::WORDS,
+            "Trading places, each goes on as the one that looks the same and is nearest.",
+        ),
+    }
+}
+
+impl Maker for CloseLoop {
+    type Own = CloseLoopFields;
+
     fn schema(&self) -> Schema {
         Schema {
             name: "close-loop",
@@ -19,41 +60,18 @@ impl NodeType for CloseLoop {
             help: "Makes any motion repeat after the loop: what is left open is spread over the lap, or blended.",
             inputs: vec![Port::new("motion", PortKind::Motion, "What is closed.")],
             output: Some(PortKind::Motion),
-            params: vec![
-                Param::choice(
-                    "way",
-                    "way",
-                    Group::Time,
-                    WAYS,
-                    "Spread moves things a little all the way; blend leaves the lap alone but for its first frames.",
-                ),
-                Param::number(
-                    "overlap",
-                    "overlap",
-                    Group::Time,
-                    (Unit::Frames, 24.0, 1.0, 10_000.0),
-                    "Frames in which things come over from where the last lap went on to.",
-                )
-                .only_when("way", &["blend"]),
-                Param::choice(
-                    "partners",
-                    "things",
-                    Group::Time,
-                    PARTNERS,
-                    "Trading places, each goes on as the one that looks the same and is nearest.",
-                ),
-            ],
+            params: CloseLoopFields::params(),
             uses_timing: true,
         }
     }
 
-    fn evaluate(&self, context: &Context<'_>) -> Result<Outcome, String> {
-        let (params, frames) = (&context.params, context.timing.frames);
+    fn evaluate(&self, own: &CloseLoopFields, context: &Context<'_>) -> Result<Outcome, String> {
+        let frames = context.timing.frames;
         let motion = context.motion("motion")?;
-        let blend = params.text("way") == WAYS[1];
-        let overlap = params.number("overlap");
+        let blend = own.way == Way::Blend;
+        let overlap = own.overlap;
         let closing = if blend { Closing::Blend(overlap) } else { Closing::Spread };
-        let trading = params.text("partners") == PARTNERS[0];
+        let trading = own.partners == Partners::TradePlaces;
         let closed = Closed::new(&motion, frames, closing, trading, context.cancel).map_err(|error| match error {
             MotionError::Cancelled => "Stopped before it was reached.".to_owned(),
             MotionError::TooMuch(why) => format!("Close loop cannot look at the lap. {why}"),

@@ -1,6 +1,7 @@
 use crate::curve::{Curve, joined, together};
-use crate::graph::{Context, NodeType, Outcome};
-use crate::schema::{Group, Param, Port, PortKind, Schema, Unit};
+use crate::graph::{Context, Maker, Outcome};
+use crate::scene::{Fields, fields};
+use crate::schema::{Choice, Group, Param, Port, PortKind, Schema, Unit, choice};
 use crate::words::sentence;
 use crate::work::spend;
 
@@ -12,7 +13,25 @@ const MOST_PIECES: usize = 100_000;
 /// Paths made one.
 pub struct Join;
 
-impl NodeType for Join {
+choice! {
+    /// What becomes of the gap.
+    pub enum Between {
+        StraightBridge = "straight bridge",
+        MoveTogether = "move together",
+    }
+}
+
+fields! {
+    /// What Join is told.
+    pub struct JoinFields {
+        gap: f64 = Param::number("largest gap", Group::Form, (Unit::Metres, 0.1, 0.0, 1e5), "Ends farther apart than this are not joined."),
+        between: Between = Param::choice("between ends", Group::Form, Between::WORDS, "What becomes of the gap."),
+    }
+}
+
+impl Maker for Join {
+    type Own = JoinFields;
+
     fn schema(&self) -> Schema {
         Schema {
             name: "join",
@@ -24,17 +43,13 @@ impl NodeType for Join {
                 Port::optional("other", PortKind::Path, "Another path that is joined with it."),
             ],
             output: Some(PortKind::Path),
-            params: vec![
-                Param::number("gap", "largest gap", Group::Form, (Unit::Metres, 0.1, 0.0, 1e5), "Ends farther apart than this are not joined."),
-                Param::choice("between", "between ends", Group::Form, &["straight bridge", "move together"], "What becomes of the gap."),
-            ],
+            params: JoinFields::params(),
             uses_timing: false,
         }
         .remade_over_time()
     }
 
-    fn evaluate(&self, context: &Context<'_>) -> Result<Outcome, String> {
-        let params = &context.params;
+    fn evaluate(&self, own: &JoinFields, context: &Context<'_>) -> Result<Outcome, String> {
         let other = context.path_if_any("other").map(|path| path.at(context.frame));
         let curves: Vec<_> = [Some(context.curve("path")?), other].into_iter().flatten().collect();
         let segments = |curve: &Curve| curve.strands().iter().map(|strand| strand.segments().len()).sum::<usize>();
@@ -46,8 +61,8 @@ impl NodeType for Join {
             return Err("It was given up before it was joined.".to_owned());
         }
         let curves = curves.into_iter().map(|curve| (*curve).clone());
-        let bridge = params.text("between") != "move together";
-        let made = together(curves).and_then(|curve| joined(&curve, params.number("gap"), bridge));
+        let bridge = own.between != Between::MoveTogether;
+        let made = together(curves).and_then(|curve| joined(&curve, own.gap, bridge));
         Ok(Outcome::of_curve(made.map_err(|error| sentence(&error.to_string()))?))
     }
 }

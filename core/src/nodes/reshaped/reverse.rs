@@ -1,12 +1,14 @@
 use crate::curve::Curve;
-use crate::graph::{Context, NodeType, Outcome};
+use crate::graph::{Context, Maker, Outcome};
 use crate::schema::{Port, PortKind, Schema};
 use crate::words::sentence;
 
 /// A path the other way round.
 pub struct Reverse;
 
-impl NodeType for Reverse {
+impl Maker for Reverse {
+    type Own = ();
+
     fn schema(&self) -> Schema {
         Schema {
             name: "reverse",
@@ -20,7 +22,7 @@ impl NodeType for Reverse {
         }
     }
 
-    fn evaluate(&self, context: &Context<'_>) -> Result<Outcome, String> {
+    fn evaluate(&self, (): &(), context: &Context<'_>) -> Result<Outcome, String> {
         let curve = context.curve("path")?;
         let strands = curve.strands().iter().map(crate::curve::Strand::reversed).collect::<Result<_, _>>();
         Ok(Outcome::of_curve(strands.and_then(Curve::new).map_err(|error| sentence(&error.to_string()))?))

@@ -1,5 +1,6 @@
 use super::{frames, number, outcome, schema};
-use crate::graph::{Context, NodeType, Outcome};
+use crate::graph::{Context, Maker, Outcome};
+use crate::scene::{Fields, fields};
 use crate::schema::{Group, Param, Schema};
 use crate::signal::{Decay, Repeat, RepeatWay, Signal};
 use std::sync::Arc;
@@ -7,31 +8,33 @@ use std::sync::Arc;
 /// A fall.
 pub struct DecayNode;
 
-impl NodeType for DecayNode {
+fields! {
+    /// What Decay is told.
+    pub struct DecayFields {
+        from: f64 = number("from", 1.0, "Its value before it falls."),
+        to: f64 = number("to", 0.0, "What it comes to in the end."),
+        start: f64 = frames("start", 0.0, -1e6, "The frame at which it begins to fall."),
+        half: f64 = frames("half in", 12.0, 0.01, "Frames in which it falls by half."),
+        again: bool = Param::flag("every loop", Group::Time, true, "Whether it begins again in every loop."),
+    }
+}
+
+impl Maker for DecayNode {
+    type Own = DecayFields;
+
     fn schema(&self) -> Schema {
         schema(
             "decay",
             "Decay",
             "Falls off quickly at first, then ever more slowly: by half of what is left again and again.",
-            vec![
-                number("from", "from", 1.0, "Its value before it falls."),
-                number("to", "to", 0.0, "What it comes to in the end."),
-                frames("start", "start", 0.0, -1e6, "The frame at which it begins to fall."),
-                frames("half", "half in", 12.0, 0.01, "Frames in which it falls by half."),
-                Param::flag("again", "every loop", Group::Time, true, "Whether it begins again in every loop."),
-            ],
+            DecayFields::params(),
         )
     }
 
-    fn evaluate(&self, context: &Context<'_>) -> Result<Outcome, String> {
-        let (params, timing) = (&context.params, context.timing);
-        let start = params.number("start");
-        let inner: Arc<dyn Signal> = Arc::new(Decay {
-            from: params.number("from"),
-            to: params.number("to"),
-            start,
-            half: params.number("half"),
-        });
+    fn evaluate(&self, own: &DecayFields, context: &Context<'_>) -> Result<Outcome, String> {
+        let timing = context.timing;
+        let start = own.start;
+        let inner: Arc<dyn Signal> = Arc::new(Decay { from: own.from, to: own.to, start, half: own.half });
         let again = Repeat {
             inner: inner.clone(),
             from: start,
@@ -40,6 +43,6 @@ impl NodeType for DecayNode {
             after: f64::INFINITY,
             way: RepeatWay::Again,
         };
-        Ok(outcome(if params.flag("again") { Arc::new(again) } else { inner }, context))
+        Ok(outcome(if own.again { Arc::new(again) } else { inner }, context))
     }
 }

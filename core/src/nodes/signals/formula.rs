@@ -1,7 +1,7 @@
 use super::{outcome, schema};
 use crate::formula::{Formula, Variable};
-use crate::graph::{Context, NodeType, Outcome, Timing};
-use crate::scene::Params;
+use crate::graph::{Context, Maker, Outcome, Timing};
+use crate::scene::{Fields, fields};
 use crate::schema::{Group, Param, Schema, Unit, Values};
 use crate::signal::{FormulaSignal, near};
 use std::sync::Arc;
@@ -9,31 +9,33 @@ use std::sync::Arc;
 /// A formula of the time.
 pub struct FormulaNode;
 
-impl NodeType for FormulaNode {
-    fn schema(&self) -> Schema {
-        schema(
+fields! {
+    /// What Formula is told.
+    pub struct FormulaFields {
+        formula: String = Param::new(
             "formula",
-            "Formula",
-            "What a formula of the time gives.",
-            vec![Param::new(
-                "formula",
-                "formula",
-                Group::Form,
-                Values::Formula { unit: Unit::None, default: "sin(tau * loop)" },
-                "May use frame, time and loop.",
-            )],
-        )
+            Group::Form,
+            Values::Formula { unit: Unit::None, default: "sin(tau * loop)" },
+            "May use frame, time and loop.",
+        ),
+    }
+}
+
+impl Maker for FormulaNode {
+    type Own = FormulaFields;
+
+    fn schema(&self) -> Schema {
+        schema("formula", "Formula", "What a formula of the time gives.", FormulaFields::params())
     }
 
-    fn evaluate(&self, context: &Context<'_>) -> Result<Outcome, String> {
-        let signal = formula(&context.params, context.timing)?;
+    fn evaluate(&self, own: &FormulaFields, context: &Context<'_>) -> Result<Outcome, String> {
+        let signal = formula(own, context.timing)?;
         Ok(outcome(Arc::new(signal), context))
     }
 }
 
-fn formula(params: &Params<'_>, timing: Timing) -> Result<FormulaSignal, String> {
-    let formula =
-        Formula::parse(&params.text("formula")).map_err(|error| format!("In the formula: {}", error.message))?;
+fn formula(own: &FormulaFields, timing: Timing) -> Result<FormulaSignal, String> {
+    let formula = Formula::parse(&own.formula).map_err(|error| format!("In the formula: {}", error.message))?;
     if let Some(asked) = formula.asks_beyond(&[Variable::Frame, Variable::Time, Variable::Loop]) {
         return Err(format!("A signal is the same for all things: {} means nothing here.", asked.name()));
     }

@@ -1,5 +1,6 @@
 use super::{effect, number, outcome};
-use crate::graph::{Context, NodeType, Outcome};
+use crate::graph::{Context, Maker, Outcome};
+use crate::scene::{Fields, fields};
 use crate::schema::Schema;
 use crate::signal::Limit;
 use std::sync::Arc;
@@ -7,22 +8,24 @@ use std::sync::Arc;
 /// A signal between two values.
 pub struct LimitNode;
 
-impl NodeType for LimitNode {
+fields! {
+    /// What Limit is told.
+    pub struct LimitFields {
+        least: f64 = number("least", 0.0, "The least it may be."),
+        most: f64 = number("most", 1.0, "The most it may be."),
+    }
+}
+
+impl Maker for LimitNode {
+    type Own = LimitFields;
+
     fn schema(&self) -> Schema {
-        effect(
-            "limit",
-            "Limit",
-            "Keeps a signal between two values.",
-            vec![
-                number("least", "least", 0.0, "The least it may be."),
-                number("most", "most", 1.0, "The most it may be."),
-            ],
-        )
+        effect("limit", "Limit", "Keeps a signal between two values.", LimitFields::params())
     }
 
-    fn evaluate(&self, context: &Context<'_>) -> Result<Outcome, String> {
-        let (params, inner) = (&context.params, context.signal("signal")?);
-        let (least, most) = (params.number("least"), params.number("most"));
+    fn evaluate(&self, own: &LimitFields, context: &Context<'_>) -> Result<Outcome, String> {
+        let inner = context.signal("signal")?;
+        let (least, most) = (own.least, own.most);
         if least > most {
             return Err(format!("The least, {least}, is more than the most, {most}: change one of them."));
         }

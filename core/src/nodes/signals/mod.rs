@@ -76,21 +76,17 @@ fn schema(name: &'static str, title: &'static str, help: &'static str, params: V
     .remade_over_time()
 }
 
-const fn number(name: &'static str, label: &'static str, default: f64, help: &'static str) -> Param {
-    Param::number(name, label, Group::Form, (Unit::None, default, -1e9, 1e9), help)
+const fn number(label: &'static str, default: f64, help: &'static str) -> Param {
+    Param::number(label, Group::Form, (Unit::None, default, -1e9, 1e9), help)
 }
 
-const fn frames(name: &'static str, label: &'static str, default: f64, least: f64, help: &'static str) -> Param {
-    Param::number(name, label, Group::Time, (Unit::Frames, default, least, 1e6), help)
+const fn frames(label: &'static str, default: f64, least: f64, help: &'static str) -> Param {
+    Param::number(label, Group::Time, (Unit::Frames, default, least, 1e6), help)
 }
 
 /// What becomes of the loop's stretch of a signal in the loops after it.
-fn with_loops(inner: Arc<dyn Signal>, way: &str, timing: Timing) -> Arc<dyn Signal> {
-    let way = match way {
-        "climbs" => RepeatWay::Climbing,
-        "every loop" => RepeatWay::Again,
-        _ => return inner,
-    };
+fn with_loops(inner: Arc<dyn Signal>, way: Option<RepeatWay>, timing: Timing) -> Arc<dyn Signal> {
+    let Some(way) = way else { return inner };
     let (before, after) = (f64::INFINITY, f64::INFINITY);
     Arc::new(Repeat { inner, from: 0.0, length: timing.frames, before, after, way })
 }

@@ -1,6 +1,7 @@
-use crate::graph::{Context, NodeType, Outcome, Product};
+use crate::graph::{Context, Maker, Outcome, Product};
 use crate::motion::{Attached, Columns, Contact, Frames, Motion, MotionError, Sample, Since, prepared};
-use crate::schema::{Group, Param, Port, PortKind, Schema, Unit};
+use crate::scene::{Fields, fields};
+use crate::schema::{Choice, Group, Param, Port, PortKind, Schema, Unit, choice};
 use crate::words::sentence;
 use glam::DVec3;
 use std::sync::Arc;
@@ -10,9 +11,32 @@ pub struct AttachNode;
 
 /// Most pairs of things and things of the target.
 const MOST_PAIRS: f64 = 4e6;
-const WHEN: &[&str] = &["its first contact", "a frame"];
 
-impl NodeType for AttachNode {
+choice! {
+    /// From when on it moves with the target.
+    pub enum When {
+        ItsFirstContact = "its first contact",
+        AFrame = "a frame",
+    }
+}
+
+fields! {
+    /// What Attach is told.
+    pub struct AttachFields {
+        when: When = Param::choice("from", Group::Time, When::WORDS, "From when on it moves with the target."),
+        frame: f64 = Param::number(
+            "frame",
+            Group::Time,
+            (Unit::Frames, 0.0, -1e6, 1e6),
+            "The frame from which on it does.",
+        )
+        .only_when("when", &["a frame"]),
+    }
+}
+
+impl Maker for AttachNode {
+    type Own = AttachFields;
+
     fn schema(&self) -> Schema {
         Schema {
             name: "attach",
@@ -28,23 +52,13 @@ impl NodeType for AttachNode {
                 ),
             ],
             output: Some(PortKind::Motion),
-            params: vec![
-                Param::choice("when", "from", Group::Time, WHEN, "From when on it moves with the target."),
-                Param::number(
-                    "frame",
-                    "frame",
-                    Group::Time,
-                    (Unit::Frames, 0.0, -1e6, 1e6),
-                    "The frame from which on it does.",
-                )
-                .only_when("when", &["a frame"]),
-            ],
+            params: AttachFields::params(),
             uses_timing: true,
         }
     }
 
-    fn evaluate(&self, context: &Context<'_>) -> Result<Outcome, String> {
-        let (params, frames) = (&context.params, context.timing.frames);
+    fn evaluate(&self, own: &AttachFields, context: &Context<'_>) -> Result<Outcome, String> {
+        let frames = context.timing.frames;
         let (motion, target) = (context.motion("motion")?, context.motion("target")?);
         if target.is_empty() {
             return Err("The target has no things: give it at least one.".to_owned());
@@ -62,8 +76,8 @@ impl NodeType for AttachNode {
             prepared(motion, Frames { from: -frames, to: 3.0 * frames }, context.cancel).map_err(told)
         };
         let (motion, target) = (ready(&motion)?, ready(&target)?);
-        let since = if params.text("when") == WHEN[1] {
-            since_frame(&*motion, params.number("frame"))
+        let since = if own.when == When::AFrame {
+            since_frame(&*motion, own.frame)
         } else {
             Since::new(&*motion, 0, range, frames).map_err(told)?
         };

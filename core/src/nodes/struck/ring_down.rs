@@ -1,15 +1,27 @@
-use super::hits::{axis_param, listening, pivot_param, push_param, rattled, turn_param};
-use crate::graph::{Context, NodeType, Outcome};
+use super::hits::{HitAxis, Listening, Struck, axis_param, pivot_param, push_param, rattled, turn_param};
+use crate::graph::{Context, Maker, Outcome};
+use crate::scene::{Fields, fields};
 use crate::schema::{Port, PortKind, Schema};
+use glam::DVec3;
 
 /// Lets things rattle.
 pub struct RingDownNode;
 
-impl NodeType for RingDownNode {
+fields! {
+    /// What Ring-down is told.
+    pub struct RingDownFields {
+        turn: f64 = turn_param(12.0),
+        push: f64 = push_param("moves by", 0.0, "How far it is pushed at first, the way the hit pushes it."),
+        axis: HitAxis = axis_param(),
+        pivot: DVec3 = pivot_param(),
+        listening: Listening => Listening::with(6.0, 36.0),
+    }
+}
+
+impl Maker for RingDownNode {
+    type Own = RingDownFields;
+
     fn schema(&self) -> Schema {
-        let push = "How far it is pushed at first, the way the hit pushes it.";
-        let mut params = vec![turn_param(12.0), push_param("moves by", 0.0, push), axis_param(), pivot_param()];
-        params.extend(listening((6.0, 36.0)));
         Schema {
             name: "ring-down",
             title: "Ring-down",
@@ -20,12 +32,13 @@ impl NodeType for RingDownNode {
                 Port::optional("hits", PortKind::Motion, "Whose contacts set it off; without it its own."),
             ],
             output: Some(PortKind::Motion),
-            params,
+            params: RingDownFields::params(),
             uses_timing: true,
         }
     }
 
-    fn evaluate(&self, context: &Context<'_>) -> Result<Outcome, String> {
-        rattled(context, true)
+    fn evaluate(&self, own: &RingDownFields, context: &Context<'_>) -> Result<Outcome, String> {
+        let RingDownFields { push, turn, axis, pivot, ref listening } = *own;
+        rattled(&Struck { push, turn, axis, pivot, straight: false, itself: true, listening }, context)
     }
 }

@@ -1,14 +1,49 @@
-use crate::graph::{Context, NodeType, Outcome, Product};
+use crate::graph::{Context, Maker, Outcome, Product};
 use crate::motion::{Frames, Stick, Sticking};
 use crate::nodes::paths::placing::level;
+use crate::scene::{Fields, fields};
 use crate::schema::{Group, Param, Port, PortKind, Schema, Unit};
 use crate::words::sentence;
+use glam::DVec3;
 use std::sync::Arc;
 
 /// Stops things where they hit.
 pub struct StickNode;
 
-impl NodeType for StickNode {
+fields! {
+    /// What Stick is told.
+    pub struct StickFields {
+        tip: DVec3 = Param::vector(
+            "tip",
+            Group::Form,
+            (Unit::Metres, [0.0; 3]),
+            "The point of the thing that hits a target, in its own axes.",
+        ),
+        depth: f64 = Param::number(
+            "goes in by",
+            Group::Form,
+            (Unit::Metres, 0.0, 0.0, 1e4),
+            "How far it still goes after the contact, evenly braked.",
+        ),
+        which: usize = Param::whole("at contact", Group::Time, (1, 1, 100_000), "At which of its contacts it stops."),
+        gone: bool = Param::flag(
+            "gone from then",
+            Group::Look,
+            false,
+            "Whether it is no longer there from the contact on.",
+        ),
+        hidden: bool = Param::flag(
+            "sunk part hidden",
+            Group::Look,
+            false,
+            "Whether what has gone in is not seen, as if cut off flat where it hit; in the View alone, since keys cannot say it.",
+        ),
+    }
+}
+
+impl Maker for StickNode {
+    type Own = StickFields;
+
     fn schema(&self) -> Schema {
         Schema {
             name: "stick",
@@ -24,43 +59,13 @@ impl NodeType for StickNode {
                 ),
             ],
             output: Some(PortKind::Motion),
-            params: vec![
-                Param::vector(
-                    "tip",
-                    "tip",
-                    Group::Form,
-                    (Unit::Metres, [0.0; 3]),
-                    "The point of the thing that hits a target, in its own axes.",
-                ),
-                Param::number(
-                    "depth",
-                    "goes in by",
-                    Group::Form,
-                    (Unit::Metres, 0.0, 0.0, 1e4),
-                    "How far it still goes after the contact, evenly braked.",
-                ),
-                Param::whole("which", "at contact", Group::Time, (1, 1, 100_000), "At which of its contacts it stops."),
-                Param::flag(
-                    "gone",
-                    "gone from then",
-                    Group::Look,
-                    false,
-                    "Whether it is no longer there from the contact on.",
-                ),
-                Param::flag(
-                    "hidden",
-                    "sunk part hidden",
-                    Group::Look,
-                    false,
-                    "Whether what has gone in is not seen, as if cut off flat where it hit; in the View alone, since keys cannot say it.",
-                ),
-            ],
+            params: StickFields::params(),
             uses_timing: true,
         }
     }
 
-    fn evaluate(&self, context: &Context<'_>) -> Result<Outcome, String> {
-        let (params, timing) = (&context.params, context.timing);
+    fn evaluate(&self, own: &StickFields, context: &Context<'_>) -> Result<Outcome, String> {
+        let timing = context.timing;
         let target = match context.ground_if_any("target") {
             Some(ground) => Some(ground.unmoving().cloned().ok_or(
                 "The target moves: let things hit one that stands, and attach them to what moves from then on.",
@@ -68,12 +73,12 @@ impl NodeType for StickNode {
             None => None,
         };
         let how = Sticking {
-            which: usize::try_from(params.whole("which") - 1).unwrap_or(0),
+            which: own.which - 1,
             target,
-            tip: level(context, params.vector("tip")),
-            depth: params.number("depth"),
-            gone: params.flag("gone"),
-            hidden: params.flag("hidden"),
+            tip: level(context, own.tip),
+            depth: own.depth,
+            gone: own.gone,
+            hidden: own.hidden,
             within: Frames { from: 0.0, to: 2.0 * timing.frames },
             frames: timing.frames,
             fps: timing.fps,

@@ -1,11 +1,10 @@
-use crate::graph::{Context, NodeType, Outcome, Product};
+use crate::graph::{Context, Maker, Outcome, Own, Product};
 use crate::motion::{Frames, Kind, Motion, Simulated, WithLooks, prepared};
-use crate::nodes::axis_of;
 use crate::physics::{Bodies, BodiesChange, BodiesSetup, BodyForm, Hull};
 use crate::pose::Axis;
-use crate::scene::{Params, Space};
-use crate::schema::{AXIS_NAMES, Group, Param, Port, PortKind, Schema, Unit, Values};
-use crate::signal::Thing;
+use crate::scene::{Fields, Space, fields};
+use crate::schema::{Choice, Group, Param, Port, PortKind, Schema, Unit, Values, choice};
+use crate::signal::{Driven, Thing};
 use crate::words::{counted, sentence};
 use glam::{DMat3, DVec3};
 use std::collections::BTreeSet;
@@ -14,20 +13,147 @@ use std::sync::Arc;
 /// Rigid bodies.
 pub struct BodiesNode;
 
-const FORMS: &[&str] = &["ball", "box", "capsule", "disc", LOOKS, MODEL];
-const LOOKS: &str = "as they look";
 const MODEL: &str = "own model";
-const GOING: &[&str] = &["free", "pulled along"];
-const WAYS: &[&str] = &["every way", "on the level"];
-const COUNTS: &[&str] = &["by size and speed", "given"];
 /// Most bodies × frames × steps that are worked out.
 const MOST_WORK: f64 = 4e6;
 /// Part of the loop that is worked out beyond its end too, and frames more: for what looks, or blends, over the seam.
 const BEYOND: (f64, f64) = (0.25, 4.0);
 
-impl NodeType for BodiesNode {
+choice! {
+    /// What they are to each other.
+    pub enum Form {
+        Ball = "ball",
+        Box = "box",
+        Capsule = "capsule",
+        Disc = "disc",
+        AsTheyLook = "as they look",
+        OwnModel = "own model",
+    }
+}
+
+choice! {
+    /// Whether they are free, or pulled along their motion.
+    pub enum Going {
+        Free = "free",
+        PulledAlong = "pulled along",
+    }
+}
+
+choice! {
+    /// On the level they keep their height and turn about upright only; in flat scenes they always do so in the picture.
+    pub enum Ways {
+        EveryWay = "every way",
+        OnTheLevel = "on the level",
+    }
+}
+
+choice! {
+    /// Whether sizes and speeds say how finely it is worked out.
+    pub enum Counts {
+        BySizeAndSpeed = "by size and speed",
+        Given = "given",
+    }
+}
+
+fields! {
+    /// What Bodies is told.
+    pub struct BodiesFields {
+        form: Form = Param::choice("form", Group::Form, Form::WORDS, "What they are to each other."),
+        size: DVec3 = Param::vector(
+            "size",
+            Group::Form,
+            (Unit::Metres, [0.5, 0.5, 0.5]),
+            "Along, up and across; of a ball or disc the first is its width, of a model its longest side, of what they look like the size on the Output.",
+        ),
+        model: String = Param::new(
+            "file",
+            Group::Form,
+            Values::Asset { media: "model/gltf-binary" },
+            "A binary glTF file: bodies are what lies between its corners.",
+        )
+        .only_when("form", &[MODEL]),
+        nose: Axis = side("model's nose", Axis::PlusX, "The side of the model that goes ahead, as on the Output."),
+        top: Axis = side("model's top", Axis::PlusY, "The side of the model that is up, as on the Output."),
+        going: Going = Param::choice(
+            "they are",
+            Group::Form,
+            Going::WORDS,
+            "Whether they are free, or pulled along their motion.",
+        ),
+        time: f64 = Param::number(
+            "comes back in",
+            Group::Form,
+            (Unit::Seconds, 0.25, 0.01, 100.0),
+            "About how long a body takes back to its motion, whatever its mass.",
+        )
+        .only_when("going", &["pulled along"]),
+        gravity: (f64, Driven) = Param::number(
+            "gravity",
+            Group::Form,
+            (Unit::Acceleration, 9.81, -1e7, 1e7),
+            "How strongly they are pulled down.",
+        )
+        .over_time(),
+        down: DVec3 = Param::vector("down", Group::Form, (Unit::None, [0.0, -1.0, 0.0]), "Which way gravity pulls."),
+        ways: Ways = Param::choice(
+            "they move",
+            Group::Form,
+            Ways::WORDS,
+            "On the level they keep their height and turn about upright only; in flat scenes they always do so in the picture.",
+        ),
+        bounciness: (f64, Driven) = Param::number(
+            "bounciness",
+            Group::Form,
+            (Unit::None, 0.3, 0.0, 1.0),
+            "Speed after a bounce by speed before it.",
+        )
+        .over_time(),
+        friction: (f64, Driven) = Param::number(
+            "friction",
+            Group::Form,
+            (Unit::None, 0.5, 0.0, 100.0),
+            "How much they hold on to what they touch.",
+        )
+        .over_time(),
+        density: f64 = Param::number(
+            "density",
+            Group::Form,
+            (Unit::None, 1000.0, 1e-3, 1e6),
+            "Kilograms per cubic metre.",
+        ),
+        damping: f64 = Param::number(
+            "moving dies",
+            Group::Form,
+            (Unit::None, 0.0, 0.0, 1e3),
+            "How fast moving dies, per second.",
+        ),
+        turn_damping: f64 = Param::number(
+            "turning dies",
+            Group::Form,
+            (Unit::None, 0.0, 0.0, 1e3),
+            "How fast turning dies, per second.",
+        ),
+        begin: f64 = Param::number(
+            "free from",
+            Group::Time,
+            (Unit::Frames, 0.0, -1e5, 1e5),
+            "The frame at which they begin, as their motion is then; before it they stand there.",
+        ),
+        counts: Counts = Param::choice(
+            "steps a frame",
+            Group::Time,
+            Counts::WORDS,
+            "Whether sizes and speeds say how finely it is worked out.",
+        ),
+        steps: usize = Param::whole("steps", Group::Time, (4, 1, 64), "Steps for each frame.")
+            .only_when("counts", &["given"]),
+    }
+}
+
+impl Maker for BodiesNode {
+    type Own = BodiesFields;
+
     fn schema(&self) -> Schema {
-        let number = Param::number;
         let ground = |name| Port::optional(name, PortKind::Surface, "A surface that stands, for them to fall on.");
         Schema {
             name: "bodies",
@@ -45,128 +171,25 @@ impl NodeType for BodiesNode {
                 ground("second"),
             ],
             output: Some(PortKind::Motion),
-            params: vec![
-                Param::choice("form", "form", Group::Form, FORMS, "What they are to each other."),
-                Param::vector(
-                    "size",
-                    "size",
-                    Group::Form,
-                    (Unit::Metres, [0.5, 0.5, 0.5]),
-                    "Along, up and across; of a ball or disc the first is its width, of a model its longest side, of what they look like the size on the Output.",
-                ),
-                Param::new(
-                    "model",
-                    "file",
-                    Group::Form,
-                    Values::Asset { media: "model/gltf-binary" },
-                    "A binary glTF file: bodies are what lies between its corners.",
-                )
-                .only_when("form", &[MODEL]),
-                side("nose", "model's nose", "+x", "The side of the model that goes ahead, as on the Output."),
-                side("top", "model's top", "+y", "The side of the model that is up, as on the Output."),
-                Param::choice(
-                    "going",
-                    "they are",
-                    Group::Form,
-                    GOING,
-                    "Whether they are free, or pulled along their motion.",
-                ),
-                number(
-                    "time",
-                    "comes back in",
-                    Group::Form,
-                    (Unit::Seconds, 0.25, 0.01, 100.0),
-                    "About how long a body takes back to its motion, whatever its mass.",
-                )
-                .only_when("going", &["pulled along"]),
-                number(
-                    "gravity",
-                    "gravity",
-                    Group::Form,
-                    (Unit::Acceleration, 9.81, -1e7, 1e7),
-                    "How strongly they are pulled down.",
-                )
-                .over_time(),
-                Param::vector("down", "down", Group::Form, (Unit::None, [0.0, -1.0, 0.0]), "Which way gravity pulls."),
-                Param::choice(
-                    "ways",
-                    "they move",
-                    Group::Form,
-                    WAYS,
-                    "On the level they keep their height and turn about upright only; in flat scenes they always do so in the picture.",
-                ),
-                number(
-                    "bounciness",
-                    "bounciness",
-                    Group::Form,
-                    (Unit::None, 0.3, 0.0, 1.0),
-                    "Speed after a bounce by speed before it.",
-                )
-                .over_time(),
-                number(
-                    "friction",
-                    "friction",
-                    Group::Form,
-                    (Unit::None, 0.5, 0.0, 100.0),
-                    "How much they hold on to what they touch.",
-                )
-                .over_time(),
-                number(
-                    "density",
-                    "density",
-                    Group::Form,
-                    (Unit::None, 1000.0, 1e-3, 1e6),
-                    "Kilograms per cubic metre.",
-                ),
-                number(
-                    "damping",
-                    "moving dies",
-                    Group::Form,
-                    (Unit::None, 0.0, 0.0, 1e3),
-                    "How fast moving dies, per second.",
-                ),
-                number(
-                    "turn-damping",
-                    "turning dies",
-                    Group::Form,
-                    (Unit::None, 0.0, 0.0, 1e3),
-                    "How fast turning dies, per second.",
-                ),
-                number(
-                    "begin",
-                    "free from",
-                    Group::Time,
-                    (Unit::Frames, 0.0, -1e5, 1e5),
-                    "The frame at which they begin, as their motion is then; before it they stand there.",
-                ),
-                Param::choice(
-                    "counts",
-                    "steps a frame",
-                    Group::Time,
-                    COUNTS,
-                    "Whether sizes and speeds say how finely it is worked out.",
-                ),
-                Param::whole("steps", "steps", Group::Time, (4, 1, 64), "Steps for each frame.")
-                    .only_when("counts", &["given"]),
-            ],
+            params: BodiesFields::params(),
             uses_timing: true,
         }
     }
 
-    fn sized_by(&self, params: &Params<'_>, _: &dyn Fn(&str) -> bool) -> Option<(&'static str, f64)> {
-        ["ball", LOOKS, MODEL].contains(&params.text("form").as_str()).then_some(("size", 1.0))
+    fn sized_by(&self, own: &Own<'_, BodiesFields>, _: &dyn Fn(&str) -> bool) -> Option<(&'static str, f64)> {
+        matches!(own.form, Form::Ball | Form::AsTheyLook | Form::OwnModel).then_some((BodiesFields::size(), 1.0))
     }
 
-    fn evaluate(&self, context: &Context<'_>) -> Result<Outcome, String> {
-        let (params, timing) = (&context.params, context.timing);
+    fn evaluate(&self, own: &BodiesFields, context: &Context<'_>) -> Result<Outcome, String> {
+        let timing = context.timing;
         let flat = timing.space == Space::Flat;
         let motion = context.motion("motion")?;
         if motion.is_empty() {
             return Err("There are no things to make bodies of: give the motion at least one.".to_owned());
         }
-        let begin = params.number("begin");
+        let begin = own.begin;
         let frames = (timing.frames - begin).max(1.0) + BEYOND.0 * timing.frames + BEYOND.1;
-        let steps = (params.text("counts") == COUNTS[1]).then(|| usize::try_from(params.whole("steps")).unwrap_or(1));
+        let steps = (own.counts == Counts::Given).then_some(own.steps);
         let work = motion.len() as f64 * frames * steps.unwrap_or(4) as f64;
         if work > MOST_WORK {
             return Err(format!(
@@ -189,26 +212,24 @@ impl NodeType for BodiesNode {
         };
         let flattened = |v: DVec3| if flat { v.with_z(0.0) } else { v };
         // In flat scenes they stay in the picture and turn in it.
-        let level = if flat { Some(2) } else { level_axis(params)? };
-        let own = forms(context, &motion)?;
-        let down = flattened(params.vector("down")).normalize_or(DVec3::NEG_Y);
-        let change = change(params, down);
+        let level = if flat { Some(2) } else { level_axis(own)? };
+        let forms_of = forms(own, context, &motion)?;
+        let down = flattened(own.down).normalize_or(DVec3::NEG_Y);
+        let change = change(own, down);
         let setup = BodiesSetup {
             moved_forms: match context.motion("moved") {
-                Ok(moved) if params.text("form") == LOOKS => forms(context, &moved)?,
-                Ok(_) => own.clone(),
+                Ok(moved) if own.form == Form::AsTheyLook => forms(own, context, &moved)?,
+                Ok(_) => forms_of.clone(),
                 Err(_) => Vec::new(),
             },
-            forms: own,
-            density: params.number("density"),
-            bounciness: params.number("bounciness"),
-            friction: params.number("friction"),
-            damping: (params.number("damping"), params.number("turn-damping")),
+            forms: forms_of,
+            density: own.density,
+            bounciness: own.bounciness.0,
+            friction: own.friction.0,
+            damping: (own.damping, own.turn_damping),
             // Where it changes, the strongest says how finely it is worked out.
-            gravity: change
-                .as_ref()
-                .map_or(down * params.number("gravity"), |change| down * strongest(change, begin, frames)),
-            pulled: (params.text("going") == GOING[1]).then(|| params.number("time")),
+            gravity: change.as_ref().map_or(down * own.gravity.0, |change| down * strongest(change, begin, frames)),
+            pulled: (own.going == Going::PulledAlong).then_some(own.time),
             steps,
             from: begin,
             fps: timing.fps,
@@ -242,8 +263,9 @@ impl NodeType for BodiesNode {
 }
 
 /// What changes over time, if anything does.
-fn change(params: &Params<'_>, down: DVec3) -> Option<BodiesChange> {
-    let [gravity, bounciness, friction] = ["gravity", "bounciness", "friction"].map(|name| params.driven(name));
+fn change(own: &BodiesFields, down: DVec3) -> Option<BodiesChange> {
+    let [gravity, bounciness, friction] =
+        [&own.gravity, &own.bounciness, &own.friction].map(|(_, number)| number.clone());
     let changes = [&gravity, &bounciness, &friction].iter().any(|number| number.over_time());
     changes.then_some(BodiesChange { down, gravity, bounciness, friction })
 }
@@ -255,11 +277,11 @@ fn strongest(change: &BodiesChange, begin: f64, frames: f64) -> f64 {
 }
 
 /// The axis along which they do not move, where they stay on the level.
-fn level_axis(params: &Params<'_>) -> Result<Option<usize>, String> {
-    if params.text("ways") != WAYS[1] {
+fn level_axis(own: &BodiesFields) -> Result<Option<usize>, String> {
+    if own.ways != Ways::OnTheLevel {
         return Ok(None);
     }
-    let down = params.vector("down").to_array();
+    let down = own.down.to_array();
     let along: Vec<usize> = (0..3).filter(|&i| down[i] != 0.0).collect();
     match along[..] {
         [axis] => Ok(Some(axis)),
@@ -269,20 +291,19 @@ fn level_axis(params: &Params<'_>) -> Result<Option<usize>, String> {
     }
 }
 
-fn side(name: &'static str, label: &'static str, default: &'static str, help: &'static str) -> Param {
-    Param::new(name, label, Group::Form, Values::Choice { options: AXIS_NAMES, default }, help)
+fn side(label: &'static str, default: Axis, help: &'static str) -> Param {
+    Param::new(label, Group::Form, Values::Choice { options: Axis::WORDS, default: default.word() }, help)
         .only_when("form", &[MODEL])
 }
 
 /// The hull of a model as the View shows it: its longest side this long, its middle in the origin, its nose along x.
-fn hull(context: &Context<'_>, longest: f64) -> Result<BodyForm, String> {
-    let params = &context.params;
-    let name = params.text("model");
+fn hull(own: &BodiesFields, context: &Context<'_>, longest: f64) -> Result<BodyForm, String> {
+    let name = &own.model;
     if name.is_empty() {
         return Err("No model is chosen yet: bring in a binary glTF file in the Card.".to_owned());
     }
-    let corners = context.assets.corners(&name)?;
-    let (nose, top) = (axis_of(params, "nose", Axis::PlusX), axis_of(params, "top", Axis::PlusY));
+    let corners = context.assets.corners(name)?;
+    let (nose, top) = (own.nose, own.top);
     if nose.parallel_to(top) {
         return Err("The model's nose and top lie on one line: choose two that do not.".to_owned());
     }
@@ -299,11 +320,11 @@ fn hull(context: &Context<'_>, longest: f64) -> Result<BodyForm, String> {
 }
 
 /// One form for all, or one for each kind that they are of.
-fn forms(context: &Context<'_>, motion: &Arc<dyn Motion>) -> Result<Vec<BodyForm>, String> {
-    if context.params.text("form") != LOOKS {
-        return Ok(vec![form(context)?]);
+fn forms(own: &BodiesFields, context: &Context<'_>, motion: &Arc<dyn Motion>) -> Result<Vec<BodyForm>, String> {
+    if own.form != Form::AsTheyLook {
+        return Ok(vec![form(own, context)?]);
     }
-    let size = context.params.vector("size").x.abs();
+    let size = own.size.x.abs();
     if size < LEAST {
         return Err(NO_SIZE.to_owned());
     }
@@ -334,20 +355,19 @@ const THINNEST: f64 = 1e-6;
 const LEAST: f64 = 1e-4;
 const NO_SIZE: &str = "Bodies need a size: make it larger than 0.";
 
-fn form(context: &Context<'_>) -> Result<BodyForm, String> {
-    let params = &context.params;
-    let size = params.vector("size").abs() * 0.5;
-    if params.text("form") == MODEL && size.x >= LEAST {
-        return hull(context, 2.0 * size.x);
+fn form(own: &BodiesFields, context: &Context<'_>) -> Result<BodyForm, String> {
+    let size = own.size.abs() * 0.5;
+    if own.form == Form::OwnModel && size.x >= LEAST {
+        return hull(own, context, 2.0 * size.x);
     }
-    if size.x < LEAST || (params.text("form") != "ball" && size.y < LEAST) {
+    if size.x < LEAST || (own.form != Form::Ball && size.y < LEAST) {
         return Err(NO_SIZE.to_owned());
     }
-    Ok(match params.text("form").as_str() {
-        "box" => BodyForm::Box(DVec3::new(size.x, size.y, size.z.max(LEAST))),
+    Ok(match own.form {
+        Form::Box => BodyForm::Box(DVec3::new(size.x, size.y, size.z.max(LEAST))),
         // As long as its size says, its ends included.
-        "capsule" => BodyForm::Capsule((size.x - size.y).max(0.0), size.y),
-        "disc" => BodyForm::Disc(size.y, size.x),
-        _ => BodyForm::Ball(size.x),
+        Form::Capsule => BodyForm::Capsule((size.x - size.y).max(0.0), size.y),
+        Form::Disc => BodyForm::Disc(size.y, size.x),
+        Form::Ball | Form::AsTheyLook | Form::OwnModel => BodyForm::Ball(size.x),
     })
 }

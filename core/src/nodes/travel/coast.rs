@@ -1,8 +1,9 @@
 use crate::curve::Path;
 use crate::fraction::Fraction;
-use crate::graph::{Closing, Context, NodeType, OfferMaker, Outcome, Product, Timing};
+use crate::graph::{Closing, Context, Maker, OfferMaker, Outcome, Product, Timing};
 use crate::physics::{Coast, CoastEnd, CoastFate, CoastSetup, push_for};
-use crate::schema::{Group, Param, Port, PortKind, Role, Schema, Unit};
+use crate::scene::{Fields, fields};
+use crate::schema::{Choice, Group, Param, Port, PortKind, Role, Schema, Unit, choice};
 use glam::DVec3;
 use serde_json::json;
 use std::sync::Arc;
@@ -10,9 +11,49 @@ use std::sync::Arc;
 /// A bead on a wire.
 pub struct CoastNode;
 
-const ENDS: &[&str] = &["stops", "comes back"];
+choice! {
+    /// What happens where an open path ends.
+    pub enum End {
+        Stops = "stops",
+        ComesBack = "comes back",
+    }
+}
 
-impl NodeType for CoastNode {
+fields! {
+    /// What Coast is told.
+    pub struct CoastFields {
+        start: f64 = Param::number(
+            "start",
+            Group::Form,
+            (Unit::Laps, 0.0, 0.0, 1.0),
+            "Where on the path it is let go, as a part of its length.",
+        )
+        .role(Role::Phase),
+        push: f64 = Param::number(
+            "push",
+            Group::Form,
+            (Unit::Speed, 0.0, -1e4, 1e4),
+            "How fast it is let go along the path; negative goes against its direction.",
+        ),
+        end: End = Param::choice("at the end", Group::Form, End::WORDS, "What happens where an open path ends."),
+        gravity: f64 = Param::number(
+            "gravity",
+            Group::Time,
+            (Unit::Acceleration, 9.81, 0.0, 1e7),
+            "How strongly it is pulled down.",
+        ),
+        friction: f64 = Param::number(
+            "friction",
+            Group::Time,
+            (Unit::None, 0.0, 0.0, 100.0),
+            "How much of the force of the path holds it back; with 0 it goes on for ever.",
+        ),
+    }
+}
+
+impl Maker for CoastNode {
+    type Own = CoastFields;
+
     fn schema(&self) -> Schema {
         Schema {
             name: "coast",
@@ -21,44 +62,13 @@ impl NodeType for CoastNode {
             help: "Lets a thing coast along a path: gravity sets its pace, slow at the top and quick in the dip.",
             inputs: vec![Port::new("path", PortKind::Path, "What it coasts along.")],
             output: Some(PortKind::Motion),
-            params: vec![
-                Param::number(
-                    "start",
-                    "start",
-                    Group::Form,
-                    (Unit::Laps, 0.0, 0.0, 1.0),
-                    "Where on the path it is let go, as a part of its length.",
-                )
-                .role(Role::Phase),
-                Param::number(
-                    "push",
-                    "push",
-                    Group::Form,
-                    (Unit::Speed, 0.0, -1e4, 1e4),
-                    "How fast it is let go along the path; negative goes against its direction.",
-                ),
-                Param::choice("end", "at the end", Group::Form, ENDS, "What happens where an open path ends."),
-                Param::number(
-                    "gravity",
-                    "gravity",
-                    Group::Time,
-                    (Unit::Acceleration, 9.81, 0.0, 1e7),
-                    "How strongly it is pulled down.",
-                ),
-                Param::number(
-                    "friction",
-                    "friction",
-                    Group::Time,
-                    (Unit::None, 0.0, 0.0, 100.0),
-                    "How much of the force of the path holds it back; with 0 it goes on for ever.",
-                ),
-            ],
+            params: CoastFields::params(),
             uses_timing: true,
         }
     }
 
-    fn evaluate(&self, context: &Context<'_>) -> Result<Outcome, String> {
-        let (params, timing, path) = (&context.params, context.timing, context.path("path")?);
+    fn evaluate(&self, own: &CoastFields, context: &Context<'_>) -> Result<Outcome, String> {
+        let (timing, path) = (context.timing, context.path("path")?);
         let mut warnings = Vec::new();
         let still = Path::Still(path.at(0.0));
         if path.unmoving().is_none() {
@@ -69,11 +79,11 @@ impl NodeType for CoastNode {
             warnings.push("The path has several strands: it coasts along the first.".to_owned());
         }
         let setup = CoastSetup {
-            start: params.number("start") * curve.strands()[0].length(),
-            push: params.number("push"),
-            gravity: DVec3::NEG_Y * params.number("gravity"),
-            friction: params.number("friction"),
-            end: if params.text("end") == ENDS[0] { CoastEnd::Stops } else { CoastEnd::Rebounds },
+            start: own.start * curve.strands()[0].length(),
+            push: own.push,
+            gravity: DVec3::NEG_Y * own.gravity,
+            friction: own.friction,
+            end: if own.end == End::Stops { CoastEnd::Stops } else { CoastEnd::Rebounds },
             fps: timing.fps,
         };
         let seconds = 3.0 * timing.frames / timing.fps;
@@ -128,10 +138,14 @@ fn offers(path: Path, setup: CoastSetup, period: f64, timing: Timing) -> OfferMa
             // Times go by 1/√g.
             let gravity = setup.gravity.length();
             let to = gravity * (period / wanted) * (period / wanted);
-            offers.push(Closing::Value("gravity", json!(to), format!("gravity {gravity:.2} → {to:.3} m/s² ({said})")));
+            offers.push(Closing::Value(
+                CoastFields::gravity(),
+                json!(to),
+                format!("gravity {gravity:.2} → {to:.3} m/s² ({said})"),
+            ));
         } else if let Some(push) = push_for(&path, setup, wanted) {
             let text = format!("push {:.2} → {push:.3} m/s ({said})", setup.push);
-            offers.push(Closing::Value("push", json!(push), text));
+            offers.push(Closing::Value(CoastFields::push(), json!(push), text));
         }
         let frames = period * timing.fps;
         if (frames - frames.round()).abs() < 1e-9 {

@@ -1,8 +1,9 @@
 use crate::curve::Path;
 use crate::fraction::Fraction;
-use crate::graph::{Context, NodeType, Outcome, Product};
+use crate::graph::{Context, Maker, Outcome, Product};
 use crate::motion::{Pace, Ride, RideEnd};
-use crate::schema::{Group, Param, Port, PortKind, Schema, Unit};
+use crate::scene::{Fields, Given, fields};
+use crate::schema::{Choice, Group, Param, Port, PortKind, Schema, Unit, choice};
 use crate::signal::{Beyond, Clock, Constant, Driven, Key, Keys, Ramp, Repeat, RepeatWay, Signal, Through, keyed};
 use crate::words::counted;
 use std::sync::Arc;
@@ -10,9 +11,36 @@ use std::sync::Arc;
 /// A thing that is at the points of a path when keys say so.
 pub struct KeyedTravel;
 
-const PACES: &[&str] = &["smooth", "constant speed"];
+choice! {
+    /// Smooth passes the points without a jolt; constant speed goes as far in every frame from the first key to the last.
+    pub enum Between {
+        Smooth = "smooth",
+        ConstantSpeed = "constant speed",
+    }
+}
 
-impl NodeType for KeyedTravel {
+fields! {
+    /// What Keyed travel is told.
+    pub struct KeyedTravelFields {
+        point: (Driven, Given) = Param::number(
+            "at point",
+            Group::Time,
+            (Unit::None, 0.0, -1e6, 1e6),
+            "At which point it is: 0 is the first, 1 the next; left alone it goes to each in turn, evenly.",
+        )
+        .over_time(),
+        between: Between = Param::choice(
+            "between points",
+            Group::Time,
+            Between::WORDS,
+            "Smooth passes the points without a jolt; constant speed goes as far in every frame from the first key to the last.",
+        ),
+    }
+}
+
+impl Maker for KeyedTravel {
+    type Own = KeyedTravelFields;
+
     fn schema(&self) -> Schema {
         Schema {
             name: "keyed-travel",
@@ -21,29 +49,13 @@ impl NodeType for KeyedTravel {
             help: "Takes a thing from point to point of a path: where is set in the View, when by keys in the Traces.",
             inputs: vec![Port::new("path", PortKind::Path, "Whose points it goes to.")],
             output: Some(PortKind::Motion),
-            params: vec![
-                Param::number(
-                    "point",
-                    "at point",
-                    Group::Time,
-                    (Unit::None, 0.0, -1e6, 1e6),
-                    "At which point it is: 0 is the first, 1 the next; left alone it goes to each in turn, evenly.",
-                )
-                .over_time(),
-                Param::choice(
-                    "between",
-                    "between points",
-                    Group::Time,
-                    PACES,
-                    "Smooth passes the points without a jolt; constant speed goes as far in every frame from the first key to the last.",
-                ),
-            ],
+            params: KeyedTravelFields::params(),
             uses_timing: true,
         }
     }
 
-    fn evaluate(&self, context: &Context<'_>) -> Result<Outcome, String> {
-        let (params, timing, path) = (&context.params, context.timing, context.path("path")?);
+    fn evaluate(&self, own: &KeyedTravelFields, context: &Context<'_>) -> Result<Outcome, String> {
+        let (timing, path) = (context.timing, context.path("path")?);
         let curve = path.at(0.0);
         let strand = &curve.strands()[0];
         let joints = strand.joints();
@@ -65,11 +77,11 @@ impl NodeType for KeyedTravel {
         } else {
             Arc::new(steps)
         };
-        let given = params.driven("point");
+        let (given, said) = &own.point;
         let at = match given.fixed() {
             None => given.as_signal(),
             // A point that was named is where it stays.
-            Some(point) if params.given("point").is_some() => Arc::new(Constant(point)),
+            Some(point) if said.0.is_some() => Arc::new(Constant(point)),
             Some(_) => {
                 let ramp = Ramp { from: 0.0, to: last, start: 0.0, length: timing.frames, soft: false };
                 let (before, after) = (f64::INFINITY, f64::INFINITY);
@@ -84,7 +96,8 @@ impl NodeType for KeyedTravel {
             }
         };
         let through: Arc<dyn Signal> = Arc::new(Through { curve: along, at: at.clone() });
-        let progress = if params.text("between") == PACES[1] { even(&*through, &*at, timing.clock()) } else { through };
+        let progress =
+            if own.between == Between::ConstantSpeed { even(&*through, &*at, timing.clock()) } else { through };
         let driven = Driven::signal(progress.clone(), timing.clock(), f64::MIN, f64::MAX);
         let still = Path::Still(curve.clone());
         let end = if strand.closed() { RideEnd::Wrap } else { RideEnd::Hold };

@@ -1,6 +1,6 @@
-use crate::graph::{Context, NodeType, Outcome, Product};
+use crate::graph::{Context, Maker, Outcome, Product};
 use crate::motion::Posed;
-use crate::scene::Space;
+use crate::scene::{Fields, Space, fields};
 use crate::schema::{Group, Param, PortKind, Role, Schema, Unit};
 use crate::signal::Driven;
 use std::sync::Arc;
@@ -8,7 +8,27 @@ use std::sync::Arc;
 /// One thing that is posed by numbers.
 pub struct PoseNode;
 
-impl NodeType for PoseNode {
+fields! {
+    /// What Pose is told.
+    pub struct PoseFields {
+        at: [Driven; 3] = Param::vector("place", Group::Form, (Unit::Metres, [0.0; 3]), "Where it is.")
+            .role(Role::Place)
+            .over_time(),
+        orientation: [Driven; 3] = Param::vector(
+            "orientation",
+            Group::Form,
+            (Unit::Degrees, [0.0; 3]),
+            "How far it is turned about x, then y, then z.",
+        )
+        .over_time(),
+        scale: Driven = Param::number("scale", Group::Form, (Unit::None, 1.0, 0.0, 1e4), "How large it is.")
+            .over_time(),
+    }
+}
+
+impl Maker for PoseNode {
+    type Own = PoseFields;
+
     fn schema(&self) -> Schema {
         Schema {
             name: "pose",
@@ -17,33 +37,18 @@ impl NodeType for PoseNode {
             help: "One thing that stands where you put it, or moves by keys, formulas or signals; what is baked becomes this.",
             inputs: vec![],
             output: Some(PortKind::Motion),
-            params: vec![
-                Param::vector("at", "place", Group::Form, (Unit::Metres, [0.0; 3]), "Where it is.")
-                    .role(Role::Place)
-                    .over_time(),
-                Param::vector(
-                    "orientation",
-                    "orientation",
-                    Group::Form,
-                    (Unit::Degrees, [0.0; 3]),
-                    "How far it is turned about x, then y, then z.",
-                )
-                .over_time(),
-                Param::number("scale", "scale", Group::Form, (Unit::None, 1.0, 0.0, 1e4), "How large it is.")
-                    .over_time(),
-            ],
+            params: PoseFields::params(),
             uses_timing: true,
         }
     }
 
-    fn evaluate(&self, context: &Context<'_>) -> Result<Outcome, String> {
-        let params = &context.params;
-        let ([x, y, z], [a, b, c]) = (params.driven_vector("at"), params.driven_vector("orientation"));
+    fn evaluate(&self, own: &PoseFields, context: &Context<'_>) -> Result<Outcome, String> {
+        let ([x, y, z], [a, b, c]) = (own.at.clone(), own.orientation.clone());
         let none = || Driven::Fixed(0.0);
         let posed = if context.timing.space == Space::Flat {
-            Posed::new([x, y, none()], [none(), none(), c], params.driven("scale"))
+            Posed::new([x, y, none()], [none(), none(), c], own.scale.clone())
         } else {
-            Posed::new([x, y, z], [a, b, c], params.driven("scale"))
+            Posed::new([x, y, z], [a, b, c], own.scale.clone())
         };
         Ok(Outcome::new(Product::Motion(Arc::new(posed))))
     }

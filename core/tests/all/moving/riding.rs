@@ -10,7 +10,7 @@ use zickzack_core::curve::{Curve, Path, Segment, Strand, UpRule};
 use zickzack_core::formula::Formula;
 use zickzack_core::fraction::Fraction;
 use zickzack_core::motion::{Cancel, Columns, Motion, Pace, Ride, RideEnd, RideOffset, RideSpacing, Sample, Sharing};
-use zickzack_core::seam::{RideClosing, measure};
+use zickzack_core::seam::{RideClosing, RideOffer, measure};
 use zickzack_core::signal::{Clock, Driven};
 
 const FRAMES: f64 = 48.0;
@@ -151,21 +151,19 @@ proptest! {
         let end = if kind == 2 { RideEnd::TurnBack } else { RideEnd::Wrap };
         let spread = if kind == 1 { 0.02 } else { 0.0 };
         let ride = Ride::new(rings(&[2.0]), riders, laps(1, 1), FRAMES).paced(pace).spread(spread).at_end(end);
-        let closing = RideClosing::new(&ride, pace, FRAMES, 24.0, "now".to_owned());
+        let closing = RideClosing::new(&ride, pace, FRAMES);
         for offer in closing.offers(&[], true) {
             let ride = ride.clone();
-            let number = || offer.value.as_f64().unwrap();
-            let changed = match offer.param {
-                "laps" => ride.paced(Pace::Laps(offer.value.as_str().unwrap().parse().unwrap())),
-                "lap" => ride.paced(Pace::FramesPerLap(number())),
-                "riders" => ride.with_riders(offer.value.as_u64().unwrap() as usize),
-                "spread" => ride.spread(number()),
-                other => panic!("{other} was offered"),
+            let changed = match offer {
+                RideOffer::Pace { pace, .. } => ride.paced(pace),
+                RideOffer::Riders(count) => ride.with_riders(count),
+                RideOffer::NoSpread => ride.spread(0.0),
+                other => panic!("{other:?} was offered"),
             };
             // Turning back on a circle jumps in velocity where it turns: places tell.
             let changed: Arc<dyn Motion> = Arc::new(changed);
             let seam = measure(&changed, FRAMES, 24.0, &Cancel::default()).unwrap();
-            prop_assert!(seam.position.amount < 1e-9, "{}: {}", offer.text, seam.position.amount);
+            prop_assert!(seam.position.amount < 1e-9, "{offer:?}: {}", seam.position.amount);
         }
     }
 }

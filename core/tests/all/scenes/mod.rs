@@ -3,6 +3,7 @@
 mod amounts;
 mod costs;
 mod driving;
+mod fields;
 mod graph;
 mod keyed;
 mod saying;

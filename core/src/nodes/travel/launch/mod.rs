@@ -3,14 +3,15 @@
 mod params;
 mod setup;
 
-use crate::graph::{Closing, Context, Looks, NodeType, Outcome, Timing};
+use crate::graph::{Closing, Context, Looks, Maker, Outcome, Own, Timing};
 use crate::motion::Motion;
 use crate::physics::{Launch, LaunchSetup, Toss, TossSetup};
-use crate::scene::Params;
+use crate::scene::Fields;
 use crate::schema::{Port, PortKind, Schema};
 use crate::seam::{ThrowOffer, bounce_offers, toss_offers};
 use crate::words::counted;
 use glam::DVec3;
+use params::{Aim, LaunchFields};
 use serde_json::json;
 use setup::{Thrown, thrown};
 use std::sync::Arc;
@@ -21,7 +22,9 @@ pub struct LaunchNode;
 /// The ports of surfaces that things bounce off.
 const OFF: [&str; 3] = ["surface", "second", "third"];
 
-impl NodeType for LaunchNode {
+impl Maker for LaunchNode {
+    type Own = LaunchFields;
+
     fn schema(&self) -> Schema {
         let off = |name| Port::optional(name, PortKind::Surface, "What else it bounces off; it must not move.");
         Schema {
@@ -45,26 +48,31 @@ impl NodeType for LaunchNode {
             .chain(OFF.map(off))
             .collect(),
             output: Some(PortKind::Motion),
-            params: params::params(),
+            params: LaunchFields::params(),
             uses_timing: true,
         }
     }
 
-    fn sized_by(&self, params: &Params<'_>, threaded: &dyn Fn(&str) -> bool) -> Option<(&'static str, f64)> {
+    fn sized_by(&self, own: &Own<'_, LaunchFields>, threaded: &dyn Fn(&str) -> bool) -> Option<(&'static str, f64)> {
         // What is thrown to and fro, or where there is nothing, meets nothing that it could bounce off.
-        let meets = !params.several("sides").is_empty() || OFF.into_iter().any(threaded);
-        (meets && !setup::comes_back(params)).then_some(("size", 0.5))
+        let meets = !own.sides.is_empty() || OFF.into_iter().any(threaded);
+        (meets && !own.comes_back()).then_some((LaunchFields::size(), 0.5))
     }
 
-    fn evaluate(&self, context: &Context<'_>) -> Result<Outcome, String> {
-        match thrown(context)? {
-            Thrown::On(setups, warnings) => Ok(thrown_on(context, setups, warnings)),
-            Thrown::ToAndFro(setup) => Ok(to_and_fro(*setup, context)),
+    fn evaluate(&self, own: &LaunchFields, context: &Context<'_>) -> Result<Outcome, String> {
+        match thrown(own, context)? {
+            Thrown::On(setups, warnings) => Ok(thrown_on(own, context, setups, warnings)),
+            Thrown::ToAndFro(setup) => Ok(to_and_fro(own, *setup, context)),
         }
     }
 }
 
-fn thrown_on(context: &Context<'_>, setups: Vec<LaunchSetup>, mut warnings: Vec<String>) -> Outcome {
+fn thrown_on(
+    own: &LaunchFields,
+    context: &Context<'_>,
+    setups: Vec<LaunchSetup>,
+    mut warnings: Vec<String>,
+) -> Outcome {
     let timing = context.timing;
     let launch = Launch::solve_all(setups, 2.0 * timing.frames);
     if let Some(frame) = launch.capped() {
@@ -82,10 +90,10 @@ fn thrown_on(context: &Context<'_>, setups: Vec<LaunchSetup>, mut warnings: Vec<
     let motion = Arc::new(launch);
     let kept = motion.clone();
     let up = -first_pull(&kept);
-    let (aim, sign) = (context.params.text("aim"), context.params.number("gravity").signum());
+    let (aim, sign) = (own.aim, own.gravity.0.signum());
     let offers = Arc::new(move |_: &_| {
         let mut offers = bounce_offers(&kept, timing.frames);
-        offers.retain(|offer| !matches!(offer, ThrowOffer::Speed(_)) || aim == params::BY_THROW);
+        offers.retain(|offer| !matches!(offer, ThrowOffer::Speed(_)) || aim == Aim::Throw);
         // A pull that is given as negative stays so.
         for offer in &mut offers {
             if let ThrowOffer::Gravity(to) = offer {
@@ -108,30 +116,34 @@ fn closing(offer: &ThrowOffer, setup: &LaunchSetup, up: DVec3, timing: Timing) -
     match *offer {
         ThrowOffer::Bounciness(to) => {
             let text = format!("bounciness {:.2} → {to} (bounces as high for ever)", setup.bounciness);
-            Closing::Value("bounciness", json!(to), text)
+            Closing::Value(LaunchFields::bounciness(), json!(to), text)
         }
         ThrowOffer::Gravity(to) => {
             let text = format!("gravity {:.2} → {to:.3} m/s² (whole bounces in the loop)", setup.air.gravity.length());
-            Closing::Value("gravity", json!(to), text)
+            Closing::Value(LaunchFields::gravity(), json!(to), text)
         }
         ThrowOffer::Speed(to) => {
             let text =
                 format!("let go at {:.2} → {:.3} m/s (whole bounces in the loop)", setup.velocity.length(), to.abs());
-            Closing::Value("velocity", json!((up * to).to_array()), text)
+            Closing::Value(LaunchFields::velocity(), json!((up * to).to_array()), text)
         }
         ThrowOffer::Flight(to) => {
             let frames = to * timing.fps;
-            Closing::Value("time", json!(frames), format!("in flight {frames:.2} frames (whole rounds in the loop)"))
+            Closing::Value(
+                LaunchFields::time(),
+                json!(frames),
+                format!("in flight {frames:.2} frames (whole rounds in the loop)"),
+            )
         }
         ThrowOffer::Height(to) => {
-            Closing::Value("height", json!(to), format!("rises by {to:.3} m (whole rounds in the loop)"))
+            Closing::Value(LaunchFields::height(), json!(to), format!("rises by {to:.3} m (whole rounds in the loop)"))
         }
         ThrowOffer::Period(period) => Closing::Period(period),
     }
 }
 
-fn to_and_fro(setup: TossSetup, context: &Context<'_>) -> Outcome {
-    let (timing, aim) = (context.timing, context.params.text("aim"));
+fn to_and_fro(own: &LaunchFields, setup: TossSetup, context: &Context<'_>) -> Outcome {
+    let (timing, aim) = (context.timing, own.aim);
     let toss = Arc::new(Toss::new(setup));
     let mut facts = vec![
         format!("let go at {:.2} m/s", setup.velocities[0].length()),
@@ -148,8 +160,8 @@ fn to_and_fro(setup: TossSetup, context: &Context<'_>) -> Outcome {
         let mut offers = toss_offers(&kept, timing.frames, alike);
         // Only what the throw is aimed by changes it.
         offers.retain(|offer| match offer {
-            ThrowOffer::Flight(_) => aim == params::BY_TIME,
-            ThrowOffer::Height(_) => aim == params::BY_HEIGHT,
+            ThrowOffer::Flight(_) => aim == Aim::Time,
+            ThrowOffer::Height(_) => aim == Aim::Height,
             _ => true,
         });
         offers.into_iter().map(|offer| closing(&offer, &nothing, DVec3::Y, timing)).collect()

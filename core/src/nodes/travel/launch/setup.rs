@@ -1,13 +1,13 @@
 //! Throws from what the Card says of them.
 
 use super::OFF;
-use super::params::{BY_HEIGHT, BY_SLOPE, BY_SPEED, BY_THROW, BY_TIME, COMES_BACK, PICTURE, STANDS, STAYS, TURNS};
+use super::params::{Aim, Flight, LaunchFields, Off, Order, Stands, Then, Turning};
 use crate::graph::{Context, Timing};
 use crate::physics::{
-    Aimed, Air, Bounds, Changing, LaunchSetup, Obstacle, Scatter, Side, TossSetup, Wanted, aimed, scattered,
+    Aimed, Air, Bounds, Changing, LaunchSetup, Obstacle, Scatter, TossSetup, Wanted, aimed, scattered,
     thrown_while_changing,
 };
-use crate::scene::{Params, Space};
+use crate::scene::Space;
 use crate::signal::{Driven, Thing};
 use crate::surface::Touch;
 use glam::{DQuat, DVec3};
@@ -33,23 +33,23 @@ struct Throw {
     frame: f64,
 }
 
-pub(super) fn thrown(context: &Context<'_>) -> Result<Thrown, String> {
-    let (params, timing) = (&context.params, context.timing);
-    let count = usize::try_from(params.whole("things")).unwrap_or(1).max(1);
-    let changing = Arc::new(changing(params, timing));
-    if comes_back(params) {
+pub(super) fn thrown(own: &LaunchFields, context: &Context<'_>) -> Result<Thrown, String> {
+    let timing = context.timing;
+    let count = own.things.max(1);
+    let changing = Arc::new(changing(own, timing));
+    if own.comes_back() {
         if changing.air_over_time() || changing.air_per_thing() {
             return Err("What comes back is thrown in the same way each time: give gravity, drag and wind as numbers that stay the same.".to_owned());
         }
-        let air = changing.at(params.number("begin"), Thing { index: 0, count }).air;
-        return to_and_fro(context, count, air).map(|setup| Thrown::ToAndFro(Box::new(setup)));
+        let air = changing.at(own.begin, Thing { index: 0, count }).air;
+        return to_and_fro(own, context, count, air).map(|setup| Thrown::ToAndFro(Box::new(setup)));
     }
-    if changing.air_over_time() && ![BY_THROW, BY_TIME].contains(&params.text("aim").as_str()) {
+    if changing.air_over_time() && !matches!(own.aim, Aim::Throw | Aim::Time) {
         return Err("While gravity, drag or wind change, a throw can be aimed by landing and time only: choose that, or let them stay the same.".to_owned());
     }
-    let base = hindered(context, &changing)?;
-    let stays = params.text("aim") != BY_THROW && params.text("then") == STAYS;
-    let stepped = |index: usize| changing.at(params.number("begin"), Thing { index, count }).air.is_stepped();
+    let base = hindered(own, context, &changing)?;
+    let stays = own.aim != Aim::Throw && own.then == Then::Stays;
+    let stepped = |index: usize| changing.at(own.begin, Thing { index, count }).air.is_stepped();
     if (changing.over_time() || (0..count).any(stepped)) && count as f64 * timing.frames / timing.fps > MOST_STEPPED {
         return Err(format!(
             "Drag by the square of speed, and numbers that change over time, are worked out in small steps: throw at most {:.0} things in a loop of this length, or use drag by speed and numbers that stay the same.",
@@ -61,19 +61,18 @@ pub(super) fn thrown(context: &Context<'_>) -> Result<Thrown, String> {
     let mut known = None;
     for index in 0..count {
         let thing = Thing { index, count };
-        let throw = throw(context, &base, &changing, thing, &mut known)?;
+        let throw = throw(own, context, &base, &changing, thing, &mut known)?;
         let weather = changing.at(throw.frame, thing);
-        let turns = params.fraction("turns").value();
         let way = throw.seconds.unwrap_or(timing.frames / timing.fps);
-        let rate = match params.text("turning") {
-            by if by == TURNS[1] => params.driven("spin").at(throw.frame, thing).to_radians(),
-            by if by == TURNS[2] => TAU * turns / way,
-            _ => 0.0,
+        let rate = match own.turning {
+            Turning::BySpeed => own.spin.at(throw.frame, thing).to_radians(),
+            Turning::ByTurns => TAU * own.turns.value() / way,
+            Turning::No => 0.0,
         };
         setups.push(LaunchSetup {
             start: throw.start,
             velocity: throw.velocity,
-            spin: axis(params, timing) * rate,
+            spin: axis(own, timing) * rate,
             start_frame: throw.frame,
             stays: throw.seconds.filter(|_| stays),
             air: weather.air,
@@ -84,7 +83,7 @@ pub(super) fn thrown(context: &Context<'_>) -> Result<Thrown, String> {
         });
     }
     let mut warnings = warnings(&setups);
-    if params.driven("gravity").fixed().is_some_and(|gravity| gravity < 0.0) {
+    if own.gravity.1.fixed().is_some_and(|gravity| gravity < 0.0) {
         warnings.push(
             "Gravity is below 0 and pulls against \"down\": give it above 0, or turn \"down\" round if that is wanted."
                 .to_owned(),
@@ -115,44 +114,43 @@ fn warnings(setups: &[LaunchSetup]) -> Vec<String> {
 }
 
 /// What acts on it and how it bounces, as it is given.
-fn changing(params: &Params<'_>, timing: Timing) -> Changing {
+fn changing(own: &LaunchFields, timing: Timing) -> Changing {
     let flat = timing.space == Space::Flat;
-    let down = params.vector("down");
+    let down = own.down;
     Changing {
         down: (if flat { down.with_z(0.0) } else { down }).normalize_or(DVec3::NEG_Y),
-        gravity: params.driven("gravity"),
-        drag: params.driven("drag"),
-        thick_drag: params.driven("thick-drag"),
-        wind: params.driven_vector("wind"),
+        gravity: own.gravity.1.clone(),
+        drag: own.drag.clone(),
+        thick_drag: own.thick_drag.clone(),
+        wind: own.wind.clone(),
         flat,
-        bounciness: params.driven("bounciness"),
-        friction: params.driven("friction"),
+        bounciness: own.bounciness.clone(),
+        friction: own.friction.clone(),
     }
 }
 
-fn axis(params: &Params<'_>, timing: Timing) -> DVec3 {
-    if timing.space == Space::Flat { DVec3::Z } else { params.vector("axis").normalize_or(DVec3::Z) }
+fn axis(own: &LaunchFields, timing: Timing) -> DVec3 {
+    if timing.space == Space::Flat { DVec3::Z } else { own.axis.normalize_or(DVec3::Z) }
 }
 
 /// All but what differs from thing to thing.
-fn hindered(context: &Context<'_>, changing: &Arc<Changing>) -> Result<LaunchSetup, String> {
-    let (params, timing) = (&context.params, context.timing);
+fn hindered(own: &LaunchFields, context: &Context<'_>, changing: &Arc<Changing>) -> Result<LaunchSetup, String> {
+    let timing = context.timing;
     let flat = timing.space == Space::Flat;
     let level = |v: DVec3| if flat { v.with_z(0.0) } else { v };
-    let size = params.number("size");
-    let (middle, half) = if params.text("off") == PICTURE {
+    let size = own.size;
+    let (middle, half) = if own.off == Off::Picture {
         (DVec3::ZERO, DVec3::new(timing.picture.width / 2.0, timing.picture.height / 2.0, f64::INFINITY))
     } else {
-        let half = params.vector("extent") * 0.5;
-        (level(params.vector("middle")), if flat { half.with_z(f64::INFINITY) } else { half })
+        let half = own.extent * 0.5;
+        (level(own.middle), if flat { half.with_z(f64::INFINITY) } else { half })
     };
     let half = half - DVec3::splat(size);
-    let chosen = params.several("sides");
-    let sides: Vec<Side> = Side::ALL.into_iter().filter(|side| chosen.iter().any(|name| name == side.name())).collect();
+    let sides = own.sides.clone();
     if sides.iter().any(|side| half[side.axis().0] <= 0.0) {
         return Err("The thing does not fit between the sides: make it smaller or the box larger.".to_owned());
     }
-    let rolls = params.flag("rolls");
+    let rolls = own.rolls;
     if rolls && size == 0.0 {
         return Err("Friction can only turn a thing that has a size: give it a radius above 0.".to_owned());
     }
@@ -172,27 +170,26 @@ fn hindered(context: &Context<'_>, changing: &Arc<Changing>) -> Result<LaunchSet
         rolling_radius: if rolls { size } else { 0.0 },
         changing: changing.over_time().then(|| changing.clone()),
         fps: timing.fps,
-        every: params.flag("again").then_some(timing.frames),
-        waits: params.flag("waits"),
-        life: Some(params.number("life")).filter(|life| *life > 0.0).unwrap_or(f64::INFINITY),
+        every: own.again.then_some(timing.frames),
+        waits: own.waits,
+        life: Some(own.life).filter(|life| *life > 0.0).unwrap_or(f64::INFINITY),
         ..LaunchSetup::free(DVec3::ZERO, DVec3::ZERO, Air::still(DVec3::ZERO))
     })
 }
 
 /// Frames from one thing to the next; nothing where they share a time evenly.
-fn later(params: &Params<'_>) -> Option<f64> {
-    (params.text("turns-taken") == "by frames").then(|| params.number("later"))
+fn later(own: &LaunchFields) -> Option<f64> {
+    (own.turns_taken == Order::Frames).then_some(own.later)
 }
 
 /// Where a thing starts, without spread.
-fn place(context: &Context<'_>, name: &str, thing: Thing, frame: f64) -> DVec3 {
-    let parts = context.params.driven_vector(name);
+fn place(context: &Context<'_>, parts: &[Driven; 3], thing: Thing, frame: f64) -> DVec3 {
     let place = DVec3::from(parts.each_ref().map(|part: &Driven| part.at(frame, thing)));
     if context.timing.space == Space::Flat { place.with_z(0.0) } else { place }
 }
 
-fn start(context: &Context<'_>, thing: Thing, frame: f64) -> DVec3 {
-    let own = place(context, "start", thing, frame);
+fn start(own: &LaunchFields, context: &Context<'_>, thing: Thing, frame: f64) -> DVec3 {
+    let own = place(context, &own.start, thing, frame);
     match context.path_if_any("path") {
         Some(path) => {
             let curve = path.at(frame);
@@ -212,29 +209,30 @@ fn on_field(context: &Context<'_>, scatter: &Scatter, frame: f64) -> Option<Touc
 }
 
 fn throw(
+    own: &LaunchFields,
     context: &Context<'_>,
     base: &LaunchSetup,
     changing: &Changing,
     thing: Thing,
     known: &mut Option<(DVec3, Aimed)>,
 ) -> Result<Throw, String> {
-    let (params, timing) = (&context.params, context.timing);
+    let timing = context.timing;
     let flat = timing.space == Space::Flat;
-    let seed = params.whole("seed").unsigned_abs();
-    let each = later(params).unwrap_or(timing.frames / thing.count as f64);
-    let late = params.number("late-spread");
+    let seed = own.seed;
+    let each = later(own).unwrap_or(timing.frames / thing.count as f64);
+    let late = own.late_spread;
     let scatter = scattered(seed, thing.index as u64, flat);
-    let frame = params.number("begin") + each * thing.index as f64 + late * scatter.late;
+    let frame = own.begin + each * thing.index as f64 + late * scatter.late;
     let field = on_field(context, &scatter, frame);
     let on = field.map_or(DVec3::ZERO, |touch| touch.point);
-    let start = start(context, thing, frame) + on + scatter.place * params.number("place-spread");
-    let aim = if params.text("aim") == BY_THROW {
-        let velocity = place(context, "velocity", thing, frame);
-        let stands = field.filter(|_| !flat && params.text("stands") == STANDS[1]);
+    let start = start(own, context, thing, frame) + on + scatter.place * own.place_spread;
+    let aim = if own.aim == Aim::Throw {
+        let velocity = place(context, &own.velocity, thing, frame);
+        let stands = field.filter(|_| !flat && own.stands == Stands::OffField);
         let turn = stands.map_or(DQuat::IDENTITY, |touch| DQuat::from_rotation_arc(DVec3::Y, touch.normal));
         Aimed { velocity: turn * velocity, seconds: 0.0 }
     } else {
-        let by = place(context, "land", thing, frame) - start;
+        let by = place(context, &own.land, thing, frame) - start;
         let alike = !changing.air_over_time() && !changing.air_per_thing();
         match known.filter(|(before, _)| alike && *before == by) {
             Some((_, aimed)) => aimed,
@@ -242,37 +240,37 @@ fn throw(
                 let air = changing.at(frame, thing).air;
                 let aimed = if changing.air_over_time() {
                     let setup = LaunchSetup { start_frame: frame, thing, air, ..base.clone() };
-                    landing_while_changing(params, &setup, by)?
+                    landing_while_changing(own, &setup, by)?
                 } else {
-                    landing(params, timing, &air, by)?
+                    landing(own, timing, &air, by)?
                 };
                 *known = Some((by, aimed));
                 aimed
             }
         }
     };
-    let velocity = scatter.velocity(aim.velocity, params.number("cone").to_radians(), params.number("speed-spread"));
+    let velocity = scatter.velocity(aim.velocity, own.cone.to_radians(), own.speed_spread);
     Ok(Throw { start, velocity, seconds: (aim.seconds > 0.0).then_some(aim.seconds), frame })
 }
 
-fn wanted(params: &Params<'_>, timing: Timing) -> Wanted {
-    match params.text("aim") {
-        by if by == BY_TIME => Wanted::Time(params.number("time") / timing.fps),
-        by if by == BY_HEIGHT => Wanted::Height(params.number("height")),
-        by if by == BY_SLOPE => Wanted::Slope(params.number("slope").to_radians()),
-        _ => Wanted::Speed(params.number("speed")),
+fn wanted(own: &LaunchFields, timing: Timing) -> Wanted {
+    match own.aim {
+        Aim::Time => Wanted::Time(own.time / timing.fps),
+        Aim::Height => Wanted::Height(own.height),
+        Aim::Slope => Wanted::Slope(own.slope.to_radians()),
+        Aim::Speed | Aim::Throw => Wanted::Speed(own.speed),
     }
 }
 
 /// The throw that lands so far away, of those that there are the one that is chosen.
-fn landing(params: &Params<'_>, timing: Timing, air: &Air, by: DVec3) -> Result<Aimed, String> {
-    let found = aimed(air, by, wanted(params, timing));
-    let chosen = if params.text("which") == "the shorter" { found.first() } else { found.last() };
+fn landing(own: &LaunchFields, timing: Timing, air: &Air, by: DVec3) -> Result<Aimed, String> {
+    let found = aimed(air, by, wanted(own, timing));
+    let chosen = if own.which == Flight::Shorter { found.first() } else { found.last() };
     chosen.copied().ok_or_else(|| {
-        let why = match params.text("aim") {
-            aim if aim == BY_HEIGHT => "it must rise at least as high as where it lands, and be pulled down",
-            aim if aim == BY_SLOPE => "leave more steeply than straight at it, and let it be pulled down",
-            aim if aim == BY_SPEED && air.gravity != DVec3::ZERO => "let it go faster, or nearer",
+        let why = match own.aim {
+            Aim::Height => "it must rise at least as high as where it lands, and be pulled down",
+            Aim::Slope => "leave more steeply than straight at it, and let it be pulled down",
+            Aim::Speed if air.gravity != DVec3::ZERO => "let it go faster, or nearer",
             _ => "change what slows it, or the time",
         };
         format!("No throw lands there: {why}.")
@@ -280,8 +278,8 @@ fn landing(params: &Params<'_>, timing: Timing, air: &Air, by: DVec3) -> Result<
 }
 
 /// The throw that lands so far away after the time that is given.
-fn landing_while_changing(params: &Params<'_>, setup: &LaunchSetup, by: DVec3) -> Result<Aimed, String> {
-    let seconds = params.number("time") / setup.fps;
+fn landing_while_changing(own: &LaunchFields, setup: &LaunchSetup, by: DVec3) -> Result<Aimed, String> {
+    let seconds = own.time / setup.fps;
     let found = setup
         .air
         .thrown(by, seconds)
@@ -291,17 +289,12 @@ fn landing_while_changing(params: &Params<'_>, setup: &LaunchSetup, by: DVec3) -
     Ok(Aimed { velocity, seconds })
 }
 
-/// Whether it is thrown to and fro.
-pub(super) fn comes_back(params: &Params<'_>) -> bool {
-    params.text("aim") != BY_THROW && params.text("then") == COMES_BACK
-}
-
-fn to_and_fro(context: &Context<'_>, things: usize, air: Air) -> Result<TossSetup, String> {
-    let (params, timing) = (&context.params, context.timing);
+fn to_and_fro(own: &LaunchFields, context: &Context<'_>, things: usize, air: Air) -> Result<TossSetup, String> {
+    let timing = context.timing;
     let first = Thing { index: 0, count: things };
-    let frame = params.number("begin");
-    let places = [start(context, first, frame), place(context, "land", first, frame)];
-    let (aside, held) = (params.number("aside"), params.number("held") / timing.fps);
+    let frame = own.begin;
+    let places = [start(own, context, first, frame), place(context, &own.land, first, frame)];
+    let (aside, held) = (own.aside, own.held / timing.fps);
     if aside != 0.0 && held <= 0.0 {
         return Err("What is caught beside where it leaves must be carried over: hold it for some frames.".to_owned());
     }
@@ -310,12 +303,12 @@ fn to_and_fro(context: &Context<'_>, things: usize, air: Air) -> Result<TossSetu
     let upright = places[0] == places[1];
     let catches = [places[0] + outwards, if upright { places[1] + outwards } else { places[1] - outwards }];
     let (by, back) = (catches[1] - places[0], catches[0] - places[1]);
-    let there = landing(params, timing, &air, by)?;
+    let there = landing(own, timing, &air, by)?;
     let back = air.thrown(back, there.seconds).ok_or("No throw comes back from there: let there be less drag.")?;
-    let rate = match params.text("turning") {
-        by if by == TURNS[1] => params.driven("spin").at(frame, first) / 360.0 * there.seconds,
-        by if by == TURNS[2] => params.fraction("turns").value(),
-        _ => 0.0,
+    let rate = match own.turning {
+        Turning::BySpeed => own.spin.at(frame, first) / 360.0 * there.seconds,
+        Turning::ByTurns => own.turns.value(),
+        Turning::No => 0.0,
     };
     Ok(TossSetup {
         places,
@@ -324,10 +317,10 @@ fn to_and_fro(context: &Context<'_>, things: usize, air: Air) -> Result<TossSetu
         flight: there.seconds,
         held,
         turns: rate,
-        axis: axis(params, timing),
+        axis: axis(own, timing),
         air,
         things,
-        later: later(params).filter(|later| *later != 0.0 || things == 1),
+        later: later(own).filter(|later| *later != 0.0 || things == 1),
         start_frame: frame,
         fps: timing.fps,
     })
