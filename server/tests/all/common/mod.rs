@@ -76,7 +76,12 @@ impl Served {
         let shop = Shop::limited(pool, loopback_hosts(port), shelf, limits);
         actix_web::rt::spawn(serve(shop.clone(), listener, stops));
         let host = format!("127.0.0.1:{port}");
-        Self { base: format!("http://{host}"), host, client: Client::default(), database, shop }
+        let served = Self { base: format!("http://{host}"), host, client: Client::default(), database, shop };
+        // Until then it has not judged what the server before it left.
+        let path = format!("{}/health/alive", served.base);
+        let answered = served.client.get(path).timeout(PATIENCE).force_close().send().await;
+        assert_eq!(answered.unwrap().status().as_u16(), 204);
+        served
     }
 
     pub async fn post(&self, path: &str, body: &Value) -> (u16, Value) {
