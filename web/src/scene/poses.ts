@@ -47,11 +47,9 @@ export function numberOf(poses: Poses, column: Column, frame: number, object: nu
 /** True where a thing is there at a whole frame that has come. */
 export const isThere = (poses: Poses, frame: number, object: number): boolean => numberOf(poses, 'presence', frame, object, 1) !== 0;
 
-/** Factors along a thing's own axes at a whole frame; all 0 where it is not there. */
-export function scaleOf(poses: Poses, frame: number, object: number): [number, number, number] {
-  if (!isThere(poses, frame, object)) return [0, 0, 0];
+/** The factor along one of a thing's own axes, 0 for x, at a whole frame; 0 where it is not there. */
+export function scaleAlong(poses: Poses, axis: 0 | 1 | 2, frame: number, object: number): number {
+  if (!isThere(poses, frame, object)) return 0;
   const start = startOf(poses, 'scale', frame, object);
-  if (start === null) return [1, 1, 1];
-  const [x = 1, y = 1, z = 1] = poses.numbers.subarray(start, start + 3);
-  return [x, y, z];
+  return start === null ? 1 : (poses.numbers[start + axis] ?? 1);
 }

@@ -2,7 +2,7 @@ import { create } from 'zustand';
 import type { PathHeader, PosesHeader, TracesHeader } from '../api/blocks';
 import type { EndReport, NodeStatus, Op, Scene } from '../api/types';
 import { applied } from './edits';
-import { belongs, roomFor, scaleOf, startOf, type Poses } from './poses';
+import { belongs, roomFor, scaleAlong, startOf, type Poses } from './poses';
 
 export interface PathBlock {
   header: PathHeader;
@@ -289,7 +289,7 @@ export function poseAt(node: string, object: number, frame: number): number[] | 
   const place = startOf(poses, 'position', frame, object) ?? 0;
   const turn = startOf(poses, 'orientation', frame, object);
   const turned = turn === null ? [0, 0, 0, 1] : [...poses.numbers.subarray(turn, turn + 4)];
-  return [...poses.numbers.subarray(place, place + 3), ...turned, scaleOf(poses, frame, object)[0]];
+  return [...poses.numbers.subarray(place, place + 3), ...turned, scaleAlong(poses, 0, frame, object)];
 }
 
 /** The places of a path's first strand, three numbers each; for tests. */

@@ -1,6 +1,6 @@
 import { Box3, BufferAttribute, BufferGeometry, Color, DynamicDrawUsage, Group, InstancedBufferAttribute, InstancedMesh, Matrix4, Points, Raycaster, Vector3, type Material } from 'three';
 import type { Contact, KindReport } from '../../../api/types';
-import { numberOf, scaleOf, startOf, type Poses } from '../../../scene/poses';
+import { numberOf, scaleAlong, startOf, type Poses } from '../../../scene/poses';
 import { glowTexture } from './glow';
 import { placeOf } from './lines';
 import { CUT_ATTRIBUTE, type Materials } from './materials';
@@ -285,8 +285,8 @@ export class Crowd {
     const { poses, shown } = this;
     this.lit.forEach((object, i) => {
       const start = startOf(poses, 'position', frame, object) ?? 0;
-      const [x = 0, y = 0, z = 0] = poses.numbers.subarray(start, start + 3);
-      attribute.setXYZ(i, x, y - 0.62 * shown.size * scaleOf(poses, frame, object)[1], z);
+      const [x, y, z] = [poses.numbers[start] ?? 0, poses.numbers[start + 1] ?? 0, poses.numbers[start + 2] ?? 0];
+      attribute.setXYZ(i, x, y - 0.62 * shown.size * scaleAlong(poses, 1, frame, object), z);
     });
     attribute.needsUpdate = true;
   }

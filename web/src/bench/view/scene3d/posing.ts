@@ -1,5 +1,5 @@
 import { Color, Matrix4, Quaternion, Vector3 } from 'three';
-import { scaleOf, startOf, type Poses } from '../../../scene/poses';
+import { isThere, startOf, type Poses } from '../../../scene/poses';
 
 /** For what is not seen. */
 export const nothing = new Matrix4().makeScale(0, 0, 0);
@@ -11,6 +11,9 @@ export function matrixOf(poses: Poses, frame: number, object: number, size: numb
   const turn = startOf(poses, 'orientation', frame, object);
   if (turn === null) scratch.turn.identity();
   else scratch.turn.fromArray(poses.numbers, turn);
-  scratch.scale.fromArray(scaleOf(poses, frame, object)).multiplyScalar(size);
+  const scale = startOf(poses, 'scale', frame, object);
+  if (!isThere(poses, frame, object)) scratch.scale.setScalar(0);
+  else if (scale === null) scratch.scale.setScalar(size);
+  else scratch.scale.fromArray(poses.numbers, scale).multiplyScalar(size);
   return scratch.matrix.compose(scratch.position, scratch.turn, scratch.scale);
 }
