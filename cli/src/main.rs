@@ -70,7 +70,8 @@ fn run(command: Command) -> Result<ExitCode> {
         Command::Nodes { into: None } => println!("{}", serde_json::to_string_pretty(&schemas())?),
         Command::Nodes { into: Some(into) } => {
             let page = std::fs::read_to_string(&into).with_context(|| into.display().to_string())?;
-            std::fs::write(&into, page::brought_up_to_date(&page, &schemas())?)?;
+            let page = page::brought_up_to_date(&page, &schemas()).with_context(|| into.display().to_string())?;
+            std::fs::write(&into, page).with_context(|| into.display().to_string())?;
         }
         Command::Demo(demo) => demo.run()?,
         Command::Openapi => println!("{}", zickzack_server::api::openapi()),

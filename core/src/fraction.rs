@@ -111,6 +111,9 @@ impl fmt::Display for Fraction {
 impl Fraction {
     /// Reads a frame rate: as any fraction, but decimals that are how an n·1000/1001 is written, such as `23.976`, `29.97`
     /// or `59.94`, are that.
+    ///
+    /// # Errors
+    /// Where it is no fraction of numbers that fit.
     pub fn rate(text: &str) -> Result<Self, NotAFraction> {
         let read: Self = text.parse()?;
         let digits = text.trim().split_once('.').map_or(0, |(_, part)| part.len());

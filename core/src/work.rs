@@ -128,6 +128,9 @@ impl Cancel {
 
     /// Does `work` in at most so many looks, by as much patience as there is, and in no more than are left here; they
     /// count here as well.
+    ///
+    /// # Errors
+    /// What `work` says.
     pub fn within<T, E: From<MotionError>>(&self, most: u64, work: impl FnOnce(&Self) -> Result<T, E>) -> Result<T, E> {
         let mut own = self.afresh(most);
         own.most = own.most.min(self.most.saturating_sub(self.looks()));
@@ -139,6 +142,9 @@ impl Cancel {
     }
 
     /// Errors once it is to end, with why.
+    ///
+    /// # Errors
+    /// Cancelled, or too much, with why.
     pub fn going(&self) -> Result<(), MotionError> {
         if self.stopped() {
             Err(MotionError::Cancelled)

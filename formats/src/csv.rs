@@ -72,6 +72,9 @@ fn leaps(sample: &Sample, object: usize, after: &Sample) -> bool {
 }
 
 /// Writes the table; the column `frame` holds shown numbers.
+///
+/// # Errors
+/// What writing says; a range that is none.
 pub fn write(table: &Table<'_>, out: impl Write, cancel: &Cancel) -> Result<(), CsvError> {
     let steps = ((table.range.to - table.range.from) / table.step + 1e-9).floor();
     if !(table.step > 0.0 && (0.0..=MOST_FRAMES).contains(&steps)) {

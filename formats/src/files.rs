@@ -91,6 +91,9 @@ pub fn hash(content: &[u8]) -> String {
 }
 
 /// What an asset carries inside a scene that travels as one file, if anything; taken out of it.
+///
+/// # Errors
+/// Where what it carries is no base64.
 pub fn take_content(asset: &mut Asset) -> Result<Option<Vec<u8>>, String> {
     if let Some(text) = asset.text.take() {
         asset.base64 = None;

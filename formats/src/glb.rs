@@ -29,6 +29,9 @@ pub struct Part<'a> {
 /// splines, straight ones as linear; where a value jumps there are two keys, a single-precision step
 /// apart. While a thing is not there its scale is 0, by which glTF 2.0 makes nodes invisible. Below a thing with a model
 /// stands a node for that, turned and scaled as it lies in the thing.
+///
+/// # Errors
+/// [`GlbError::TooLarge`] for more than the format holds; what writing the header says.
 pub fn write(parts: &[Part<'_>], scene: &str, fps: f64) -> Result<Vec<u8>, GlbError> {
     let mut file = File::new(fps);
     for part in parts {

@@ -47,6 +47,9 @@ pub enum ModelError {
 }
 
 /// Corners of all meshes as they stand in the model, metres.
+///
+/// # Errors
+/// As [`read`].
 pub fn corners(bytes: &[u8]) -> Result<Vec<DVec3>, ModelError> {
     let (file, _) = looked_at(bytes)?;
     let blob = file.blob.as_deref().unwrap_or_default();
@@ -71,6 +74,9 @@ fn gather(node: &gltf::Node<'_>, above: DMat4, blob: &[u8], found: &mut Vec<DVec
 }
 
 /// Looks at the bytes of a GLB file.
+///
+/// # Errors
+/// What is no such file, is cut off, refers to others, has no corners, or more triangles than can be shown.
 pub fn read(bytes: &[u8]) -> Result<Facts, ModelError> {
     looked_at(bytes).map(|(_, facts)| facts)
 }

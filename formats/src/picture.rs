@@ -19,6 +19,9 @@ pub enum PictureError {
 }
 
 /// Media type, width and height in pixels.
+///
+/// # Errors
+/// What is no picture that can be shown, or is too large.
 pub fn read(bytes: &[u8]) -> Result<(&'static str, usize, usize), PictureError> {
     if bytes.len() > LARGEST {
         return Err(PictureError::TooLarge);

@@ -58,6 +58,9 @@ pub fn written(take: &Take) -> Vec<u8> {
 }
 
 /// The take that was written.
+///
+/// # Errors
+/// What is damaged, or of something else.
 pub fn read(bytes: &[u8]) -> Result<Take, RecordingError> {
     let (sum, rest) = bytes.split_at_checked(SUM).ok_or(RecordingError::Damaged)?;
     if blake3::hash(rest).as_bytes()[..] != *sum {

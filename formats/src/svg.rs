@@ -63,6 +63,9 @@ const DEEPEST: usize = 64;
 const MOST_ELEMENTS: usize = 200_000;
 /// All outlines of a drawing in order, y up, in its own units; a path with several parts gives
 /// several outlines with one id.
+///
+/// # Errors
+/// What is no drawing, refers to outside of the file, has nothing in it, or too much.
 pub fn read(text: &str) -> Result<Vec<Outline>, SvgError> {
     if text.len() > MOST_BYTES {
         return Err(SvgError::TooLarge(text.len() / 1000));

@@ -22,6 +22,9 @@ pub enum TableError {
 
 /// Reads the places. A first row without any number holds names: columns called x, y and z are taken in that
 /// order wherever they stand, others left out. Empty rows and rows that begin with # are left out.
+///
+/// # Errors
+/// What is empty, has rows of other lengths, words where numbers belong, or too many rows.
 pub fn read(text: &str) -> Result<Vec<DVec3>, TableError> {
     let text = text.trim_start_matches('\u{feff}');
     let rows = text.lines().enumerate().map(|(index, row)| (index + 1, row.trim()));

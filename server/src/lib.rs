@@ -165,6 +165,9 @@ pub fn loopback_hosts(port: u16) -> Vec<String> {
 const FAREWELL: Duration = Duration::from_millis(300);
 
 /// Serves on a bound socket until `stops`: then pages are told, work is put down, and what is asked is answered.
+///
+/// # Errors
+/// What the socket says, and the database where it cannot be asked what the last server left.
 pub async fn serve(
     shop: Arc<Shop>,
     listener: TcpListener,

@@ -33,6 +33,9 @@ impl Segment {
 
 impl Strand {
     /// The same strand from its end to its start.
+    ///
+    /// # Errors
+    /// As [`Strand::new`], where a piece is lost in rounding.
     pub fn reversed(&self) -> Result<Self, CurveError> {
         Self::new(self.segments().iter().rev().map(Segment::reversed).collect(), self.closed())
     }
@@ -55,6 +58,9 @@ impl Strand {
     /// The part from fraction `from` to fraction `to` of its length. An open strand has nothing beyond 0 and 1;
     /// on a closed one the part may run across its start, and a part of a whole lap or more is the strand
     /// itself, begun at `from`. `to` before `from` gives the part the other way round.
+    ///
+    /// # Errors
+    /// As [`Strand::new`]: [`CurveError::Empty`] or [`CurveError::NoLength`] where nothing is left.
     pub fn trimmed(&self, from: f64, to: f64) -> Result<Self, CurveError> {
         if to < from {
             return self.trimmed(to, from)?.reversed();

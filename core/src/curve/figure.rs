@@ -39,6 +39,9 @@ const WINDING: f64 = 1e-9;
 
 impl Figure {
     /// The figure as one strand.
+    ///
+    /// # Errors
+    /// [`CurveError::NoLength`] where its numbers give it none, and as [`Strand::new`].
     pub fn strand(&self) -> Result<Strand, CurveError> {
         match *self {
             Self::Line { length } => {
@@ -205,6 +208,9 @@ impl Rounding {
 
 /// Windings round a torus whose axis is z: `long` turns round the axis while it goes `short` times round the
 /// tube. A common divisor gives as many strands, one beside the other.
+///
+/// # Errors
+/// [`CurveError::NoLength`] where it goes round neither way, and as [`Strand::new`].
 pub fn torus_winding(radius: f64, tube: f64, long: i64, short: i64, start: f64) -> Result<Vec<Strand>, CurveError> {
     let shared = greatest_common_divisor(long.unsigned_abs(), short.unsigned_abs());
     if shared == 0 {

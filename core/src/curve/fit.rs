@@ -22,6 +22,9 @@ const DEEPEST: usize = 16;
 
 /// As few cubics as come within `tolerance` metres of every strand. Turns of more than `keep` radians at its
 /// joints stay corners.
+///
+/// # Errors
+/// As [`Strand::new`] of what is fitted.
 pub fn fitted(curve: &Curve, tolerance: f64, keep: f64) -> Result<Curve, CurveError> {
     let strands = curve.strands().iter().map(|strand| {
         let length = strand.length();

@@ -165,6 +165,9 @@ const FARTHEST: f64 = 1e9;
 
 /// Cubics along a function of a parameter from 0 to 1 that knows nothing but its places; `Err` with the
 /// parameter at which it gives none.
+///
+/// # Errors
+/// The parameter, 0 to 1, at which the function gives no finite place.
 pub fn follow_formula(place: &(impl Fn(f64) -> DVec3 + Sync)) -> Result<Vec<Segment>, f64> {
     const LOOKS: u32 = 1000;
     let wrong = |along: &f64| {

@@ -31,6 +31,9 @@ pub enum LetteringError {
 /// The contours of a text, each one closed outline, on a base line through the origin. A contour's id is the
 /// number of the letter it belongs to, from 1. Capitals are 1 high; `spacing` is added between letters, in
 /// heights of capitals.
+///
+/// # Errors
+/// Where the text is empty, too long, or has signs that cannot be drawn.
 pub fn lettering(text: &str, spacing: f64) -> Result<Vec<Outline>, LetteringError> {
     let letters = text.chars().count();
     if letters > MOST_LETTERS {

@@ -1,4 +1,19 @@
 //! Paths as exact segments, addressed by arc length, with moving axes along them.
+//!
+//! ```
+//! use glam::DVec3;
+//! use std::f64::consts::PI;
+//! use zickzack_core::curve::{Segment, Strand};
+//!
+//! // Half a circle of two metres, and straight back.
+//! let bend = Segment::circle(DVec3::ZERO, 2.0, DVec3::X, DVec3::Y).part(0.0, 0.5);
+//! let back = Segment::Line { from: DVec3::NEG_X * 2.0, to: DVec3::X * 2.0 };
+//! let strand = Strand::new(vec![bend, back], true)?;
+//! assert!((strand.length() - (2.0 * PI + 4.0)).abs() < 1e-9);
+//! // A quarter of the circle is at half of its length.
+//! assert!(strand.at(PI).point.distance(DVec3::Y * 2.0) < 1e-9);
+//! # Ok::<(), zickzack_core::curve::CurveError>(())
+//! ```
 
 mod arc_length;
 mod axes;
@@ -41,6 +56,9 @@ pub struct Curve {
 
 impl Curve {
     /// From at least one strand.
+    ///
+    /// # Errors
+    /// [`CurveError::Empty`] without strands.
     pub fn new(strands: Vec<Strand>) -> Result<Self, CurveError> {
         if strands.is_empty() {
             return Err(CurveError::Empty);

@@ -66,6 +66,9 @@ pub struct Joint {
 }
 
 /// Outlines as one curve, joints with an id in `moved` put elsewhere, and all joints as they are then.
+///
+/// # Errors
+/// As [`Strand::new`] of what is placed.
 pub fn place(
     outlines: &[Outline],
     placing: &Placing,

@@ -36,6 +36,10 @@ impl PathPoint {
 ///
 /// A smooth point without handles gets some along the weighted mean of the directions to its
 /// neighbours (the shorter side counts more), a third of the way to each.
+///
+/// # Errors
+/// [`CurveError::Empty`], [`CurveError::OnePoint`], [`CurveError::NoLength`] or [`CurveError::NotFinite`], by what the
+/// points are.
 pub fn through(points: &[PathPoint], closed: bool) -> Result<Strand, CurveError> {
     match points {
         [] => return Err(CurveError::Empty),

@@ -34,6 +34,9 @@ pub enum Between {
 const MOST_POINTS: f64 = 200_000.0;
 
 /// Points at even distances by length on every strand, and a new strand through them.
+///
+/// # Errors
+/// As [`Strand::new`] of what comes of it.
 pub fn resampled(curve: &Curve, spacing: Spacing, between: Between) -> Result<Curve, CurveError> {
     each(curve, |strand| {
         let length = strand.length();
@@ -82,6 +85,9 @@ pub struct Smoothing {
 const CHORD: f64 = 0.4;
 
 /// Through or near the joints of every strand without a change of direction, but at corners and open ends.
+///
+/// # Errors
+/// As [`Strand::new`] of what comes of it.
 pub fn smoothed(curve: &Curve, smoothing: &Smoothing) -> Result<Curve, CurveError> {
     each(curve, |strand| {
         let mut points = polygon(strand);
@@ -157,6 +163,9 @@ const MOST_PIECES: f64 = 20_000.0;
 const PIECES: usize = 24;
 
 /// Every place of the curve moved by noise that hangs on the place alone: what met still meets.
+///
+/// # Errors
+/// As [`remade`].
 pub fn meandered(curve: &Curve, meander: &Meander) -> Result<Curve, CurveError> {
     let noise = &meander.noise;
     let away = |place: DVec3| {
@@ -185,6 +194,9 @@ pub struct Fine {
 }
 
 /// The curve with every place taken elsewhere.
+///
+/// # Errors
+/// [`CurveError::TooFine`] where bends are too small for the path's length, and as [`Strand::new`].
 pub fn remade(curve: &Curve, fine: Fine, away: &(impl Fn(DVec3) -> DVec3 + Sync)) -> Result<Curve, CurveError> {
     if curve.length() / fine.features > MOST_PIECES {
         return Err(CurveError::TooFine);
@@ -211,6 +223,9 @@ pub fn remade(curve: &Curve, fine: Fine, away: &(impl Fn(DVec3) -> DVec3 + Sync)
 
 /// Strands whose ends lie within `gap` metres become one; a strand whose own ends do becomes closed. Between
 /// the ends comes a straight bridge, or they are moved together where `bridge` is false.
+///
+/// # Errors
+/// As [`Strand::new`] of what was joined.
 pub fn joined(curve: &Curve, gap: f64, bridge: bool) -> Result<Curve, CurveError> {
     let (mut open, closed): (Vec<&Strand>, Vec<&Strand>) = curve.strands().iter().partition(|strand| !strand.closed());
     let mut strands: Vec<Strand> = closed.into_iter().cloned().collect();
@@ -298,11 +313,17 @@ pub struct Placement {
 }
 
 /// The curve enlarged, turned and moved.
+///
+/// # Errors
+/// As [`Strand::new`] of what comes of it.
 pub fn placed(curve: &Curve, placement: &Placement) -> Result<Curve, CurveError> {
     each(curve, |strand| strand.placed(placement))
 }
 
 /// The strands of all curves, in order.
+///
+/// # Errors
+/// [`CurveError::Empty`] without curves.
 pub fn together(curves: impl IntoIterator<Item = Curve>) -> Result<Curve, CurveError> {
     Curve::new(curves.into_iter().flat_map(|curve| curve.strands).collect())
 }
@@ -342,6 +363,9 @@ pub fn sheaf(copies: usize, about: DVec3, axis: DVec3, spray: &Spray) -> Vec<Pla
 }
 
 /// With every place in z = 0. Arcs must lie in a plane of equal z.
+///
+/// # Errors
+/// As [`Strand::new`]: nothing may be left of what lay along z.
 pub fn flattened(curve: &Curve) -> Result<Curve, CurveError> {
     let flat = |p: DVec3| p.with_z(0.0);
     let lies_flat = |strand: &Strand| strand.segments().iter().all(|s| [0.0, 0.3, 1.0].map(|t| s.at(t).z) == [0.0; 3]);
@@ -374,6 +398,9 @@ const LOOKS: usize = 400;
 
 /// The curve on a surface, `clearance` metres off it, and which part of its length misses the surface and stays
 /// where it was.
+///
+/// # Errors
+/// As [`remade`].
 pub fn pressed(curve: &Curve, surface: &Surface, way: PressWay, clearance: f64) -> Result<(Curve, f64), CurveError> {
     let touch = |place: DVec3| match way {
         PressWay::Nearest => Some(surface.nearest(place)),

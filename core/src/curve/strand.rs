@@ -98,6 +98,11 @@ const CORNER: f64 = 1e-5;
 impl Strand {
     /// From segments that follow each other within 1e-6 of the whole size; segments without length
     /// are left out. A closed strand whose end misses its start gets a straight closing piece.
+    ///
+    /// # Errors
+    /// [`CurveError::Empty`] without pieces, [`CurveError::NoLength`] where none has a length,
+    /// [`CurveError::NotFinite`] for a place that is no number, [`CurveError::Gap`] where one does not begin where the
+    /// one before it ends.
     pub fn new(segments: Vec<Segment>, closed: bool) -> Result<Self, CurveError> {
         if segments.is_empty() {
             return Err(CurveError::Empty);

@@ -85,6 +85,9 @@ const STEPS_OF_A_LOOK: u64 = 8;
 
 impl Formula {
     /// Reads a text of at most [`MOST_LETTERS`] characters.
+    ///
+    /// # Errors
+    /// What is wrong with the text, and where in it.
     pub fn parse(text: &str) -> Result<Self, FormulaError> {
         let steps = parse::parse(text)?;
         let mut uses: Vec<Variable> = steps.iter().filter_map(Step::variable).collect();

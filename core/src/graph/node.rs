@@ -100,6 +100,9 @@ pub struct Context<'a> {
 
 impl Context<'_> {
     /// What there is so far of `of` frames from one on that are worked out one after the other, at least 1.
+    ///
+    /// # Errors
+    /// Why nothing is there: it is still worked out, was stopped, or cannot be made.
     pub fn recorded(
         &self,
         from: f64,
@@ -113,6 +116,9 @@ impl Context<'_> {
     }
 
     /// The path at a port.
+    ///
+    /// # Errors
+    /// Where none arrives there.
     pub fn path(&self, port: &str) -> Result<Path, String> {
         match self.inputs.get(port) {
             Some(Product::Path(product)) => Ok(product.path.clone()),
@@ -121,6 +127,9 @@ impl Context<'_> {
     }
 
     /// The curve that the path at a port is at the frame.
+    ///
+    /// # Errors
+    /// Where no path arrives there.
     pub fn curve(&self, port: &str) -> Result<Arc<Curve>, String> {
         Ok(self.path(port)?.at(self.frame))
     }
@@ -139,12 +148,18 @@ impl Context<'_> {
     }
 
     /// What the surface at a port is at the frame.
+    ///
+    /// # Errors
+    /// Where none arrives there.
     pub fn surface(&self, port: &str) -> Result<Surface, String> {
         let ground = self.ground_if_any(port).ok_or_else(|| format!("No surface arrives at the port \"{port}\"."))?;
         Ok(ground.at(self.frame))
     }
 
     /// The signal at a port.
+    ///
+    /// # Errors
+    /// Where none arrives there.
     pub fn signal(&self, port: &str) -> Result<Arc<dyn Signal>, String> {
         match self.inputs.get(port) {
             Some(Product::Signal(signal)) => Ok(signal.clone()),
@@ -153,6 +168,9 @@ impl Context<'_> {
     }
 
     /// The motion at a port.
+    ///
+    /// # Errors
+    /// Where none arrives there.
     pub fn motion(&self, port: &str) -> Result<Arc<dyn Motion>, String> {
         match self.inputs.get(port) {
             Some(Product::Motion(motion)) => Ok(motion.clone()),

@@ -31,6 +31,9 @@ pub struct Taken {
 
 impl Taken {
     /// Of a take with at least one frame.
+    ///
+    /// # Errors
+    /// Where what is simulated was given up before its first frame.
     pub fn of(take: &Take, stopped: bool) -> Result<Self, String> {
         let recording = take.recording().ok_or_else(|| STOPPED.to_owned())?;
         let progress = (!take.is_complete()).then(|| take.progress(stopped));

@@ -57,6 +57,9 @@ pub fn largest_error(errors: impl Iterator<Item = (f64, f64)>) -> (f64, f64) {
 
 /// Keys at every `step` frames from the start of the range, joined straight; where a thing jumps or
 /// turns at once, a pair of keys.
+///
+/// # Errors
+/// Where it is cancelled, or takes too many looks.
 pub fn bake_dense(motion: &Arc<dyn Motion>, range: Frames, step: f64, cancel: &Cancel) -> Result<Keys, MotionError> {
     each_object(motion, range, cancel, |ready, object| {
         let track = Track::new(ready, object, range)?;
@@ -96,6 +99,9 @@ pub(super) const SEEN: f64 = 0.97;
 
 /// Few cubic keys: every place within `tolerance` metres, orientations within `turn` radians, at every 64th of a frame
 /// and beside every key. Contacts after which the thing leaves by more than the tolerance are kept exactly.
+///
+/// # Errors
+/// Where it is cancelled, or takes too many looks.
 pub fn bake_reduced(
     motion: &Arc<dyn Motion>,
     range: Frames,

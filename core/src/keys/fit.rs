@@ -19,7 +19,10 @@ pub struct Point<const N: usize> {
 pub type Slopes<const N: usize> = ([f64; N], [f64; N]);
 
 /// The cubic over `points`, first to last, whose largest error is at most `tolerance`: with the true
-/// slopes if they will do, otherwise with those of least squares. `Err` tells the worst point.
+/// slopes if they will do, otherwise with those of least squares.
+///
+/// # Errors
+/// The number of the point that the true slopes miss most.
 pub fn fit<const N: usize>(points: &[Point<N>], tolerance: f64, error: &impl Error<N>) -> Result<Slopes<N>, usize> {
     fits(points, tolerance, error).ok_or_else(|| {
         let truth = (points[0].right.1, points[points.len() - 1].left.1);

@@ -21,6 +21,9 @@ pub struct Beyond {
 
 impl Beyond {
     /// Of a motion within a range. Errors as of preparing it.
+    ///
+    /// # Errors
+    /// As of preparing it.
     pub fn of(motion: &Arc<dyn Motion>, range: Frames, cancel: &Cancel) -> Result<Self, MotionError> {
         cancel.within(OF_A_FILE, |cancel| Self::found(motion, range, cancel))
     }

@@ -28,6 +28,9 @@ pub struct PoseKeys {
 
 /// Within `tolerance` metres and `angle` radians at every 64th of a frame and beside every key; in flat scenes about z
 /// only.
+///
+/// # Errors
+/// Where it is cancelled, or takes too many looks.
 pub fn bake_pose(
     motion: &Arc<dyn Motion>,
     object: usize,

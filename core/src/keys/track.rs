@@ -49,6 +49,9 @@ const CLOSE: f64 = 1e-4;
 
 impl Track {
     /// Samples thing `object` of a prepared motion over `range`.
+    ///
+    /// # Errors
+    /// Where it is cancelled, or takes too many looks.
     pub fn new(motion: &dyn Motion, object: usize, range: Frames) -> Result<Self, MotionError> {
         let breaks = thinned(motion.breaks(object, range)?, range);
         let mut frames: Vec<(f64, Option<BreakKind>)> = breaks.iter().map(|b| (b.frame, Some(b.kind))).collect();
@@ -92,6 +95,9 @@ impl Track {
 
     /// As [`new`](Self::new), with more instants wherever the cubic between two, through their places and rates, is off by
     /// more than the tolerance in metres and radians; what jumps without having said so is found there.
+    ///
+    /// # Errors
+    /// Where it is cancelled, or takes too many looks.
     pub fn within(
         motion: &dyn Motion,
         object: usize,

@@ -1,4 +1,24 @@
 //! Motions: functions of time that give a pose for every thing, and what reads and wraps them.
+//!
+//! ```
+//! use glam::DVec3;
+//! use std::sync::Arc;
+//! use zickzack_core::curve::{Curve, Path, Segment, Strand};
+//! use zickzack_core::fraction::Fraction;
+//! use zickzack_core::motion::{Columns, FaceTravel, FaceUp, Motion, Ride, Sample};
+//! use zickzack_core::pose::Axis;
+//!
+//! let round = Strand::new(vec![Segment::circle(DVec3::ZERO, 2.0, DVec3::X, DVec3::Z)], true)?;
+//! let ride: Arc<dyn Motion> = Arc::new(Ride::new(Path::still(Curve::from(round)), 3, Fraction::whole(1).unwrap(), 48.0));
+//! let facing = FaceTravel::new(ride, Axis::PlusX, Axis::PlusY, FaceUp::Towards(DVec3::Y));
+//! // Any frame is asked for by itself, and between whole ones too.
+//! let mut sample = Sample::default();
+//! facing.sample(12.5, Columns::POSE | Columns::VELOCITY, &mut sample);
+//! for (turn, velocity) in sample.orientations.iter().zip(&sample.velocities) {
+//!     assert!((*turn * DVec3::X).distance(velocity.normalize()) < 1e-9, "its nose leads");
+//! }
+//! # Ok::<(), zickzack_core::curve::CurveError>(())
+//! ```
 
 mod contact;
 mod layer;
@@ -271,6 +291,9 @@ macro_rules! as_inner {
 pub(crate) use as_inner;
 
 /// `motion` made ready for `range`.
+///
+/// # Errors
+/// Where it is cancelled, or takes too many looks.
 pub fn prepared(motion: &Arc<dyn Motion>, range: Frames, cancel: &Cancel) -> Result<Arc<dyn Motion>, MotionError> {
     Ok(motion.prepare(range, cancel)?.unwrap_or_else(|| motion.clone()))
 }

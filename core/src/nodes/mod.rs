@@ -11,6 +11,7 @@ mod surfaces;
 mod travel;
 
 pub use out::model::{ModelPlace, model_place};
+pub use out::output::Shown;
 
 use crate::graph::{AtOnce, Memo, NodeType, Workshop, no_assets};
 use crate::motion::Cancel;

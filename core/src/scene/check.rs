@@ -40,12 +40,18 @@ pub(super) const MOST_FRAMES: u32 = 100_000;
 
 impl Scene {
     /// Reads and checks a scene from JSON text.
+    ///
+    /// # Errors
+    /// What is no JSON, or as [`check`] says.
     pub fn from_json(text: &str, schemas: &[Schema]) -> Result<Self, SceneError> {
         let value: Value = serde_json::from_str(text).map_err(|error| SceneError::NotAScene(error.to_string()))?;
         Self::from_value(value, schemas)
     }
 
     /// Reads and checks a scene from a JSON value.
+    ///
+    /// # Errors
+    /// What does not fit, and where, as [`check`] says.
     pub fn from_value(value: Value, schemas: &[Schema]) -> Result<Self, SceneError> {
         if value.get("format").and_then(Value::as_str) != Some(FORMAT) {
             return Err(SceneError::NotAScene(format!("its field \"format\" is not \"{FORMAT}\"")));
@@ -96,6 +102,9 @@ pub(super) fn parse(value: Value) -> Result<Scene, SceneError> {
 }
 
 /// Checks a scene: settings, nodes and their parameters, threads that fit, no circle.
+///
+/// # Errors
+/// The first thing that does not fit, with its place and what to do.
 pub fn check(scene: &Scene, schemas: &[Schema]) -> Result<(), SceneError> {
     check_changed(scene, schemas, |_| true)
 }

@@ -117,6 +117,9 @@ pub struct Numbers {
 impl Numbers {
     /// The numbers, with spaces, commas or semicolons between them, at least one, each within ±`most`; or a sentence
     /// that names the first that is none.
+    ///
+    /// # Errors
+    /// A sentence that names the first that is none.
     pub fn within(&self, most: f64) -> Result<Vec<f64>, String> {
         let label = self.label;
         let number = |word: &str| {

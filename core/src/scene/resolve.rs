@@ -42,6 +42,9 @@ pub struct Resolved {
 
 /// Evaluates what is not a plain number in a checked node at a frame, for its first thing. With `thorough` every frame
 /// of the loop is tried, so that a formula that fails anywhere is found here.
+///
+/// # Errors
+/// Every formula that cannot be used, with its place.
 pub fn resolve(
     schema: &Schema,
     node: &Node,

@@ -20,6 +20,9 @@ pub(super) const FARTHEST: f64 = 1e9;
 const MOST_POINTS: usize = 20_000;
 
 /// Checks a value against what a parameter takes; the sentence says what is wrong and what to do.
+///
+/// # Errors
+/// The sentence.
 pub fn check_value(param: &Param, value: &Value) -> Result<(), String> {
     let label = param.label;
     let within = |keyed: &Keyed, min: f64, max: f64| {

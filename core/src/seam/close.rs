@@ -71,6 +71,9 @@ fn smooth(x: f64) -> (f64, f64) {
 impl Closed {
     /// `trading` lets things that look the same trade places; else each closes by itself. The inner motion
     /// is sampled at the lap's ends, and for a blend beyond its end.
+    ///
+    /// # Errors
+    /// Where it is cancelled, or takes too many looks.
     pub fn new(
         inner: &Arc<dyn Motion>,
         frames: f64,

@@ -44,6 +44,9 @@ const AT_ONCE: usize = 4096;
 const HALVINGS: usize = 34;
 
 /// Of a motion that was prepared for a frame more than the loop on both sides.
+///
+/// # Errors
+/// Where it is cancelled, or takes too many looks.
 pub fn leaps(motion: &dyn Motion, frames: f64, cancel: &Cancel) -> Result<Leaps, MotionError> {
     let mut moments = said(motion, frames, cancel)?;
     moments.extend(hasty(motion, frames, cancel)?);

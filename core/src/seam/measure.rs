@@ -59,6 +59,9 @@ const COLUMNS: Columns = Columns::POSE;
 
 /// Measures how the motion at `frames` + δ misses the motion at δ, for δ in [0, 1), after things
 /// that look the same were matched on position, velocity and orientation together.
+///
+/// # Errors
+/// Where it is cancelled, or takes too many looks.
 pub fn measure(motion: &Arc<dyn Motion>, frames: f64, fps: f64, cancel: &Cancel) -> Result<Seam, MotionError> {
     cancel.within(OF_A_PICTURE, |cancel| measured(motion, frames, fps, cancel))
 }

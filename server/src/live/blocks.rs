@@ -83,6 +83,9 @@ pub struct PosesOf<'a> {
 }
 
 /// The frame on screen alone, worked out for itself: the others may take long.
+///
+/// # Errors
+/// Where it is cancelled, or takes too many looks.
 pub fn pose_on_screen(
     node: &str,
     motion: &Arc<dyn Motion>,
@@ -131,6 +134,9 @@ fn pose_block(
 
 /// The frames of a loop that a page lacks, in blocks: a small one that begins with the frame on screen, so that it is
 /// there at once, then the others onwards round the loop.
+///
+/// # Errors
+/// Where it is cancelled, or takes too many looks.
 pub fn pose_blocks(
     node: &str,
     motion: &Arc<dyn Motion>,
@@ -217,6 +223,9 @@ pub fn signal_block(node: &str, channels: &[Channel], (frames, fps): (u32, f64),
 /// The channels of one thing over the loop and a part beyond both ends, where the loop goes on: with
 /// the thing itself, or where things trade places with the one that is there then. `partners` says
 /// into whose beginning each thing's end runs.
+///
+/// # Errors
+/// Where it is cancelled, or takes too many looks.
 pub fn trace_block(
     node: &str,
     motion: &Arc<dyn Motion>,

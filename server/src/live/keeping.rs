@@ -250,6 +250,9 @@ impl Room {
     }
 
     /// The same of one that was kept just now.
+    ///
+    /// # Errors
+    /// A passing refusal where the database does not answer.
     pub async fn kept(&self, shop: &Shop, client: &str, sequence: i64) -> Result<ToPage, Refusal> {
         let (_, revision) = edits::sent(&shop.pool, self.id, client, sequence).await?;
         let revision = revision.ok_or_else(|| Refusal::conflict("The edit was kept and is gone again.").passing())?;
@@ -291,6 +294,9 @@ impl Room {
     }
 
     /// What a client could take back and do again, in words.
+    ///
+    /// # Errors
+    /// A passing refusal where the database does not answer.
     pub async fn can(&self, shop: &Shop, client: &str) -> Result<(Option<String>, Option<String>), Refusal> {
         Ok((
             edits::Last::Undoable.label(&shop.pool, self.id, client).await?,

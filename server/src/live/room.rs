@@ -119,6 +119,9 @@ fn telling(room: Weak<Room>) -> Arc<dyn Fn() + Send + Sync> {
 
 impl Hub {
     /// The room of a scene, opened when nobody was there.
+    ///
+    /// # Errors
+    /// Where there is no such scene; a passing refusal where the database does not answer.
     pub async fn room(&self, shop: &Shop, id: Uuid) -> Result<Arc<Room>, Refusal> {
         let opening = self.opening(id);
         let room = opening.get_or_try_init(|| async {
@@ -166,6 +169,9 @@ impl Hub {
 }
 
 /// A scene and its files from the database.
+///
+/// # Errors
+/// Where there is no such scene; a passing refusal where the database does not answer.
 pub async fn open_scene(shop: &Shop, id: Uuid) -> Result<State, Refusal> {
     read_scene(shop, id).await.map(|(state, _)| state)
 }
@@ -206,6 +212,9 @@ fn as_kept(row: &scenes::Row, since: &[String], registry: &Registry) -> Result<(
 }
 
 /// The files that a scene refers to; one that has several names is held once.
+///
+/// # Errors
+/// A passing refusal where the database does not answer.
 pub async fn files_of(shop: &Shop, scene: &Scene) -> Result<Files, Refusal> {
     let (mut contents, mut held) = (BTreeMap::new(), HashMap::new());
     for (name, asset) in &scene.assets {
@@ -259,6 +268,9 @@ impl Room {
     }
 
     /// The scene as it is kept now, read anew where that is in doubt.
+    ///
+    /// # Errors
+    /// A passing refusal where the database does not answer.
     pub async fn certain_state(&self, shop: &Shop) -> Result<State, Refusal> {
         let mut held = self.state.lock().await;
         self.settle(shop, &mut held).await?;
@@ -287,6 +299,9 @@ impl Room {
 }
 
 /// The scene with a preview on top, if that fits.
+///
+/// # Errors
+/// Why it does not fit.
 pub fn previewed(kept: &Session, ops: &[Op]) -> Result<Session, String> {
     let (scene, _) = apply(&kept.scene, ops, &kept.registry.schemas).map_err(|error| error.to_string())?;
     Ok(kept.with_scene(scene))

@@ -43,6 +43,9 @@ pub struct Now<'a> {
 
 /// Keeps edits of a scene, one after the other, and the scene after them: all of it or nothing. It gives how many were
 /// kept: none where the scene is at another revision, or gone.
+///
+/// # Errors
+/// What the database says.
 pub async fn keep(pool: &PgPool, scene: Uuid, now: &Now<'_>, edits: &[&New]) -> Result<u64, sqlx::Error> {
     let text = |of: fn(&New) -> &str| edits.iter().map(|edit| of(edit).to_owned()).collect::<Vec<String>>();
     let number = |of: fn(&New) -> i64| edits.iter().map(|edit| of(edit)).collect::<Vec<i64>>();
@@ -82,6 +85,9 @@ pub async fn keep(pool: &PgPool, scene: Uuid, now: &Now<'_>, edits: &[&New]) -> 
 }
 
 /// What was done from one revision up to another, in order, as JSON.
+///
+/// # Errors
+/// What the database says.
 pub async fn between(pool: &PgPool, scene: Uuid, from: i64, to: i64) -> Result<Vec<String>, sqlx::Error> {
     sqlx::query_scalar(
         "SELECT ops::text FROM edits WHERE scene = $1 AND revision > $2 AND revision <= $3 ORDER BY revision",
@@ -95,6 +101,9 @@ pub async fn between(pool: &PgPool, scene: Uuid, from: i64, to: i64) -> Result<V
 
 /// The last sequence number of a client, and the revision that its message with this number led to, when it arrived
 /// before.
+///
+/// # Errors
+/// What the database says.
 pub async fn sent(
     pool: &PgPool,
     scene: Uuid,
@@ -136,12 +145,18 @@ impl Last {
     }
 
     /// All of it.
+    ///
+    /// # Errors
+    /// What the database says.
     pub async fn row(self, pool: &PgPool, scene: Uuid, client: &str) -> Result<Option<Row>, sqlx::Error> {
         let query = format!("SELECT revision, label, ops, inverse, after {}", self.found());
         sqlx::query_as(sqlx::AssertSqlSafe(query)).bind(scene).bind(client).fetch_optional(pool).await
     }
 
     /// Its name alone: the rest may be large.
+    ///
+    /// # Errors
+    /// What the database says.
     pub async fn label(self, pool: &PgPool, scene: Uuid, client: &str) -> Result<Option<String>, sqlx::Error> {
         let query = format!("SELECT label {}", self.found());
         sqlx::query_scalar(sqlx::AssertSqlSafe(query)).bind(scene).bind(client).fetch_optional(pool).await

@@ -56,6 +56,9 @@ pub struct Summary {
 
 /// At most `most` that were not deleted, the one changed last first, whose names hold all of `words`; those that come
 /// after the one that was changed at `after`.
+///
+/// # Errors
+/// What the database says.
 pub async fn list(
     pool: &PgPool,
     words: &[String],
@@ -79,12 +82,18 @@ pub async fn list(
 }
 
 /// One that was not deleted, as far as it was written.
+///
+/// # Errors
+/// What the database says.
 pub async fn find(pool: &PgPool, id: Uuid) -> Result<Option<Row>, sqlx::Error> {
     let found = "SELECT document::text AS document, written, revision FROM scenes WHERE id = $1 AND deleted_at IS NULL";
     sqlx::query_as(found).bind(id).fetch_optional(pool).await
 }
 
 /// Keeps a new scene. With the name of a demo that is there already nothing happens.
+///
+/// # Errors
+/// What the database says.
 pub async fn insert(
     executor: impl PgExecutor<'_>,
     listed: &Listed,
@@ -107,6 +116,9 @@ pub async fn insert(
 }
 
 /// Marks as deleted, or takes that back; false when there is no such scene.
+///
+/// # Errors
+/// What the database says.
 pub async fn set_deleted(pool: &PgPool, id: Uuid, deleted: bool) -> Result<bool, sqlx::Error> {
     sqlx::query("UPDATE scenes SET deleted_at = CASE WHEN $2 THEN now() END WHERE id = $1")
         .bind(id)

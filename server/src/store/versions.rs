@@ -16,6 +16,9 @@ pub struct Row {
 }
 
 /// Keeps a state.
+///
+/// # Errors
+/// What the database says.
 pub async fn insert(
     pool: &PgPool,
     scene: Uuid,
@@ -37,6 +40,9 @@ pub async fn insert(
 }
 
 /// All of a scene, the newest first.
+///
+/// # Errors
+/// What the database says.
 pub async fn list(pool: &PgPool, scene: Uuid) -> Result<Vec<Row>, sqlx::Error> {
     sqlx::query_as(
         "SELECT id, name, revision, made_at FROM versions WHERE scene = $1 AND deleted_at IS NULL \
@@ -48,6 +54,9 @@ pub async fn list(pool: &PgPool, scene: Uuid) -> Result<Vec<Row>, sqlx::Error> {
 }
 
 /// The document of one.
+///
+/// # Errors
+/// What the database says.
 pub async fn document(pool: &PgPool, scene: Uuid, id: Uuid) -> Result<Option<Value>, sqlx::Error> {
     sqlx::query_scalar("SELECT document FROM versions WHERE scene = $1 AND id = $2")
         .bind(scene)
@@ -58,6 +67,9 @@ pub async fn document(pool: &PgPool, scene: Uuid, id: Uuid) -> Result<Option<Val
 }
 
 /// Another name; false when it is not there.
+///
+/// # Errors
+/// What the database says.
 pub async fn rename(pool: &PgPool, scene: Uuid, id: Uuid, name: &str) -> Result<bool, sqlx::Error> {
     sqlx::query("UPDATE versions SET name = $3 WHERE scene = $1 AND id = $2 AND deleted_at IS NULL")
         .bind(scene)
@@ -69,6 +81,9 @@ pub async fn rename(pool: &PgPool, scene: Uuid, id: Uuid, name: &str) -> Result<
 }
 
 /// Marks as deleted, or takes that back; false when it is not there.
+///
+/// # Errors
+/// What the database says.
 pub async fn set_deleted(pool: &PgPool, scene: Uuid, id: Uuid, deleted: bool) -> Result<bool, sqlx::Error> {
     sqlx::query("UPDATE versions SET deleted_at = CASE WHEN $3 THEN now() END WHERE scene = $1 AND id = $2")
         .bind(scene)

@@ -14,6 +14,9 @@ const MOST_THINGS: usize = 2000;
 
 /// Says of every offer of an end what it leaves open by itself; empty where it closes the loop. Those that better
 /// nothing are taken out.
+///
+/// # Errors
+/// Where it is cancelled, or takes too many looks.
 pub fn try_offers(scene: &Scene, report: &mut EndReport, workshop: &Workshop<'_>) -> Result<(), MotionError> {
     if report.things > MOST_THINGS {
         return Ok(());

@@ -111,6 +111,9 @@ fn wakes(motion: &dyn Motion, range: Frames) -> Vec<Vec<f32>> {
 
 impl Compiled {
     /// A miniature of what each node gives. On a path, motions show the path rather than their wake.
+    ///
+    /// # Errors
+    /// Where it is cancelled.
     pub fn miniatures(&self, cancel: &Cancel) -> Result<BTreeMap<String, Miniature>, MotionError> {
         let drawn = self.nodes.iter().filter_map(|(id, result)| Some((id, result.product()?)));
         drawn
@@ -145,6 +148,9 @@ impl Compiled {
     }
 
     /// The scene as a small moving picture of at most `steps` steps.
+    ///
+    /// # Errors
+    /// Where it is cancelled, or takes too many looks.
     pub fn living_miniature(&self, steps: usize, cancel: &Cancel) -> Result<LivingMiniature, MotionError> {
         let frames = self.timing.frames;
         let range = Frames { from: 0.0, to: frames };

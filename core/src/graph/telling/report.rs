@@ -242,6 +242,9 @@ pub const DENSITY_BINS: usize = 120;
 
 impl EndReport {
     /// Measures one end.
+    ///
+    /// # Errors
+    /// Where it is cancelled, or takes too many looks.
     pub fn of(end: &End, frames: f64, fps: f64, cancel: &Cancel) -> Result<Self, MotionError> {
         let seam = SeamReport::from(&measure(&end.motion, frames, fps, cancel)?);
         let phases = phases(&*end.motion);

@@ -28,6 +28,9 @@ pub struct Hits {
 impl Hits {
     /// Those of `of` within `range`, for so many things that listen. With `every`, those from frame 0 to there come
     /// again in every loop.
+    ///
+    /// # Errors
+    /// Where preparing `of` is cancelled, or takes too many looks.
     pub fn new(
         of: Arc<dyn Motion>,
         (whose, every): (Whose, Option<f64>),
@@ -72,6 +75,9 @@ impl Hits {
     }
 
     /// The same over a range that holds another, or nothing where it does already.
+    ///
+    /// # Errors
+    /// As of preparing what hits.
     pub fn over(&self, range: Frames, cancel: &Cancel) -> Result<Option<Self>, MotionError> {
         if self.range.holds(range.from) && self.range.holds(range.to) {
             return Ok(None);

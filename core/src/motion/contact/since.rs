@@ -21,6 +21,9 @@ pub struct Since {
 impl Since {
     /// From contact number `which`, from 0, after each beginning. A motion whose [`Extent`](crate::motion::Extent) says that it
     /// is periodic repeats after so many frames; of others what is in `range` counts, once.
+    ///
+    /// # Errors
+    /// As of preparing the motion.
     pub fn new(motion: &dyn Motion, which: usize, range: Frames, frames: f64) -> Result<Self, MotionError> {
         let every = (motion.extent().outside == Outside::Periodic).then_some(frames);
         // What began a loop before may still hold.

@@ -64,6 +64,9 @@ const LOOK: f64 = 0.125;
 
 impl Stick {
     /// Of a motion; its things are followed over the frames within which targets are looked for.
+    ///
+    /// # Errors
+    /// Where it is cancelled, or takes too many looks.
     pub fn new(inner: Arc<dyn Motion>, how: Sticking, cancel: &Cancel) -> Result<Self, MotionError> {
         let ready = prepared(&inner, Frames { from: -how.within.to, to: 2.0 * how.within.to }, cancel)?;
         let since = match &how.target {

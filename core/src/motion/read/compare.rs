@@ -21,6 +21,9 @@ const ROUNDS: u32 = 30;
 
 /// The largest distance between things of the same number in two prepared motions from frame 0 to
 /// `frames`; nothing when one of them has no things.
+///
+/// # Errors
+/// Where it is cancelled, or takes too many looks.
 pub fn largest_distance(
     a: &dyn Motion,
     b: &dyn Motion,

@@ -14,6 +14,9 @@ const BEFORE: f64 = 1e-9;
 
 /// One strand per thing through the places it has from the first frame of `range` to the last; closed where it
 /// comes back to where it began. Its corners are the motion's breaks; a jump becomes a straight line.
+///
+/// # Errors
+/// Where it is cancelled, takes too many looks, or nothing moves.
 pub fn wake(
     motion: &Arc<dyn Motion>,
     things: Range<usize>,

@@ -46,6 +46,9 @@ pub fn tether(from: TetherEnd, to: TetherEnd, length: f64) -> Path {
 
 /// A line of so many metres between two places under a pull along −y, a catenary; straight where it is no longer
 /// than the way. Where one end is above the other it runs down and up again. Off by 1e-9 of its length at most.
+///
+/// # Errors
+/// As [`Strand::new`] of the line.
 pub fn hanging(a: DVec3, b: DVec3, length: f64) -> Result<Strand, CurveError> {
     let way = b - a;
     if length <= way.length() * (1.0 + 1e-9) {

@@ -19,6 +19,9 @@ pub struct ModelPlace {
 }
 
 /// How the model of an Output lies in its things; nothing where it shows none. Errors where the file cannot be read.
+///
+/// # Errors
+/// Where the file cannot be read, or has no size.
 pub fn model_place(scene: &Scene, output: &str, assets: &dyn Assets) -> Result<Option<ModelPlace>, String> {
     let Some(node) = scene.nodes.get(output) else { return Ok(None) };
     let text = |name: &str| node.params.get(name).and_then(|value| value.as_str());

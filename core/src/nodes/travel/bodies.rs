@@ -1,5 +1,6 @@
 use crate::graph::{Context, Maker, Outcome, Own, Product};
 use crate::motion::{Frames, Kind, Motion, Simulated, WithLooks, prepared};
+use crate::nodes::out::output::Shown;
 use crate::physics::{Bodies, BodiesChange, BodiesSetup, BodyForm, Hull};
 use crate::pose::Axis;
 use crate::scene::{Fields, Space, fields};
@@ -332,7 +333,7 @@ fn forms(own: &BodiesFields, context: &Context<'_>, motion: &Arc<dyn Motion>) ->
         return Err("They have no kinds to look like: let their motion come from Kinds, or choose a form.".to_owned());
     }
     let one = |(i, kind): (usize, &Kind)| {
-        BodyForm::of_thing(&kind.thing, size).ok_or_else(|| {
+        Shown::from_word(&kind.thing).and_then(|thing| thing.form(size)).ok_or_else(|| {
             let number = i + 1;
             format!(
                 "Kind {number} has no thing of its own: choose one for it where the kinds are, or choose a form here."

@@ -4,4 +4,3 @@ pub mod bodies;
 mod convert;
 pub mod solid;
 pub mod steps;
-pub mod things;

@@ -46,7 +46,7 @@ impl Hull {
 }
 
 impl BodyForm {
-    pub(in crate::physics) fn shape(&self, scale: f64) -> SharedShape {
+    pub(crate) fn shape(&self, scale: f64) -> SharedShape {
         let of = |x: f64| (x * scale) as f32;
         match self {
             Self::Ball(radius) => SharedShape::ball(of(*radius)),

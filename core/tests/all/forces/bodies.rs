@@ -7,9 +7,10 @@ use std::sync::Arc;
 use zickzack_core::motion::{
     Cancel, Columns, Frames, Kept, Kind, Kinds, Motion, Recording, Row, Sample, Simulated, Together, WithLooks, record,
 };
+use zickzack_core::nodes::Shown;
 use zickzack_core::physics::{Air, Bodies, BodiesChange, BodiesSetup, BodyForm, Hull, Launch, LaunchSetup};
 use zickzack_core::pose::{Axis, angle_between};
-use zickzack_core::schema::Values;
+use zickzack_core::schema::{Choice, Values};
 use zickzack_core::signal::{Beyond, Clock, Driven, Handles, Key, keyed};
 use zickzack_core::surface::{Shape, Surface};
 
@@ -294,16 +295,18 @@ fn every_thing_that_can_be_shown_has_a_form_of_its_own_and_sinks_into_no_floor()
     let schemas = zickzack_core::nodes::Registry::default().schemas;
     let things = schemas.iter().find(|schema| schema.name == "output").unwrap().param("thing").unwrap();
     let Values::Choice { options, .. } = things.values else { panic!("a choice") };
-    let (own, words) = options.split_last().unwrap();
-    assert_eq!(BodyForm::of_thing(own, 1.0), None);
-    for word in words {
-        let form = BodyForm::of_thing(word, 1.0).unwrap_or_else(|| panic!("{word} has a form"));
+    assert_eq!(options, Shown::WORDS);
+    let (own, things) = Shown::ALL.split_last().unwrap();
+    assert_eq!(own.form(1.0), None);
+    for thing in things {
+        let word = thing.word();
+        let form = thing.form(1.0).unwrap_or_else(|| panic!("{word} has a form"));
         let dropped = flying(&[(DVec3::Y * 1.2, DVec3::ZERO)]);
         let (recording, _) =
             simulate(&BodiesSetup { damping: (0.2, 2.0), ..setup(form) }, 240, &dropped, None, &[floor()]);
         let (place, _, velocity) = at(&recording, 0, 239.0);
         assert!(velocity.length() < 1e-2, "{word} lies: {velocity}");
-        match LIE.iter().find(|(lies, _)| lies == word) {
+        match LIE.iter().find(|(lies, _)| *lies == word) {
             Some((_, high)) => assert!((place.y - high).abs() < 5e-3, "{word} lies at {place}, {high} high"),
             None => assert!(place.y > 0.04 && place.y < 0.6, "{word} lies at {place}"),
         }
@@ -316,7 +319,7 @@ fn a_crowd_of_kinds_falls_as_it_looks_and_keeps_its_looks() {
     let kind = |thing: &str, colour: &str| Kind { thing: thing.to_owned(), colour: colour.to_owned(), ..Kind::PLAIN };
     let kinds = vec![kind("ball", "#ff0000"), kind("plate", "#00ff00")];
     let crowd: Arc<dyn Motion> = Arc::new(Kinds::new(throw, kinds, (0.0, 7, false), Axis::PlusY, None));
-    let forms = ["ball", "plate"].map(|word| BodyForm::of_thing(word, 1.0).unwrap()).to_vec();
+    let forms = [Shown::Ball, Shown::Plate].map(|thing| thing.form(1.0).unwrap()).to_vec();
     let (recording, _) = simulate(&BodiesSetup { forms, ..setup(BodyForm::Ball(1.0)) }, 120, &crowd, None, &[floor()]);
     let shown = WithLooks::of(Arc::new(recording), &crowd);
     assert_eq!(shown.kinds(), crowd.kinds());

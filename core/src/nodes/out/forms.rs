@@ -1,36 +1,36 @@
 //! The forms of things as they are shown: about one metre long, nose along x, top along y.
 
-use super::solid::{BodyForm, Hull};
+use super::output::Shown;
+use crate::physics::{BodyForm, Hull};
 use glam::DVec3;
 use std::f64::consts::TAU;
 
 /// Corners round each ring of what is round.
 const ROUND: usize = 16;
 
-impl BodyForm {
-    /// The form of a thing by its word on the Output, `size` metres long, above 0; of what has a hole it is the hull.
-    /// Nothing for words that are not known.
-    pub fn of_thing(word: &str, size: f64) -> Option<Self> {
+impl Shown {
+    /// The form of a thing `size` metres long, above 0; of what has a hole it is the hull. Nothing for a model of one's own.
+    pub fn form(self, size: f64) -> Option<BodyForm> {
         let hull = |corners: Vec<DVec3>| {
             let corners: Vec<DVec3> = corners.into_iter().map(|corner| corner * size).collect();
-            Hull::of(&corners).map(Self::Hull)
+            Hull::of(&corners).map(BodyForm::Hull)
         };
-        match word {
-            "ball" => Some(Self::Ball(0.5 * size)),
-            "box" => Some(Self::Box(DVec3::new(0.5, 0.3, 0.3) * size)),
-            "letter" => Some(Self::Box(DVec3::new(0.5, 0.5, 0.05) * size)),
-            "capsule" => Some(Self::Capsule(0.28 * size, 0.22 * size)),
-            "plate" => Some(Self::Disc(0.04 * size, 0.5 * size)),
-            "ring" => Some(Self::Disc(0.08 * size, 0.5 * size)),
-            "cone" => hull(turned(0, ROUND, &[(0.5, 0.0), (-0.5, 0.32)])),
-            "arrow" => hull(turned(0, 4, &[(0.5, 0.0), (-0.12, 0.26), (-0.5, 0.08)])),
-            "lantern" => hull(turned(1, 6, &[(-0.18, 0.1), (-0.32, 0.34), (-0.92, 0.24)])),
-            "puck" => hull(turned(2, ROUND, &[(-0.1, 0.5), (0.1, 0.5)])),
-            "barrel" => hull(turned(2, 6, &[(-0.45, 0.5), (0.45, 0.5)])),
-            "peg" => hull(turned(1, ROUND, &[(-0.5, 0.38), (-0.44, 0.34), (0.5, 0.09), (0.59, 0.0)])),
-            "club" => hull(turned(0, ROUND, &[(-0.5, 0.03), (-0.45, 0.06), (0.2, 0.13), (0.32, 0.14), (0.5, 0.0)])),
-            "boat" => hull(hull_of_a_boat()),
-            _ => None,
+        match self {
+            Self::Ball => Some(BodyForm::Ball(0.5 * size)),
+            Self::Box => Some(BodyForm::Box(DVec3::new(0.5, 0.3, 0.3) * size)),
+            Self::Letter => Some(BodyForm::Box(DVec3::new(0.5, 0.5, 0.05) * size)),
+            Self::Capsule => Some(BodyForm::Capsule(0.28 * size, 0.22 * size)),
+            Self::Plate => Some(BodyForm::Disc(0.04 * size, 0.5 * size)),
+            Self::Ring => Some(BodyForm::Disc(0.08 * size, 0.5 * size)),
+            Self::Cone => hull(turned(0, ROUND, &[(0.5, 0.0), (-0.5, 0.32)])),
+            Self::Arrow => hull(turned(0, 4, &[(0.5, 0.0), (-0.12, 0.26), (-0.5, 0.08)])),
+            Self::Lantern => hull(turned(1, 6, &[(-0.18, 0.1), (-0.32, 0.34), (-0.92, 0.24)])),
+            Self::Puck => hull(turned(2, ROUND, &[(-0.1, 0.5), (0.1, 0.5)])),
+            Self::Barrel => hull(turned(2, 6, &[(-0.45, 0.5), (0.45, 0.5)])),
+            Self::Peg => hull(turned(1, ROUND, &[(-0.5, 0.38), (-0.44, 0.34), (0.5, 0.09), (0.59, 0.0)])),
+            Self::Club => hull(turned(0, ROUND, &[(-0.5, 0.03), (-0.45, 0.06), (0.2, 0.13), (0.32, 0.14), (0.5, 0.0)])),
+            Self::Boat => hull(hull_of_a_boat()),
+            Self::OwnModel => None,
         }
     }
 }
@@ -57,6 +57,7 @@ fn hull_of_a_boat() -> Vec<DVec3> {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::schema::Choice;
     use serde_json::Value;
 
     /// Parts of a metre by which the box around a form may be off what the file says: what is round has corners.
@@ -69,7 +70,8 @@ mod tests {
     fn forms_are_as_large_as_what_is_shown() {
         let things: Value = serde_json::from_str(include_str!("../../../tests/fixtures/things.json")).unwrap();
         for (word, thing) in things.as_object().unwrap() {
-            let shape = BodyForm::of_thing(word, 1.0).unwrap_or_else(|| panic!("{word} has a form")).shape(1.0);
+            let shape = Shown::from_word(word).and_then(|thing| thing.form(1.0));
+            let shape = shape.unwrap_or_else(|| panic!("{word} has a form")).shape(1.0);
             let bounds = shape.compute_local_aabb();
             for (side, found) in [bounds.mins, bounds.maxs].into_iter().enumerate() {
                 for (axis, found) in [found.x, found.y, found.z].into_iter().enumerate() {
