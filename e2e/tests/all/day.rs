@@ -4,7 +4,7 @@
 use anyhow::{Context, Result};
 use fantoccini::key::Key;
 use glam::DVec2;
-use serde_json::Value;
+use serde_json::{Value, json};
 use zickzack_e2e::{Visit, root};
 
 pub const SEAM: &str = "return document.querySelector('.badge') != null";
@@ -165,6 +165,58 @@ async fn on_a_plane_that_is_seen_from_its_edge_nothing_is_drawn_and_nothing_is_l
     assert_eq!(points(&visit.document().await?)?.len(), 1, "no second point");
     met(&visit, 0.0, (x + 60.0, y + 60.0)).await?;
     assert_eq!(points(&visit.document().await?)?.len(), 2, "and it is gone on with");
+    visit.end().await
+}
+
+#[tokio::test]
+async fn a_work_plane_and_the_playhead_stay_with_their_scene() -> Result<()> {
+    let visit = Visit::start(1280, 800).await?;
+    let tilt = "return document.querySelector('input[aria-label=\"plane tilt\"]')?.value";
+    let plane = async |visit: &Visit| {
+        focus(visit, ".view-body").await?;
+        visit.keys("g", &[]).await?;
+        visit.find("input[aria-label=\"plane tilt\"]").await?;
+        visit.js(tilt).await
+    };
+    new_scene(&visit).await?;
+    let plain = plane(&visit).await?;
+    visit.fill("plane tilt", "30").await?;
+    visit.until("a tilted plane", &format!("{tilt}.startsWith('30')")).await?;
+    focus(&visit, ".view-body").await?;
+    visit.keys(&char::from(Key::Right).to_string(), &[Key::Shift]).await?;
+    visit.until("another frame", "return window.zickzack.frame() === 10").await?;
+
+    visit.client.back().await?;
+    new_scene(&visit).await?;
+    assert_eq!(plane(&visit).await?, plain, "a plane of its own");
+    assert_eq!(visit.js("return window.zickzack.frame()").await?.as_f64(), Some(0.0));
+    visit.end().await
+}
+
+#[tokio::test]
+async fn a_point_is_taken_hold_of_where_the_handle_of_another_ends_on_it() -> Result<()> {
+    let visit = Visit::start(1280, 800).await?;
+    let points: Vec<Value> = [[-1.0, 0.0, 0.0], [-0.4, 0.0, 0.9], [1.0, 0.0, 0.0]]
+        .iter()
+        .enumerate()
+        .map(|(i, at)| json!({ "id": format!("p{i}"), "at": at, "kind": "corner", "in": [-0.4, 0.0, 0.2], "out": [1.4, 0.0, -0.9] }))
+        .collect();
+    let scene = json!({ "format": "zickzack-scene", "version": 1, "name": "Ends on a point", "space": "deep", "fps": "24", "frames": 96,
+        "nodes": { "path": { "type": "drawn-path", "name": "Path", "at": [24, 24], "params": { "points": points } } }, "threads": {} });
+    let id = visit.bring_in(&scene).await?;
+    visit.client.goto(&format!("{}/bench/{id}", visit.base)).await?;
+    visit.choose_node("Path").await?;
+    let third = visit.middle("button[aria-label^=\"Point 3 of Path\"]").await?;
+    visit.tap(visit.middle("button[aria-label^=\"Point 2 of Path\"]").await?).await?;
+    visit.until("its handles", "return document.querySelectorAll('.handle.lever-tip').length === 2").await?;
+    let tip = visit.middle("button[aria-label^=\"Handle out of point 2\"]").await?;
+    assert!((tip.0 - third.0).hypot(tip.1 - third.1) < 2.0, "it ends on the point: {tip:?} {third:?}");
+    visit.drag(third, (40.0, 20.0)).await?;
+    visit.kept().await?;
+    let [before, after] =
+        [&points, &self::points(&visit.document().await?)?].map(|list| list.iter().map(place).collect::<Vec<_>>());
+    assert_eq!(before[..2], after[..2], "the others stay");
+    assert_ne!(before[2], after[2], "the point was moved");
     visit.end().await
 }
 
