@@ -6,13 +6,13 @@ use std::path::{Path, PathBuf};
 use std::sync::Arc;
 use zickzack_core::fraction::greatest_common_divisor;
 use zickzack_core::graph::{AtOnce, Compiled, LONGEST_ORBIT, Memo, SeamReport};
-use zickzack_core::keys::{Beyond, Keys};
+use zickzack_core::keys::{Beyond, Keying, Tally};
 use zickzack_core::motion::{Cancel, Frames, Motion};
 use zickzack_core::nodes::Registry;
 use zickzack_core::scene::Scene;
 use zickzack_core::seam::measure;
 use zickzack_formats::csv::CsvError;
-use zickzack_session::{HandOff, HandOffError, Keying, Session};
+use zickzack_session::{HandOff, HandOffError, Session};
 
 #[derive(Args)]
 pub struct Bake {
@@ -128,32 +128,30 @@ impl Bake {
 
     fn write_keys(&self, hand_off: &HandOff<'_>, range: Frames, first: f64, cancel: &Cancel) -> Result<()> {
         let keying = Keying::asked(self.step, self.tolerance, self.angle);
-        let keys = hand_off.keys(range, keying, cancel)?;
+        let goal = Path::new(&self.to);
+        let beside = goal.parent().filter(|folder| !folder.as_os_str().is_empty()).unwrap_or_else(|| Path::new("."));
+        let mut tallies = Vec::new();
+        whole_or_nothing(goal, |file| {
+            let mut out = BufWriter::new(file);
+            tallies = hand_off.write_glb((range, keying), tempfile::tempfile_in(beside)?, &mut out, cancel)?;
+            Ok(out.flush()?)
+        })?;
         if self.tolerance.is_some() {
-            let named = hand_off.outputs().iter().zip(&keys);
-            named.for_each(|((name, _), keys)| eprintln!("{}", told(name, keys, first)));
+            let named = hand_off.outputs().iter().zip(&tallies);
+            named.for_each(|((name, _), tally)| eprintln!("{}", told(name, tally, range, first)));
         }
-        let bytes = hand_off.write_glb(&keys)?;
-        whole_or_nothing(Path::new(&self.to), |mut file| Ok(file.write_all(&bytes)?))
+        Ok(())
     }
 }
 
 /// How many keys are left and what they miss.
-fn told(name: &str, keys: &Keys, first: f64) -> String {
-    let (mut moving, mut after) = (0, 0);
-    let mut count = |still: bool, keys: usize| {
-        moving += usize::from(!still);
-        after += if still { 0 } else { keys };
-    };
-    for object in &keys.objects {
-        object.position.iter().for_each(|channel| count(channel.is_still(), channel.keys.len()));
-        count(object.orientation.is_still(), object.orientation.keys.len());
-        count(object.scale.is_still(), object.scale.keys.len());
-    }
-    let before = moving * ((keys.range.to - keys.range.from).floor() as usize + 1);
-    let (off, turned) = (keys.off(), keys.turned_off());
+fn told(name: &str, tally: &Tally, range: Frames, first: f64) -> String {
+    let all = tally.all();
+    let before = all.moving * ((range.to - range.from).floor() as usize + 1);
+    let (off, turned) = (tally.off, tally.turned_off);
     format!(
-        "{name}: {before} → {after} keys, off by at most {:.3} mm at frame {:.2} and {:.3}° at frame {:.2}",
+        "{name}: {before} → {} keys, off by at most {:.3} mm at frame {:.2} and {:.3}° at frame {:.2}",
+        all.keys,
         off.0 * 1e3,
         off.1 + first,
         turned.0.to_degrees(),

@@ -3,7 +3,8 @@
 use gltf_json as json;
 use json::validation::{Checked::Valid, USize64};
 use json::{Index, Root};
-use zickzack_core::keys::{Channel, Interpolation, Key, Keys, merge};
+use std::io::{self, BufWriter, Read, Seek, SeekFrom, Write};
+use zickzack_core::keys::{Channel, Interpolation, Key, ObjectKeys, merge};
 use zickzack_core::nodes::ModelPlace;
 
 /// Why there is no file.
@@ -13,46 +14,96 @@ pub enum GlbError {
     TooLarge,
     #[error("the file cannot be written: {0}")]
     Json(#[from] serde_json::Error),
+    #[error("the file cannot be written: {0}")]
+    Io(#[from] io::Error),
 }
 
-/// The keys of one output.
-pub struct Part<'a> {
-    /// Name of the output.
-    pub name: &'a str,
-    /// Its keys.
-    pub keys: &'a Keys,
-    /// How a model of one's own lies in its things.
-    pub model: Option<ModelPlace>,
-}
-
-/// The bytes of a GLB file. Time 0 is the start of each part's range; cubic keys are written as cubic
+/// A GLB file that is written thing by thing. Time 0 is where keys start; cubic keys are written as cubic
 /// splines, straight ones as linear; where a value jumps there are two keys, a single-precision step
 /// apart. While a thing is not there its scale is 0, by which glTF 2.0 makes nodes invisible. Below a thing with a model
 /// stands a node for that, turned and scaled as it lies in the thing.
-///
-/// # Errors
-/// [`GlbError::TooLarge`] for more than the format holds; what writing the header says.
-pub fn write(parts: &[Part<'_>], scene: &str, fps: f64) -> Result<Vec<u8>, GlbError> {
-    let mut file = File::new(fps);
-    for part in parts {
-        for (object, keys) in part.keys.objects.iter().enumerate() {
-            let position = merge(&keys.position);
-            let scale = while_there(&keys.scale, &keys.presence);
-            let rest = (position.keys[0].value, keys.orientation.keys[0].value, scale.keys[0].value);
-            let name = format!("{} {}", part.name, object + 1);
-            let model = part.model.map(|place| {
-                let rest = (place.at.to_array(), place.turn.to_array(), [place.scale; 3]);
-                file.node(&format!("{name} model"), rest, None)
-            });
-            let node = file.node(&name, rest, model);
-            file.roots.push(node);
-            let start = part.keys.range.from;
-            file.channel(node, json::animation::Property::Translation, &position, start);
-            file.channel(node, json::animation::Property::Rotation, &unit(&keys.orientation), start);
-            file.channel(node, json::animation::Property::Scale, &scale, start);
+pub struct Writer<S: Write> {
+    root: Root,
+    channels: Vec<json::animation::Channel>,
+    samplers: Vec<json::animation::Sampler>,
+    /// Nodes that stand below no other.
+    roots: Vec<Index<json::Node>>,
+    fps: f64,
+    /// The numbers, which come behind the header that says where they are.
+    numbers: BufWriter<S>,
+    /// Bytes of them.
+    bytes: u64,
+}
+
+impl<S: Read + Write + Seek> Writer<S> {
+    /// Nothing yet. Numbers are put down in `aside`, from where it stands on, until all is known that comes before them.
+    pub fn new(fps: f64, aside: S) -> Self {
+        Self {
+            root: Root::default(),
+            channels: Vec::new(),
+            samplers: Vec::new(),
+            roots: Vec::new(),
+            fps,
+            numbers: BufWriter::with_capacity(1 << 16, aside),
+            bytes: 0,
         }
     }
-    file.finish(scene)
+
+    /// Adds a thing by its name, with keys that start at a frame, and how a model of its own lies in it.
+    ///
+    /// # Errors
+    /// [`GlbError::TooLarge`] for more than the format holds; where the numbers cannot be put down.
+    pub fn thing(
+        &mut self,
+        name: &str,
+        keys: &ObjectKeys,
+        start: f64,
+        model: Option<ModelPlace>,
+    ) -> Result<(), GlbError> {
+        let position = merge(&keys.position);
+        let scale = while_there(&keys.scale, &keys.presence);
+        let rest = (position.keys[0].value, keys.orientation.keys[0].value, scale.keys[0].value);
+        let model = model.map(|place| {
+            let rest = (place.at.to_array(), place.turn.to_array(), [place.scale; 3]);
+            self.node(&format!("{name} model"), rest, None)
+        });
+        let node = self.node(name, rest, model);
+        self.roots.push(node);
+        self.channel(node, json::animation::Property::Translation, &position, start)?;
+        self.channel(node, json::animation::Property::Rotation, &unit(&keys.orientation), start)?;
+        self.channel(node, json::animation::Property::Scale, &scale, start)
+    }
+
+    /// Writes the file with all things that were added.
+    ///
+    /// # Errors
+    /// [`GlbError::TooLarge`] for more than the format holds; where `out` does not take it, or what was put aside is not
+    /// there any more.
+    pub fn finish(mut self, scene: &str, out: &mut (impl Write + ?Sized)) -> Result<(), GlbError> {
+        self.root_of(scene);
+        let mut text = serde_json::to_vec(&self.root)?;
+        text.resize(text.len().next_multiple_of(4), b' ');
+        let padding = self.bytes.next_multiple_of(4) - self.bytes;
+        let binary = if self.bytes == 0 { 0 } else { 8 + self.bytes + padding };
+        let total = u32::try_from(12 + 8 + text.len() as u64 + binary).map_err(|_| GlbError::TooLarge)?;
+        let heading = |length: u64, kind: &[u8; 4]| [&(length as u32).to_le_bytes()[..], kind].concat();
+        out.write_all(b"glTF")?;
+        out.write_all(&2u32.to_le_bytes())?;
+        out.write_all(&total.to_le_bytes())?;
+        out.write_all(&heading(text.len() as u64, b"JSON"))?;
+        out.write_all(&text)?;
+        if self.bytes > 0 {
+            out.write_all(&heading(self.bytes + padding, b"BIN\0"))?;
+            let mut numbers = self.numbers.into_inner().map_err(io::IntoInnerError::into_error)?;
+            numbers.seek(SeekFrom::Current(-(self.bytes as i64)))?;
+            let copied = io::copy(&mut numbers.take(self.bytes), out)?;
+            if copied != self.bytes {
+                return Err(io::Error::from(io::ErrorKind::UnexpectedEof).into());
+            }
+            out.write_all(&[0; 4][..padding as usize])?;
+        }
+        Ok(())
+    }
 }
 
 /// The scale, 0 while the thing is not there.
@@ -103,28 +154,7 @@ fn unit(channel: &Channel<4>) -> Channel<4> {
 /// Frames from a whole frame within which a jump is at it.
 const ON_IT: f64 = 1e-9;
 
-struct File {
-    root: Root,
-    bytes: Vec<u8>,
-    channels: Vec<json::animation::Channel>,
-    samplers: Vec<json::animation::Sampler>,
-    /// Nodes that stand below no other.
-    roots: Vec<Index<json::Node>>,
-    fps: f64,
-}
-
-impl File {
-    fn new(fps: f64) -> Self {
-        Self {
-            root: Root::default(),
-            bytes: Vec::new(),
-            channels: Vec::new(),
-            samplers: Vec::new(),
-            roots: Vec::new(),
-            fps,
-        }
-    }
-
+impl<S: Write> Writer<S> {
     fn node(
         &mut self,
         name: &str,
@@ -148,9 +178,9 @@ impl File {
         path: json::animation::Property,
         channel: &Channel<N>,
         start: f64,
-    ) {
+    ) -> Result<(), GlbError> {
         if channel.is_still() {
-            return;
+            return Ok(());
         }
         let times = self.times(channel, start);
         let cubic = channel.interpolation == Interpolation::Cubic;
@@ -166,8 +196,8 @@ impl File {
             }
         }
         let kind = if N == 4 { json::accessor::Type::Vec4 } else { json::accessor::Type::Vec3 };
-        let input = self.accessor(&times, 1, json::accessor::Type::Scalar, true);
-        let output = self.accessor(&values, N, kind, false);
+        let input = self.accessor(&times, 1, json::accessor::Type::Scalar, true)?;
+        let output = self.accessor(&values, N, kind, false)?;
         let interpolation =
             if cubic { json::animation::Interpolation::CubicSpline } else { json::animation::Interpolation::Linear };
         let sampler = Index::new(self.samplers.len() as u32);
@@ -184,6 +214,7 @@ impl File {
             extensions: None,
             extras: Default::default(),
         });
+        Ok(())
     }
 
     /// Seconds, strictly growing in single precision. Of two keys at a jump on a whole frame the later lies at it or before
@@ -222,13 +253,17 @@ impl File {
         width: usize,
         kind: json::accessor::Type,
         bounded: bool,
-    ) -> Index<json::Accessor> {
-        let offset = self.bytes.len();
-        self.bytes.extend(numbers.iter().flat_map(|x| x.to_le_bytes()));
+    ) -> Result<Index<json::Accessor>, GlbError> {
+        let (offset, length) = (self.bytes, size_of_val(numbers) as u64);
+        self.bytes += length;
+        if self.bytes > u64::from(u32::MAX) {
+            return Err(GlbError::TooLarge);
+        }
+        numbers.iter().try_for_each(|x| self.numbers.write_all(&x.to_le_bytes()))?;
         let view = self.root.push(json::buffer::View {
             buffer: Index::new(0),
-            byte_length: USize64::from(self.bytes.len() - offset),
-            byte_offset: Some(USize64::from(offset)),
+            byte_length: USize64(length),
+            byte_offset: Some(USize64(offset)),
             byte_stride: None,
             target: None,
             name: None,
@@ -238,7 +273,7 @@ impl File {
         let bound = |pick: fn(f32, f32) -> f32| {
             bounded.then(|| serde_json::json!([numbers.iter().copied().reduce(pick).unwrap_or_default()]))
         };
-        self.root.push(json::Accessor {
+        Ok(self.root.push(json::Accessor {
             buffer_view: Some(view),
             byte_offset: None,
             count: USize64::from(numbers.len() / width),
@@ -251,10 +286,11 @@ impl File {
             sparse: None,
             extensions: None,
             extras: Default::default(),
-        })
+        }))
     }
 
-    fn finish(mut self, scene: &str) -> Result<Vec<u8>, GlbError> {
+    /// What the header says beside the things themselves.
+    fn root_of(&mut self, scene: &str) {
         let nodes = std::mem::take(&mut self.roots);
         let scene = self.root.push(json::Scene {
             name: Some(scene.to_owned()),
@@ -266,44 +302,21 @@ impl File {
         self.root.asset.generator = Some("Zickzack".to_owned());
         if !self.channels.is_empty() {
             self.root.push(json::Animation {
-                channels: self.channels,
-                samplers: self.samplers,
+                channels: std::mem::take(&mut self.channels),
+                samplers: std::mem::take(&mut self.samplers),
                 name: Some("motion".to_owned()),
                 extensions: None,
                 extras: Default::default(),
             });
         }
-        if !self.bytes.is_empty() {
+        if self.bytes > 0 {
             self.root.push(json::Buffer {
-                byte_length: USize64::from(self.bytes.len()),
+                byte_length: USize64(self.bytes),
                 uri: None,
                 name: None,
                 extensions: None,
                 extras: Default::default(),
             });
         }
-        container(serde_json::to_vec(&self.root)?, self.bytes)
     }
-}
-
-/// The GLB container: a header, a JSON chunk padded with spaces, a binary chunk padded with zeros.
-fn container(mut text: Vec<u8>, mut bytes: Vec<u8>) -> Result<Vec<u8>, GlbError> {
-    text.resize(text.len().next_multiple_of(4), b' ');
-    bytes.resize(bytes.len().next_multiple_of(4), 0);
-    let binary = if bytes.is_empty() { 0 } else { 8 + bytes.len() };
-    let total = u32::try_from(12 + 8 + text.len() + binary).map_err(|_| GlbError::TooLarge)?;
-    let mut file = Vec::with_capacity(total as usize);
-    file.extend(b"glTF");
-    file.extend(2u32.to_le_bytes());
-    file.extend(total.to_le_bytes());
-    let mut chunk = |kind: &[u8; 4], data: &[u8]| {
-        file.extend((data.len() as u32).to_le_bytes());
-        file.extend(kind);
-        file.extend(data);
-    };
-    chunk(b"JSON", &text);
-    if !bytes.is_empty() {
-        chunk(b"BIN\0", &bytes);
-    }
-    Ok(file)
 }

@@ -1,10 +1,10 @@
 //! The Outputs of a compiled scene as files.
 
 use crate::Session;
-use std::io::Write;
+use std::io::{Read, Seek, Write};
 use std::sync::Arc;
 use zickzack_core::graph::{Compiled, End, OUTPUT};
-use zickzack_core::keys::{Keys, bake_dense, bake_reduced};
+use zickzack_core::keys::{Keying, Tally};
 use zickzack_core::motion::{Cancel, Frames, Motion, MotionError};
 use zickzack_core::nodes::model_place;
 use zickzack_formats::csv::{self, CsvError};
@@ -25,42 +25,6 @@ pub enum HandOffError {
     /// What is to stand for things is not there.
     #[error("The model of \"{output}\" cannot be put in: {why}.")]
     Missing { output: String, why: String },
-}
-
-/// How many keys there are.
-#[derive(Debug, Clone, Copy, PartialEq)]
-pub enum Keying {
-    /// One at every so many frames, above 0.
-    Every(f64),
-    /// As few as keep places and orientations so near, both above 0.
-    Within {
-        /// Of a place.
-        metres: f64,
-        /// Of an orientation.
-        radians: f64,
-    },
-}
-
-impl Keying {
-    /// As it is asked for: within so many metres and degrees where these are said, or else every `step` frames. Where
-    /// nothing is said of degrees, what is a metre away stays within the metres too.
-    pub fn asked(step: f64, metres: Option<f64>, degrees: Option<f64>) -> Self {
-        metres.map_or(Self::Every(step), |metres| Self::Within {
-            metres,
-            radians: degrees.map_or(metres, f64::to_radians),
-        })
-    }
-
-    /// The keys of a motion over a range of frames that count from 0.
-    ///
-    /// # Errors
-    /// Where the motion cannot be looked at.
-    pub fn keys(self, motion: &Arc<dyn Motion>, range: Frames, cancel: &Cancel) -> Result<Keys, MotionError> {
-        match self {
-            Self::Every(step) => bake_dense(motion, range, step, cancel),
-            Self::Within { metres, radians } => bake_reduced(motion, range, (metres, radians), cancel),
-        }
-    }
 }
 
 /// Outputs that are handed off together.
@@ -109,25 +73,37 @@ impl<'a> HandOff<'a> {
         Ok(csv::write(&table, out, cancel)?)
     }
 
-    /// The keys of each Output over a range of frames that count from 0.
+    /// Writes a binary glTF file of the keys of each Output over a range of frames that count from 0, with the models that
+    /// stand for their things. Numbers are put down in `aside`, an empty place, until what comes before them is known. Says
+    /// what the keys of each Output are, in their order.
     ///
     /// # Errors
-    /// Where a motion cannot be looked at.
-    pub fn keys(&self, range: Frames, keying: Keying, cancel: &Cancel) -> Result<Vec<Keys>, HandOffError> {
-        Ok(self.outputs.iter().map(|(_, motion)| keying.keys(motion, range, cancel)).collect::<Result<_, _>>()?)
-    }
-
-    /// A binary glTF file of the keys of each Output, with the models that stand for their things.
-    ///
-    /// # Errors
-    /// Where a model is not there, or the file would be larger than its format allows.
-    pub fn write_glb(&self, keys: &[Keys]) -> Result<Vec<u8>, HandOffError> {
+    /// Where a motion cannot be looked at, a model is not there, the file would be larger than its format allows, or `aside`
+    /// or `out` do not take what is written.
+    pub fn write_glb(
+        &self,
+        (range, keying): (Frames, Keying),
+        aside: impl Read + Write + Seek,
+        out: &mut (impl Write + ?Sized),
+        cancel: &Cancel,
+    ) -> Result<Vec<Tally>, HandOffError> {
         let Session { scene, files, .. } = self.session;
-        let parts = self.outputs.iter().zip(&self.nodes).zip(keys).map(|(((name, _), node), keys)| {
-            let model = model_place(scene, node, &**files)
-                .map_err(|why| HandOffError::Missing { output: name.clone(), why })?;
-            Ok(glb::Part { name, keys, model })
-        });
-        Ok(glb::write(&parts.collect::<Result<Vec<_>, HandOffError>>()?, &scene.name, scene.fps.value())?)
+        let model = |((name, _), node): (&(String, _), &&str)| {
+            model_place(scene, node, &**files).map_err(|why| HandOffError::Missing { output: name.clone(), why })
+        };
+        // What is missing is told before any work is done.
+        let models = self.outputs.iter().zip(&self.nodes).map(model).collect::<Result<Vec<_>, HandOffError>>()?;
+        let mut file = glb::Writer::new(scene.fps.value(), aside);
+        let mut tallies = Vec::with_capacity(self.outputs.len());
+        for ((name, motion), model) in self.outputs.iter().zip(models) {
+            let mut tally = Tally::default();
+            keying.each(motion, range, cancel, |keys| {
+                tally.add(&keys);
+                file.thing(&format!("{name} {}", tally.things), &keys, range.from, model).map_err(HandOffError::from)
+            })?;
+            tallies.push(tally);
+        }
+        file.finish(&scene.name, out)?;
+        Ok(tallies)
     }
 }

@@ -2,12 +2,14 @@
 //! what a program of one's own begins with.
 //!
 //! ```
+//! use std::io::Cursor;
 //! use std::sync::Arc;
 //! use zickzack_core::graph::{AtOnce, Memo};
+//! use zickzack_core::keys::Keying;
 //! use zickzack_core::motion::{Cancel, Frames};
 //! use zickzack_core::nodes::Registry;
 //! use zickzack_core::scene::Scene;
-//! use zickzack_session::{HandOff, Keying, Session};
+//! use zickzack_session::{HandOff, Session};
 //!
 //! let registry = Arc::new(Registry::default());
 //! let document = r#"{
@@ -34,9 +36,10 @@
 //! assert_eq!(String::from_utf8(table)?.lines().count(), 1 + 3 * 48, "a heading, and a row for each lantern and frame");
 //!
 //! let within = Keying::Within { metres: 1e-3, radians: 1e-3 };
-//! let keys = hand_off.keys(lap, within, &cancel)?;
-//! assert!(keys[0].off().0 <= 1e-3);
-//! assert!(hand_off.write_glb(&keys)?.starts_with(b"glTF"));
+//! let mut file = Vec::new();
+//! let told = hand_off.write_glb((lap, within), Cursor::new(Vec::new()), &mut file, &cancel)?;
+//! assert!(told[0].off.0 <= 1e-3);
+//! assert!(file.starts_with(b"glTF"));
 //! # Ok::<(), Box<dyn std::error::Error>>(())
 //! ```
 
@@ -44,7 +47,7 @@ mod beside;
 mod hand_off;
 
 pub use beside::ReadError;
-pub use hand_off::{HandOff, HandOffError, Keying};
+pub use hand_off::{HandOff, HandOffError};
 
 use std::sync::Arc;
 use std::time::Instant;

@@ -10,7 +10,7 @@ use super::recorder::Recorder;
 use super::telling::shown;
 use super::telling::watched::watched;
 use crate::motion::{Cancel, Motion};
-use crate::scene::{Mark, Node, Params, Resolved, Scene, Signals, Space, resolve};
+use crate::scene::{Mark, Node, Params, Resolved, Scene, Signals, Space, resolve, sentences};
 use crate::schema::{PortKind, Schema, Values};
 use crate::words::sentence;
 use crate::work;
@@ -196,7 +196,7 @@ fn evaluate(
     let resolved = match resolve(schema, node, &signals, timing.clock(), (0.0, true)) {
         Ok(resolved) => resolved,
         Err(marks) => {
-            let why = marks.iter().map(|mark| mark.message.as_str()).collect::<Vec<_>>().join(" ");
+            let why = sentences(&marks);
             return NodeResult { marks, ..NodeResult::refused(why) };
         }
     };

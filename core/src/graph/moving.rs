@@ -7,7 +7,7 @@ use super::recorder::AtOnce;
 use crate::curve::{Curve, Path};
 use crate::motion::Cancel;
 use crate::remembered::Remembered;
-use crate::scene::{Node, Params, Signals, Space, resolve};
+use crate::scene::{Node, Params, Signals, Space, resolve, sentences};
 use crate::schema::Schema;
 use crate::signal::Signal;
 use crate::surface::{Ground, Surface};
@@ -46,7 +46,7 @@ impl Again {
         }
         let clock = self.timing.clock();
         let resolved = resolve(&self.schema, &self.node, &self.signals, clock, (frame, false))
-            .map_err(|marks| marks.into_iter().map(|mark| mark.message).collect::<Vec<_>>().join(" "))?;
+            .map_err(|marks| sentences(&marks))?;
         let context = Context {
             params: Params::new(&self.schema, &self.node, (&resolved.values, &self.signals), clock),
             inputs: self.inputs.clone(),

@@ -55,36 +55,137 @@ pub fn largest_error(errors: impl Iterator<Item = (f64, f64)>) -> (f64, f64) {
     errors.fold((0.0, 0.0), |worst, here| if here.0 > worst.0 { here } else { worst })
 }
 
-/// Keys at every `step` frames from the start of the range, joined straight; where a thing jumps or
-/// turns at once, a pair of keys.
+/// How many keys there are.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub enum Keying {
+    /// One at every so many frames from the start of the range, above 0, joined straight; where a thing jumps or turns at
+    /// once, a pair.
+    Every(f64),
+    /// Few cubic ones that keep places and orientations so near, both above 0, at every 64th of a frame and beside every
+    /// key. Contacts after which the thing leaves by more than that are kept exactly.
+    Within {
+        /// Of a place.
+        metres: f64,
+        /// Of an orientation.
+        radians: f64,
+    },
+}
+
+impl Keying {
+    /// As it is asked for: within so many metres and degrees where these are said, or else every `step` frames. Where
+    /// nothing is said of degrees, what is a metre away stays within the metres too.
+    pub fn asked(step: f64, metres: Option<f64>, degrees: Option<f64>) -> Self {
+        metres.map_or(Self::Every(step), |metres| Self::Within {
+            metres,
+            radians: degrees.map_or(metres, f64::to_radians),
+        })
+    }
+
+    /// Makes the keys of one thing after another, and gives each to `take` before those of many more are made: so what is
+    /// held at a time does not grow with how many things there are.
+    ///
+    /// # Errors
+    /// Where it is cancelled, or takes too many looks; what `take` says, which is then asked no more.
+    pub fn each<E: From<MotionError>>(
+        self,
+        motion: &Arc<dyn Motion>,
+        range: Frames,
+        cancel: &Cancel,
+        mut take: impl FnMut(ObjectKeys) -> Result<(), E>,
+    ) -> Result<(), E> {
+        cancel.within(OF_A_FILE, |cancel| {
+            let ready = prepared(motion, range.widened(1.0), cancel)?;
+            let one = |object| {
+                if cancel.cancelled() {
+                    return Err(MotionError::Cancelled);
+                }
+                cancel.watched(|| match self {
+                    Self::Every(step) => dense(&*ready, object, range, step),
+                    Self::Within { metres, radians } => few(&*ready, object, range, (metres, radians)),
+                })
+            };
+            for from in (0..ready.len()).step_by(AT_A_TIME) {
+                let some = from..ready.len().min(from + AT_A_TIME);
+                let made = some.into_par_iter().map(one).collect::<Result<Vec<ObjectKeys>, MotionError>>()?;
+                made.into_iter().try_for_each(&mut take)?;
+            }
+            Ok(())
+        })
+    }
+
+    /// The keys of all things.
+    ///
+    /// # Errors
+    /// Where it is cancelled, or takes too many looks.
+    pub fn keys(self, motion: &Arc<dyn Motion>, range: Frames, cancel: &Cancel) -> Result<Keys, MotionError> {
+        let mut objects = Vec::new();
+        self.each(motion, range, cancel, |keys| {
+            objects.push(keys);
+            Ok::<(), MotionError>(())
+        })?;
+        Ok(Keys { objects, range })
+    }
+}
+
+/// Things whose keys are made side by side before they are given on.
+const AT_A_TIME: usize = 64;
+
+/// Keys at every `step` frames: [`Keying::Every`].
 ///
 /// # Errors
 /// Where it is cancelled, or takes too many looks.
 pub fn bake_dense(motion: &Arc<dyn Motion>, range: Frames, step: f64, cancel: &Cancel) -> Result<Keys, MotionError> {
-    each_object(motion, range, cancel, |ready, object| {
-        let track = Track::new(ready, object, range)?;
-        let on_step = |frame: f64| {
-            let steps = (frame - range.from) / step;
-            (steps - steps.round()).abs() < 1e-9
-        };
-        let last = track.instants.len() - 1;
-        let chosen: Vec<&Instant> = track
-            .instants
-            .iter()
-            .enumerate()
-            .filter(|(index, i)| *index == 0 || *index == last || i.broken.is_some() || on_step(i.frame))
-            .map(|(_, instant)| instant)
-            .collect();
-        let keys = ObjectKeys {
-            position: [0, 1, 2].map(|axis| linear(&chosen, |state| position(state, axis).0, &apart)),
-            orientation: linear(&chosen, |state| orientation(state).0, &angle),
-            scale: linear(&chosen, |state| scale(state).0, &apart),
-            presence: presence(ready, object, &track, range),
-            off: (0.0, range.from),
-            turned_off: (0.0, range.from),
-        };
-        Ok(measured(ready, object, &track, range, keys, (f64::INFINITY, f64::INFINITY)).0)
-    })
+    Keying::Every(step).keys(motion, range, cancel)
+}
+
+/// Few cubic keys within metres and radians: [`Keying::Within`].
+///
+/// # Errors
+/// Where it is cancelled, or takes too many looks.
+pub fn bake_reduced(
+    motion: &Arc<dyn Motion>,
+    range: Frames,
+    (metres, radians): (f64, f64),
+    cancel: &Cancel,
+) -> Result<Keys, MotionError> {
+    Keying::Within { metres, radians }.keys(motion, range, cancel)
+}
+
+/// Keys at steps of one thing at most.
+const MOST_STEPS: f64 = 1e7;
+/// Part of a step within which a frame is on it.
+const ON_STEP: f64 = 1e-9;
+
+fn dense(ready: &dyn Motion, object: usize, range: Frames, step: f64) -> Result<ObjectKeys, MotionError> {
+    let steps = ((range.to - range.from) / step + ON_STEP).floor();
+    if steps > MOST_STEPS {
+        return Err(MotionError::TooMuch(format!(
+            "Keys at every {step} frames would be {steps:.0} for a thing: choose a larger step or fewer frames."
+        )));
+    }
+    let mut track = Track::new(ready, object, range)?;
+    let on_step = |frame: f64| {
+        let steps = (frame - range.from) / step;
+        (steps - steps.round()).abs() < ON_STEP
+    };
+    track.look_between(ready, object, (0..=steps as usize).map(|i| range.from + i as f64 * step));
+    let last = track.instants.len() - 1;
+    let chosen: Vec<&Instant> = track
+        .instants
+        .iter()
+        .enumerate()
+        .filter(|(index, i)| *index == 0 || *index == last || i.broken.is_some() || on_step(i.frame))
+        .map(|(_, instant)| instant)
+        .collect();
+    let keys = ObjectKeys {
+        position: [0, 1, 2].map(|axis| linear(&chosen, |state| position(state, axis).0, &apart)),
+        orientation: linear(&chosen, |state| orientation(state).0, &angle),
+        scale: linear(&chosen, |state| scale(state).0, &apart),
+        presence: presence(ready, object, &track, range),
+        off: (0.0, range.from),
+        turned_off: (0.0, range.from),
+    };
+    Ok(measured(ready, object, &track, range, keys, (f64::INFINITY, f64::INFINITY)).0)
 }
 
 /// Times that a thing is reduced again with more to look at, where the keys were off between what was looked at.
@@ -97,44 +198,37 @@ pub(super) const MOST_INSTANTS: usize = 200_000;
 pub(super) const HELD: f64 = 0.9;
 pub(super) const SEEN: f64 = 0.97;
 
-/// Few cubic keys: every place within `tolerance` metres, orientations within `turn` radians, at every 64th of a frame
-/// and beside every key. Contacts after which the thing leaves by more than the tolerance are kept exactly.
-///
-/// # Errors
-/// Where it is cancelled, or takes too many looks.
-pub fn bake_reduced(
-    motion: &Arc<dyn Motion>,
+/// The keys of [`Keying::Within`] for one thing.
+fn few(
+    ready: &dyn Motion,
+    object: usize,
     range: Frames,
     (tolerance, turn): (f64, f64),
-    cancel: &Cancel,
-) -> Result<Keys, MotionError> {
-    each_object(motion, range, cancel, |ready, object| {
-        let mut track = Track::within(ready, object, range, (tolerance, turn))?;
-        // What moves along several axes is off by the root of the sum of their squares.
-        let moving = (0..3).filter(|&axis| moves(&track, axis, tolerance)).count().max(1);
-        let along = HELD * tolerance / (moving as f64).sqrt();
-        let presence = presence(ready, object, &track, range);
-        for round in 0.. {
-            let contacts = kept_contacts(&track, tolerance);
-            let keys = ObjectKeys {
-                position: [0, 1, 2]
-                    .map(|axis| reduced(&track, &contacts, along, |state| position(state, axis), &apart)),
-                orientation: reduced(&track, &contacts, HELD * turn, orientation, &angle),
-                scale: reduced(&track, &contacts, tolerance, scale, &apart),
-                presence: presence.clone(),
-                off: (0.0, range.from),
-                turned_off: (0.0, range.from),
-            };
-            let (keys, missed) = measured(ready, object, &track, range, keys, (tolerance, turn));
-            let over = |missed: &Missed| missed.far > SEEN * tolerance || missed.turned > SEEN * turn;
-            let missed: Vec<f64> = missed.iter().filter(|missed| over(missed)).map(|missed| missed.frame).collect();
-            if missed.is_empty() || round + 1 == MOST_ROUNDS || track.instants.len() + missed.len() > MOST_INSTANTS {
-                return Ok(keys);
-            }
-            track.look_at(ready, object, &missed);
+) -> Result<ObjectKeys, MotionError> {
+    let mut track = Track::within(ready, object, range, (tolerance, turn))?;
+    // What moves along several axes is off by the root of the sum of their squares.
+    let moving = (0..3).filter(|&axis| moves(&track, axis, tolerance)).count().max(1);
+    let along = HELD * tolerance / (moving as f64).sqrt();
+    let presence = presence(ready, object, &track, range);
+    for round in 0.. {
+        let contacts = kept_contacts(&track, tolerance);
+        let keys = ObjectKeys {
+            position: [0, 1, 2].map(|axis| reduced(&track, &contacts, along, |state| position(state, axis), &apart)),
+            orientation: reduced(&track, &contacts, HELD * turn, orientation, &angle),
+            scale: reduced(&track, &contacts, tolerance, scale, &apart),
+            presence: presence.clone(),
+            off: (0.0, range.from),
+            turned_off: (0.0, range.from),
+        };
+        let (keys, missed) = measured(ready, object, &track, range, keys, (tolerance, turn));
+        let over = |missed: &Missed| missed.far > SEEN * tolerance || missed.turned > SEEN * turn;
+        let missed: Vec<f64> = missed.iter().filter(|missed| over(missed)).map(|missed| missed.frame).collect();
+        if missed.is_empty() || round + 1 == MOST_ROUNDS || track.instants.len() + missed.len() > MOST_INSTANTS {
+            return Ok(keys);
         }
-        unreachable!("the last round returns")
-    })
+        track.look_at(ready, object, &missed);
+    }
+    unreachable!("the last round returns")
 }
 
 /// True where it leaves its first place along an axis by more than a hundredth of the tolerance.
@@ -142,22 +236,6 @@ pub(super) fn moves(track: &Track, axis: usize, tolerance: f64) -> bool {
     let first = track.instants[0].right.pose.position[axis];
     let far = |state: &State| (state.pose.position[axis] - first).abs() > 0.01 * tolerance;
     track.instants.iter().any(|instant| far(&instant.left) || far(&instant.right))
-}
-
-fn each_object(
-    motion: &Arc<dyn Motion>,
-    range: Frames,
-    cancel: &Cancel,
-    bake: impl Fn(&dyn Motion, usize) -> Result<ObjectKeys, MotionError> + Sync,
-) -> Result<Keys, MotionError> {
-    cancel.within(OF_A_FILE, |cancel| {
-        let ready = prepared(motion, range.widened(1.0), cancel)?;
-        let one = |object| {
-            if cancel.cancelled() { Err(MotionError::Cancelled) } else { cancel.watched(|| bake(&*ready, object)) }
-        };
-        let objects = (0..ready.len()).into_par_iter().map(one).collect::<Result<Vec<ObjectKeys>, MotionError>>()?;
-        Ok(Keys { objects, range })
-    })
 }
 
 /// When a thing is there, found by as many looks as keys are compared at, and then to the moment.

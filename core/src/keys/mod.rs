@@ -23,10 +23,12 @@ mod left_out;
 mod missed;
 mod pose;
 mod reduce;
+mod tally;
 mod track;
 
-pub use bake::{Keys, ObjectKeys, bake_dense, bake_reduced, largest_error};
+pub use bake::{Keying, Keys, ObjectKeys, bake_dense, bake_reduced, largest_error};
 pub use channel::{Channel, Interpolation, Key, merge};
 pub use left_out::Beyond;
 pub use pose::{PoseKeys, bake_pose, pose_numbers};
+pub use tally::{Count, Tally};
 pub use track::Track;

@@ -139,6 +139,21 @@ impl Track {
         self.add(frames.iter().zip(&states).map(new).collect());
     }
 
+    /// As [`look_at`](Self::look_at), but for frames that are in order, and where there is no instant yet: what is not smooth
+    /// there was looked at from both sides.
+    pub(super) fn look_between(&mut self, motion: &dyn Motion, object: usize, frames: impl Iterator<Item = f64>) {
+        let mut at = 0;
+        let new = |frame: &f64| {
+            while at + 1 < self.instants.len() && self.instants[at + 1].frame <= *frame {
+                at += 1;
+            }
+            let near = |instant: Option<&Instant>| instant.is_some_and(|there| (there.frame - frame).abs() < CLOSE);
+            !near(self.instants.get(at)) && !near(self.instants.get(at + 1))
+        };
+        let frames: Vec<f64> = frames.filter(new).collect();
+        self.look_at(motion, object, &frames);
+    }
+
     fn add(&mut self, found: Vec<Instant>) {
         if found.is_empty() {
             return;

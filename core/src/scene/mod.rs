@@ -22,5 +22,5 @@ pub use fields::{Field, Fields, Given, Numbers, named};
 pub use keyed::{KeysBeyond, keyed_number, scaled};
 pub use kinds::{Kind, OwnLook};
 pub use rate::{Keep, with_rate};
-pub use resolve::{Mark, Resolved, resolve};
+pub use resolve::{Mark, Resolved, resolve, sentences};
 pub use values::{Params, Point, Signals, check_value};

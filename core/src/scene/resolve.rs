@@ -27,6 +27,11 @@ pub struct Mark {
     pub message: String,
 }
 
+/// All that is wrong, one sentence after another.
+pub fn sentences(marks: &[Mark]) -> String {
+    marks.iter().map(|mark| mark.message.as_str()).collect::<Vec<_>>().join(" ")
+}
+
 /// What the formulas, keys and signals of a node give.
 #[derive(Debug, Clone, Default, PartialEq)]
 pub struct Resolved {

@@ -8,9 +8,11 @@ use proptest::prelude::*;
 use std::sync::Arc;
 use zickzack_core::curve::{Curve, Figure, Path, Segment, Strand};
 use zickzack_core::fraction::Fraction;
-use zickzack_core::keys::{Channel, Interpolation, Key, ObjectKeys, bake_dense, bake_pose, bake_reduced, merge};
+use zickzack_core::keys::{
+    Channel, Interpolation, Key, Keying, ObjectKeys, Tally, bake_dense, bake_pose, bake_reduced, largest_error, merge,
+};
 use zickzack_core::motion::{
-    Cancel, Columns, FaceTravel, FaceUp, Frames, Motion, Ride, Sample, Steered, Steering, prepared,
+    Cancel, Columns, FaceTravel, FaceUp, Frames, Motion, MotionError, Ride, Sample, Steered, Steering, prepared,
 };
 use zickzack_core::physics::{Air, Bounds, Launch, LaunchSetup, Side};
 use zickzack_core::pose::{Axis, angle_between};
@@ -167,18 +169,60 @@ proptest! {
     }
 
     #[test]
-    fn dense_keys_lie_on_the_motion(list in prop::collection::vec(place(), 3..7), step in prop::sample::select(vec![0.5, 1.0, 2.0])) {
+    fn dense_keys_lie_on_the_motion(list in prop::collection::vec(place(), 3..7), step in prop_oneof![Just(0.5), Just(1.0), 0.05..3.0f64], length in 5.0..24.0f64) {
         let motion: Arc<dyn Motion> = Arc::new(Ride::new(still(smooth(&list, true)), 2, Fraction::new(1, 1).unwrap(), 24.0));
-        let keys = bake_dense(&motion, Frames { from: 0.0, to: 24.0 }, step, &Cancel::default()).unwrap();
+        let range = Frames { from: 3.0, to: 3.0 + length };
+        let keys = bake_dense(&motion, range, step, &Cancel::default()).unwrap();
+        // One at every step, and one where the range ends.
+        let mut wanted: Vec<f64> = (0..).map(|i| range.from + f64::from(i) * step).take_while(|frame| *frame < range.to - 1e-3).collect();
+        wanted.push(range.to);
         let mut sample = Sample::default();
         for (object, keys) in keys.objects.iter().enumerate() {
-            prop_assert_eq!(keys.position[0].keys.len(), (24.0 / step) as usize + 1);
+            let there = &keys.position[0].keys;
+            prop_assert!(wanted.len().abs_diff(there.len()) <= 1, "{} for {}", there.len(), wanted.len());
+            for frame in &wanted {
+                prop_assert!(there.iter().any(|key| (key.frame - frame).abs() < 1e-3), "none at {}", frame);
+            }
             for key in &keys.position[0].keys {
                 motion.sample_at(&[(object, key.frame)], Columns::POSITION, &mut sample);
                 prop_assert!((key.value[0] - sample.positions[0].x).abs() < 1e-9);
             }
         }
     }
+}
+
+/// Given on one after another, keys are those of all things in their order; whoever takes no more is given no more.
+#[test]
+fn keys_are_given_on_thing_by_thing() {
+    let path = still(smooth(&[DVec3::ZERO, DVec3::X, DVec3::new(2.0, 1.0, 0.0)], true));
+    let motion: Arc<dyn Motion> = Arc::new(Ride::new(path, 150, Fraction::new(1, 1).unwrap(), 24.0));
+    let range = Frames { from: 0.0, to: 24.0 };
+    let (keying, cancel) = (Keying::Within { metres: 0.01, radians: 0.01 }, Cancel::default());
+    let all = keying.keys(&motion, range, &cancel).unwrap();
+    let (mut tally, mut given) = (Tally::default(), Vec::new());
+    let refused = keying.each(&motion, range, &cancel, |keys| {
+        tally.add(&keys);
+        given.push(keys);
+        if given.len() < 100 { Ok(()) } else { Err(MotionError::TooMuch("enough".to_owned())) }
+    });
+    assert!(matches!(refused, Err(MotionError::TooMuch(why)) if why == "enough"));
+    assert_eq!(given, all.objects[..100]);
+    assert_eq!(tally.things, 100);
+    // What is not given on was not made, but for some that are made side by side.
+    let looks = |most: usize| {
+        let (cancel, mut left) = (Cancel::default(), most);
+        let taken = keying.each(&motion, range, &cancel, |_| {
+            left -= 1;
+            if left > 0 { Ok(()) } else { Err(MotionError::Cancelled) }
+        });
+        assert!(taken.is_err());
+        cancel.looks()
+    };
+    assert!(2 * looks(1) <= looks(150), "{} of {}", looks(1), looks(150));
+    assert_eq!(tally.off, largest_error(given.iter().map(|keys| keys.off)));
+    let moving: usize = given.iter().flat_map(|keys| &keys.position).filter(|channel| !channel.is_still()).count();
+    assert_eq!(tally.position.moving, moving);
+    assert!(tally.all().keys >= tally.position.keys && tally.position.keys >= 2 * moving);
 }
 
 #[test]

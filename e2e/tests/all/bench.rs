@@ -335,13 +335,19 @@ async fn letters_work_wherever_no_text_is_edited_and_in_an_open_menu_they_choose
 async fn traces_are_laid_before_they_are_seen_and_find_takes_what_is_marked_whatever_the_pointer_rests_on() -> Result<()>
 {
     let visit = Visit::start(1280, 800).await?;
-    let watch = "window.least = Infinity; const look = () => { for (const row of document.querySelectorAll('.trace-label')) window.least = Math.min(window.least, row.getBoundingClientRect().height); requestAnimationFrame(look); }; requestAnimationFrame(look)";
+    // After every change of the page, before it is painted.
+    let watch = "window.heights = {}; const look = () => { const rows = document.querySelectorAll('.trace-label'); if (rows.length > 0) (window.heights[rows.length] ??= new Set()).add(Math.round(rows[0].getBoundingClientRect().height)); }; new MutationObserver(look).observe(document.body, { childList: true, subtree: true, attributes: true })";
     visit.js(watch).await?;
     visit.click("Lantern round").await?;
     visit.until("traces", "return document.querySelector('.trace-label') != null").await?;
     visit.rests("the traces", "return document.querySelectorAll('.trace-label').length").await?;
-    let least = visit.js("return window.least").await?.as_f64().context("rows were watched")?;
-    assert!(least > 8.0, "a row of {least} px was seen");
+    let heights =
+        visit.js("return Object.entries(window.heights).map(([rows, seen]) => [Number(rows), ...seen])").await?;
+    let heights = heights.as_array().context("rows were watched")?;
+    assert!(!heights.is_empty(), "rows were watched");
+    for seen in heights {
+        assert_eq!(seen.as_array().map(Vec::len), Some(2), "so many rows had several heights, px: {seen}");
+    }
 
     visit.keys("f", &[Key::Control]).await?;
     let at = visit.middle("#find-1").await?;

@@ -1,6 +1,6 @@
 //! The scenes of the demo as keys in files.
 
-use crate::glb::Track;
+use crate::glb::{Track, written};
 use glam::{DQuat, DVec3};
 use std::fs;
 use std::path::Path;
@@ -12,7 +12,6 @@ use zickzack_core::nodes::Registry;
 use zickzack_core::pose::angle_between;
 use zickzack_core::scene::Scene;
 use zickzack_formats::files::Files;
-use zickzack_formats::glb::{Part, write};
 
 const TOLERANCE: f64 = 1e-3;
 const ANGLE: f64 = 0.05;
@@ -47,8 +46,7 @@ fn demo_scenes_in_a_glb_hold_between_frames() {
         assert!(compiled.ends.iter().any(|end| end.output), "{name}");
         for end in compiled.ends.iter().filter(|end| end.output) {
             let keys = bake_reduced(&end.motion, range, (TOLERANCE, ANGLE.to_radians()), &cancel).unwrap();
-            let bytes =
-                write(&[Part { name: &end.name, keys: &keys, model: None }], &name, compiled.timing.fps).unwrap();
+            let bytes = written(&keys, None, compiled.timing.fps);
             let ready = prepared(&end.motion, range.widened(1.0), &cancel).unwrap();
             let file = gltf::Gltf::from_slice(&bytes).unwrap();
             let mut sample = Sample::default();

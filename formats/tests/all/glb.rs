@@ -5,17 +5,18 @@ use gltf::animation::util::ReadOutputs;
 use gltf::animation::{Interpolation, Property};
 use proptest::prelude::*;
 use serde_json::{Value, json};
+use std::io::{self, Cursor, Read, Seek, SeekFrom, Write};
 use std::sync::Arc;
 use zickzack_core::curve::{Curve, Outline, Path, PathPoint, PointKind, through};
 use zickzack_core::fraction::Fraction;
 use zickzack_core::graph::{Assets, Compiled, Memo, compile};
 use zickzack_core::keys::{Keys, bake_dense, bake_reduced};
 use zickzack_core::motion::{Cancel, Columns, FaceTravel, FaceUp, Frames, Motion, Ride, Sample};
-use zickzack_core::nodes::{Registry, model_place};
+use zickzack_core::nodes::{ModelPlace, Registry, model_place};
 use zickzack_core::pose::{Axis, angle_between};
 use zickzack_core::scene::Scene;
 use zickzack_formats::csv;
-use zickzack_formats::glb::{Part, write};
+use zickzack_formats::glb::{GlbError, Writer};
 
 fn motion(closed: bool) -> Arc<dyn Motion> {
     let places = [(0.0, 0.0, 0.0), (4.0, 1.0, 0.0), (5.0, 0.5, 3.0), (1.0, 0.0, 4.0)];
@@ -29,6 +30,69 @@ fn motion(closed: bool) -> Arc<dyn Motion> {
 }
 
 const RANGE: Frames = Frames { from: 0.0, to: 48.0 };
+
+/// A file of these things.
+pub fn written(keys: &Keys, model: Option<ModelPlace>, fps: f64) -> Vec<u8> {
+    // What is aside need not be empty.
+    let mut aside = Cursor::new(vec![7; 5]);
+    aside.set_position(5);
+    let mut file = Writer::new(fps, aside);
+    for (object, thing) in keys.objects.iter().enumerate() {
+        file.thing(&format!("Out {}", object + 1), thing, keys.range.from, model).unwrap();
+    }
+    let mut bytes = Vec::new();
+    file.finish("Fair", &mut bytes).unwrap();
+    bytes
+}
+
+/// What is put aside while a file is written, with room for so many bytes.
+struct Narrow {
+    inner: Cursor<Vec<u8>>,
+    room: usize,
+}
+
+impl Write for Narrow {
+    fn write(&mut self, bytes: &[u8]) -> io::Result<usize> {
+        let fits = bytes.len().min(self.room - self.inner.get_ref().len());
+        if fits == 0 { Err(io::ErrorKind::StorageFull.into()) } else { self.inner.write(&bytes[..fits]) }
+    }
+
+    fn flush(&mut self) -> io::Result<()> {
+        Ok(())
+    }
+}
+
+impl Read for Narrow {
+    fn read(&mut self, bytes: &mut [u8]) -> io::Result<usize> {
+        self.inner.read(bytes)
+    }
+}
+
+impl Seek for Narrow {
+    fn seek(&mut self, to: SeekFrom) -> io::Result<u64> {
+        self.inner.seek(to)
+    }
+}
+
+/// Where what is put aside finds no room, or the file itself, there is no file, and it is said why.
+#[test]
+fn what_finds_no_room_is_an_error_wherever_it_ends() {
+    let keys = bake_dense(&motion(true), RANGE, 0.02, &Cancel::default()).unwrap();
+    let write = |room: usize, file: &mut [u8]| -> Result<(), GlbError> {
+        let mut writer = Writer::new(24.0, Narrow { inner: Cursor::default(), room });
+        for thing in &keys.objects {
+            writer.thing("Out", thing, 0.0, None)?;
+        }
+        writer.finish("Fair", &mut &mut *file)
+    };
+    let whole = written(&keys, None, 24.0).len();
+    assert!(whole > 100_000, "more than is held back: {whole}");
+    write(whole, &mut vec![0; whole]).unwrap();
+    for (room, file) in [(0, whole), (70_000, whole), (whole, 0), (whole, 11), (whole, 5000), (whole, whole - 200)] {
+        let refused = write(room, &mut vec![0; file]);
+        assert!(matches!(refused, Err(GlbError::Io(_))), "{room} {file}: {refused:?}");
+    }
+}
 
 pub struct Track {
     times: Vec<f64>,
@@ -93,7 +157,7 @@ pub fn all_tracks(bytes: &[u8], node: usize) -> [Option<Track>; 3] {
 }
 
 fn compare(keys: &Keys, motion: &Arc<dyn Motion>, tolerance: f64, step: f64) {
-    let bytes = write(&[Part { name: "Out", keys, model: None }], "Fair", 24.0).unwrap();
+    let bytes = written(keys, None, 24.0);
     let mut sample = Sample::default();
     for object in 0..3 {
         let (moves, turns) = tracks(&bytes, object);
@@ -146,7 +210,7 @@ fn a_motion_that_stands_still_has_a_node_and_no_animation() {
     ));
     let still: Arc<dyn Motion> = Arc::new(Ride::new(path, 1, Fraction::ZERO, 48.0));
     let keys = bake_reduced(&still, RANGE, (1e-3, 1e-3), &Cancel::default()).unwrap();
-    let bytes = write(&[Part { name: "Still", keys: &keys, model: None }], "Fair", 24.0).unwrap();
+    let bytes = written(&keys, None, 24.0);
     let file = gltf::Gltf::from_slice(&bytes).unwrap();
     assert_eq!((file.nodes().count(), file.animations().count()), (1, 0));
 }
@@ -188,7 +252,7 @@ proptest! {
         let outputs = vec![("Out".to_owned(), compiled.ends[0].motion.clone())];
         let (motion, cancel) = (&outputs[0].1, Cancel::default());
         let keys = if reduced { bake_reduced(motion, RANGE, (1e-3, 1e-3), &cancel) } else { bake_dense(motion, RANGE, 1.0, &cancel) }.unwrap();
-        let bytes = write(&[Part { name: "Out", keys: &keys, model: None }], "Fair", scene.fps.value()).unwrap();
+        let bytes = written(&keys, None, scene.fps.value());
         let [moves, turns, scales] = all_tracks(&bytes, 0);
         let mut table = Vec::new();
         let range = Frames { from: 0.0, to: 47.0 };
@@ -243,7 +307,7 @@ fn a_model_lies_in_its_thing_as_it_is_shown() {
     }
     let model = model_place(&scene, "out", &Crate).unwrap();
     let keys = bake_dense(&compiled.ends[0].motion, RANGE, 1.0, &Cancel::default()).unwrap();
-    let bytes = write(&[Part { name: "Out", keys: &keys, model }], "Fair", 24.0).unwrap();
+    let bytes = written(&keys, model, 24.0);
     let file = gltf::Gltf::from_slice(&bytes).unwrap();
     let roots: Vec<_> = file.scenes().next().unwrap().nodes().collect();
     assert_eq!(roots.iter().map(|node| node.name().unwrap()).collect::<Vec<_>>(), ["Out 1", "Out 2"]);

@@ -1,6 +1,6 @@
 use super::Refusal;
 use super::scenes::attachment;
-use super::spool::{Spooled, unwritten};
+use super::spool::{Spooled, aside, unwritten};
 use crate::Shop;
 use crate::live::open_scene;
 use crate::recorder::FromShelf;
@@ -10,11 +10,12 @@ use std::sync::Arc;
 use utoipa::{IntoParams, ToSchema};
 use uuid::Uuid;
 use zickzack_core::graph::{Compiled, Memo};
-use zickzack_core::keys::{Beyond, Keys, ObjectKeys};
-use zickzack_core::motion::{Cancel, Columns, Frames, Motion, Sample, prepared};
+use zickzack_core::keys::{Beyond, Count, Keying, ObjectKeys, Tally};
+use zickzack_core::motion::{Cancel, Columns, Frames, Motion, MotionError, Sample, prepared};
 use zickzack_core::scene::Scene;
 use zickzack_formats::csv::CsvError;
-use zickzack_session::{HandOff, HandOffError, Keying, Session};
+use zickzack_formats::glb::GlbError;
+use zickzack_session::{HandOff, HandOffError, Session};
 
 /// What is handed off, and how. Frames are shown numbers.
 #[derive(Deserialize, IntoParams)]
@@ -150,7 +151,7 @@ impl Wanted {
 
 fn refused(error: HandOffError) -> Refusal {
     match error {
-        HandOffError::Table(CsvError::Io(error)) => unwritten(error),
+        HandOffError::Table(CsvError::Io(error)) | HandOffError::Model(GlbError::Io(error)) => unwritten(error),
         other => Refusal::bad(other.to_string()),
     }
 }
@@ -170,12 +171,20 @@ pub async fn look(
         let compiled = session.compile(&Memo::default(), &FromShelf(&shelf), cancel);
         let hand_off = hand_off(&session, &compiled, &wanted, (range, true))?;
         let (_, motion) = &hand_off.outputs()[0];
-        let keys = wanted.keying().keys(motion, range, cancel).map_err(|error| Refusal::bad(error.to_string()))?;
         let first = session.scene.first_frame as f64;
         let object = wanted.object.unwrap_or(0).min(motion.len().saturating_sub(1));
-        let plots = plots(motion, &keys, object, first, cancel)?;
+        let (mut tally, mut drawn) = (Tally::default(), None);
+        let made = wanted.keying().each(motion, range, cancel, |keys| {
+            tally.add(&keys);
+            if tally.things == object + 1 {
+                drawn = Some(keys);
+            }
+            Ok::<(), MotionError>(())
+        });
+        made.map_err(|error| Refusal::bad(error.to_string()))?;
+        let plots = drawn.map_or(Ok(Vec::new()), |keys| plots(motion, (range, &keys), object, first, cancel))?;
         let beyond = Beyond::of(motion, range, cancel).map_err(|error| Refusal::bad(error.to_string()))?;
-        let channels = counts(&keys, wanted.step, first);
+        let channels = counts(&tally, range, wanted.step, first);
         let broken = hand_off.broken().iter().map(|(name, _)| format!("\"{name}\", which does not work"));
         let left_out = beyond.left_out().into_iter().map(str::to_owned).chain(broken).collect();
         Ok(Look { things: motion.len(), channels, plots, left_out })
@@ -183,35 +192,27 @@ pub async fn look(
     look.await.map(web::Json)
 }
 
-fn counts(keys: &Keys, step: f64, first_frame: f64) -> Vec<ChannelCount> {
-    let frames = ((keys.range.to - keys.range.from) / step).floor() as usize + 1;
-    let moving = |length: usize| if length == 1 { 0 } else { length };
-    let position =
-        |object: &ObjectKeys| object.position.iter().map(|channel| moving(channel.keys.len())).sum::<usize>();
-    let orientation = |object: &ObjectKeys| moving(object.orientation.keys.len());
-    let (off, turned) = (keys.off(), keys.turned_off());
-    let row = |name: &str, channels: usize, after: usize, (error, frame): (f64, f64), unit: &str| ChannelCount {
+fn counts(tally: &Tally, range: Frames, step: f64, first_frame: f64) -> Vec<ChannelCount> {
+    let frames = ((range.to - range.from) / step).floor() as usize + 1;
+    let row = |name: &str, channels: usize, count: Count, (error, frame): (f64, f64), unit: &str| ChannelCount {
         name: name.to_owned(),
-        before: channels * frames * keys.objects.len(),
-        after,
+        before: channels * frames * tally.things,
+        after: count.keys,
         error,
         unit: unit.to_owned(),
         frame: frame + first_frame,
     };
-    vec![
-        row("position", 3, keys.objects.iter().map(position).sum(), off, "m"),
-        row("orientation", 1, keys.objects.iter().map(orientation).sum(), (turned.0.to_degrees(), turned.1), "°"),
-    ]
+    let turned = (tally.turned_off.0.to_degrees(), tally.turned_off.1);
+    vec![row("position", 3, tally.position, tally.off, "m"), row("orientation", 1, tally.orientation, turned, "°")]
 }
 
 fn plots(
     motion: &Arc<dyn Motion>,
-    keys: &Keys,
+    (range, keys): (Frames, &ObjectKeys),
     object: usize,
     first: f64,
     cancel: &Cancel,
 ) -> Result<Vec<Plot>, Refusal> {
-    let range = keys.range;
     let steps = ((range.to - range.from) * 4.0).min(MOST_PLOTTED).floor();
     let frames: Vec<f64> =
         (0..=steps as usize).map(|i| range.from + (range.to - range.from) * i as f64 / steps).collect();
@@ -219,12 +220,11 @@ fn plots(
     let mut sample = Sample::default();
     let at: Vec<(usize, f64)> = frames.iter().map(|&frame| (object, frame)).collect();
     ready.sample_at(&at, Columns::POSITION, &mut sample);
-    let Some(object_keys) = keys.objects.get(object) else { return Ok(Vec::new()) };
     Ok(["position x", "position y", "position z"]
         .iter()
         .enumerate()
         .map(|(axis, name)| {
-            let channel = &object_keys.position[axis];
+            let channel = &keys.position[axis];
             let breaks = |i: usize| {
                 let key = &channel.keys[i];
                 (key.slope_in[0] - key.slope_out[0]).abs() > 1e-3
@@ -270,9 +270,8 @@ pub async fn write(
         if is_table {
             return Spooled::of(|out| hand_off.write_csv(range, wanted.step, out, cancel).map_err(refused));
         }
-        let keys = hand_off.keys(range, wanted.keying(), cancel).map_err(refused)?;
-        let bytes = hand_off.write_glb(&keys).map_err(refused)?;
-        Spooled::of(|out| out.write_all(&bytes).map_err(unwritten))
+        let keys = (range, wanted.keying());
+        Spooled::of(|out| hand_off.write_glb(keys, aside()?, out, cancel).map(|_| ()).map_err(refused))
     });
     let body = written.await?.body();
     Ok(HttpResponse::Ok().content_type(media).insert_header(attachment(&name, &form)).body(body))

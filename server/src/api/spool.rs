@@ -21,6 +21,16 @@ pub fn unwritten(error: std::io::Error) -> Refusal {
     Refusal::full(format!("The server's disk does not take the file ({error}): make room in {ON_DISK} there."))
 }
 
+/// An empty file without a name, gone when it is dropped.
+///
+/// # Errors
+/// Where the disk makes none.
+pub fn aside() -> Result<File, Refusal> {
+    let on_disk = Path::new(ON_DISK);
+    let file = if on_disk.is_dir() { tempfile::tempfile_in(on_disk) } else { tempfile::tempfile() };
+    file.map_err(unwritten)
+}
+
 /// A whole file without a name, gone when it is dropped.
 pub struct Spooled {
     file: File,
@@ -33,9 +43,7 @@ impl Spooled {
     /// # Errors
     /// What `write` says, and where there is no room on the disk.
     pub fn of(write: impl FnOnce(&mut dyn Write) -> Result<(), Refusal>) -> Result<Self, Refusal> {
-        let on_disk = Path::new(ON_DISK);
-        let file = if on_disk.is_dir() { tempfile::tempfile_in(on_disk) } else { tempfile::tempfile() };
-        let mut into = BufWriter::with_capacity(CHUNK, file.map_err(unwritten)?);
+        let mut into = BufWriter::with_capacity(CHUNK, aside()?);
         write(&mut into)?;
         let mut file = into.into_inner().map_err(|error| unwritten(error.into_error()))?;
         let bytes = file.stream_position().map_err(unwritten)?;

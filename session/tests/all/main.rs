@@ -2,14 +2,16 @@
 
 use proptest::prelude::*;
 use serde_json::{Value, json};
+use std::io::Cursor;
 use std::path::PathBuf;
 use std::sync::Arc;
 use zickzack_core::graph::{AtOnce, Memo};
+use zickzack_core::keys::Keying;
 use zickzack_core::motion::{Cancel, Frames};
 use zickzack_core::nodes::Registry;
 use zickzack_core::scene::Scene;
 use zickzack_formats::files::hash;
-use zickzack_session::{HandOff, Keying, ReadError, Session};
+use zickzack_session::{HandOff, ReadError, Session};
 
 /// A folder of one's own, gone with its owner.
 struct Folder(PathBuf);
@@ -144,10 +146,13 @@ proptest! {
         prop_assert_eq!(given, names(true));
         prop_assert_eq!(broken, names(false));
         let lap = Frames { from: 0.0, to: 24.0 };
-        let keys = hand_off.keys(lap, Keying::Within { metres, radians: metres }, &cancel).unwrap();
-        for keys in &keys {
-            prop_assert!(keys.off().0 <= metres && keys.turned_off().0 <= metres);
+        let (keying, mut file) = (Keying::Within { metres, radians: metres }, Vec::new());
+        let tallies = hand_off.write_glb((lap, keying), Cursor::new(Vec::new()), &mut file, &cancel).unwrap();
+        prop_assert_eq!(tallies.len(), hand_off.outputs().len());
+        for (tally, (_, motion)) in tallies.iter().zip(hand_off.outputs()) {
+            prop_assert_eq!(tally.things, motion.len());
+            prop_assert!(tally.off.0 <= metres && tally.turned_off.0 <= metres);
         }
-        prop_assert!(hand_off.write_glb(&keys).unwrap().starts_with(b"glTF"));
+        prop_assert!(file.starts_with(b"glTF"));
     }
 }

@@ -176,7 +176,11 @@ fn spins((spin, said): (Fraction, String), nose: DVec3) -> OfferMaker {
         let order = looks.order_about(nose);
         let offer = |to: Fraction| {
             let meaning = if to.is_whole() { "whole turns".to_owned() } else { format!("alike after 1/{order} turn") };
-            Closing::Value("spin", json!(to.to_string()), format!("turns a loop {said} → {to} ({meaning})"))
+            Closing::Value(
+                FaceTravelFields::spin(),
+                json!(to.to_string()),
+                format!("turns a loop {said} → {to} ({meaning})"),
+            )
         };
         spin_offers(spin, order).into_iter().map(offer).collect()
     })

@@ -73,7 +73,7 @@ impl Maker for StickNode {
             None => None,
         };
         let how = Sticking {
-            which: own.which - 1,
+            which: own.which.saturating_sub(1),
             target,
             tip: level(context, own.tip),
             depth: own.depth,

@@ -190,3 +190,32 @@ proptest! {
         );
     }
 }
+
+/// Whether one value of a parameter may be this word, as conditions name it.
+fn may_be(values: &Values, word: &str) -> bool {
+    match values {
+        Values::Choice { options, .. } => options.contains(&word),
+        Values::Flag { .. } => matches!(word, "true" | "false"),
+        _ => false,
+    }
+}
+
+/// What is asked for only where another parameter has one of some values names one that is there, and values it can have.
+#[test]
+fn what_conditions_name_is_there_and_can_be_so() {
+    let mut conditions = 0;
+    for schema in Registry::default().schemas.iter() {
+        let of_params = schema.params.iter().filter_map(|param| Some((param.name, param.only_when?)));
+        let of_ports = schema.inputs.iter().filter_map(|port| Some((port.name, port.only_when?)));
+        for (what, (name, words)) in of_params.chain(of_ports) {
+            let place = format!("{what} of {}", schema.name);
+            let asked = schema.param(name).unwrap_or_else(|| panic!("{place} asks for {name:?}, which is not there"));
+            assert!(!words.is_empty(), "{place} is never asked for");
+            for word in words {
+                assert!(may_be(&asked.values, word), "{place}: {name:?} is never {word:?}");
+            }
+            conditions += 1;
+        }
+    }
+    assert!(conditions > 90, "only {conditions} were looked at");
+}

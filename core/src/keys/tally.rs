@@ -1,0 +1,59 @@
+//! How many keys there are, and what they miss.
+
+use super::bake::{ObjectKeys, largest_error};
+use super::channel::Channel;
+
+/// The channels that change, and their keys.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
+pub struct Count {
+    /// Channels that change.
+    pub moving: usize,
+    /// Keys in them.
+    pub keys: usize,
+}
+
+impl Count {
+    fn add<const N: usize>(&mut self, channel: &Channel<N>) {
+        if !channel.is_still() {
+            self.moving += 1;
+            self.keys += channel.keys.len();
+        }
+    }
+}
+
+/// What is counted of keys while they are given on.
+#[derive(Debug, Clone, Copy, Default, PartialEq)]
+pub struct Tally {
+    /// Things.
+    pub things: usize,
+    /// Of places, three channels each.
+    pub position: Count,
+    /// Of orientations.
+    pub orientation: Count,
+    /// Of sizes.
+    pub scale: Count,
+    /// Largest distance from the motion, metres, and its frame; 0 at frame 0 where there is none.
+    pub off: (f64, f64),
+    /// Largest angle from the motion, radians, and its frame.
+    pub turned_off: (f64, f64),
+}
+
+impl Tally {
+    /// One more thing.
+    pub fn add(&mut self, keys: &ObjectKeys) {
+        self.things += 1;
+        keys.position.iter().for_each(|channel| self.position.add(channel));
+        self.orientation.add(&keys.orientation);
+        self.scale.add(&keys.scale);
+        self.off = largest_error([self.off, keys.off].into_iter());
+        self.turned_off = largest_error([self.turned_off, keys.turned_off].into_iter());
+    }
+
+    /// Of all that changes.
+    pub const fn all(&self) -> Count {
+        Count {
+            moving: self.position.moving + self.orientation.moving + self.scale.moving,
+            keys: self.position.keys + self.orientation.keys + self.scale.keys,
+        }
+    }
+}
