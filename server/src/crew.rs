@@ -26,18 +26,6 @@ pub enum Rank {
 impl Rank {
     /// Gives it to the thread that asks, where the machine allows it.
     pub fn take(self) {
-        let how = std::env::var("ZZ_RANK").unwrap_or_default();
-        let idle = how.contains('b') && self == Self::Background
-            || how.contains('l') && self == Self::Long
-            || how.contains('s') && self == Self::Seen;
-        if idle {
-            use thread_priority::*;
-            let policy = ThreadSchedulePolicy::Normal(NormalThreadSchedulePolicy::Idle);
-            if let Err(why) = set_thread_priority_and_policy(thread_native_id(), ThreadPriority::Min, policy) {
-                eprintln!("idle: {why}");
-            }
-            return;
-        }
         // From 0 to 100, of which 50 is what a thread has by itself.
         let value: u8 = match self {
             Self::Seen => 25,

@@ -13,7 +13,8 @@ mod web;
 
 use actix_web::body::MessageBody;
 use actix_web::dev::{ServiceRequest, ServiceResponse};
-use actix_web::{App, HttpServer, web as routes};
+use actix_web::{App, HttpResponse, HttpServer, web as routes};
+use serde::Serialize;
 use sqlx::PgPool;
 use std::net::TcpListener;
 use std::sync::Arc;
@@ -78,6 +79,25 @@ impl Shop {
     /// True once the server was asked to stop.
     pub fn is_stopping(&self) -> bool {
         self.stopping.load(Ordering::Relaxed)
+    }
+
+    /// As [`work`](Self::work); what comes of it is an answer as JSON. It may be long, so it is written where it is worked
+    /// out, apart from what others wait for.
+    ///
+    /// # Errors
+    /// As there.
+    pub async fn answer<T: Serialize>(
+        &self,
+        scene: Uuid,
+        work: impl FnOnce(&Cancel) -> Result<T, api::Refusal> + Send + 'static,
+    ) -> Result<HttpResponse, api::Refusal> {
+        let written = self.work(scene, move |cancel| {
+            serde_json::to_string(&work(cancel)?).map_err(|error| {
+                tracing::error!(%scene, "an answer cannot be written: {error}");
+                api::Refusal::broken()
+            })
+        });
+        Ok(HttpResponse::Ok().content_type("application/json").body(written.await?))
     }
 
     /// Does `work` for a scene in the background, as [`crew::Background::work`] does, and tells how long it took.

@@ -30,6 +30,8 @@ const BETWEEN_KILLS: Duration = Duration::from_secs(40);
 /// What happens.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
 enum Part {
+    /// Not all pages are there yet: nothing is measured.
+    Coming,
     Alone,
     AmongHeavy,
     Killed,
@@ -318,7 +320,7 @@ async fn run(minutes: f64, pages: usize) -> Result<()> {
     let port = base.rsplit(':').next().context("a port")?.to_owned();
     let site = Rc::new(Site {
         asks: Asks { base },
-        part: Cell::new(Part::Alone),
+        part: Cell::new(Part::Coming),
         waits: RefCell::default(),
         kept: RefCell::default(),
         wrong: RefCell::default(),
@@ -337,6 +339,9 @@ async fn run(minutes: f64, pages: usize) -> Result<()> {
     });
     let pages: Vec<_> = pages.collect();
     let part = Duration::from_secs_f64(minutes * 60.0 / 3.0);
+    // The same pages are to be measured alone and among heavy scenes.
+    tokio::time::sleep(STAY).await;
+    site.part.set(Part::Alone);
     tokio::time::sleep(part).await;
     site.part.set(Part::AmongHeavy);
     let going = Arc::new(AtomicBool::new(true));
@@ -374,7 +379,7 @@ async fn run(minutes: f64, pages: usize) -> Result<()> {
     let rest = Duration::from_secs_f64((minutes * 6.0).min(300.0));
     tokio::time::sleep(rest).await;
     let (end, _) = memory(server.id())?;
-    for (part, waits) in site.waits.borrow_mut().iter_mut() {
+    for (part, waits) in site.waits.borrow_mut().iter_mut().filter(|(part, _)| **part != Part::Coming) {
         let counts = (waits.edits.len(), waits.firsts.len());
         println!(
             "{part:?}: {} edits acknowledged after p50 {:.0} ms, p99 {:.0} ms; {} first blocks after p50 {:.0} ms, p99 {:.0} ms",

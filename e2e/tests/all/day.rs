@@ -210,7 +210,7 @@ async fn a_point_is_taken_hold_of_where_the_handle_of_another_ends_on_it() -> Re
     visit.tap(visit.middle("button[aria-label^=\"Point 2 of Path\"]").await?).await?;
     visit.until("its handles", "return document.querySelectorAll('.handle.lever-tip').length === 2").await?;
     let tip = visit.middle("button[aria-label^=\"Handle out of point 2\"]").await?;
-    assert!((tip.0 - third.0).hypot(tip.1 - third.1) < 2.0, "it ends on the point: {tip:?} {third:?}");
+    assert!(DVec2::from(tip).distance(third.into()) < 2.0, "it ends on the point: {tip:?} {third:?}");
     visit.drag(third, (40.0, 20.0)).await?;
     visit.kept().await?;
     let [before, after] =

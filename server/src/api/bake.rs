@@ -2,7 +2,7 @@ use super::Refusal;
 use crate::Shop;
 use crate::live::open_scene;
 use crate::recorder::FromShelf;
-use actix_web::{get, web};
+use actix_web::{HttpResponse, get, web};
 use glam::DVec3;
 use serde::{Deserialize, Serialize};
 use serde_json::{Value, json};
@@ -64,14 +64,14 @@ pub async fn bake(
     shop: web::Data<Shop>,
     id: web::Path<Uuid>,
     wanted: web::Query<Wanted>,
-) -> Result<web::Json<Baked>, Refusal> {
+) -> Result<HttpResponse, Refusal> {
     let fits = |x: f64| x.is_finite() && (1e-9..=1e3).contains(&x);
     if !fits(wanted.tolerance) || !fits(wanted.angle) {
         return Err(Refusal::bad("The tolerances must be from 0.000001 mm to 1000 m, and from 0.000000001° to 1000°."));
     }
     let session = open_scene(&shop, *id).await?.session;
     let shelf = shop.shelf.clone();
-    let baked = shop.work(*id, move |cancel| {
+    let baked = shop.answer(*id, move |cancel| {
         let compiled = session.compile(&Memo::default(), &FromShelf(&shelf), cancel);
         let motion = motion_of(&compiled, &session.scene, &wanted.node)?;
         if motion.len() > MOST_THINGS {
@@ -88,7 +88,7 @@ pub async fn bake(
             .map_err(|error| Refusal::bad(error.to_string()))?;
         Ok(told(&keys, &wanted, compiled.timing.frames, session.scene.first_frame as f64))
     });
-    baked.await.map(web::Json)
+    baked.await
 }
 
 fn motion_of<'a>(compiled: &'a Compiled, scene: &Scene, node: &str) -> Result<&'a Arc<dyn Motion>, Refusal> {

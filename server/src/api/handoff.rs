@@ -163,10 +163,10 @@ pub async fn look(
     shop: web::Data<Shop>,
     id: web::Path<Uuid>,
     wanted: web::Query<Wanted>,
-) -> Result<web::Json<Look>, Refusal> {
+) -> Result<HttpResponse, Refusal> {
     let session = open_scene(&shop, *id).await?.session;
     let shelf = shop.shelf.clone();
-    let look = shop.work(*id, move |cancel| {
+    let look = shop.answer(*id, move |cancel| {
         let range = range(&wanted, &session.scene)?;
         let compiled = session.compile(&Memo::default(), &FromShelf(&shelf), cancel);
         let hand_off = hand_off(&session, &compiled, &wanted, (range, true))?;
@@ -189,7 +189,7 @@ pub async fn look(
         let left_out = beyond.left_out().into_iter().map(str::to_owned).chain(broken).collect();
         Ok(Look { things: motion.len(), channels, plots, left_out })
     });
-    look.await.map(web::Json)
+    look.await
 }
 
 fn counts(tally: &Tally, range: Frames, step: f64, first_frame: f64) -> Vec<ChannelCount> {

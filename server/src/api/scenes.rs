@@ -257,14 +257,14 @@ pub const STEPS: usize = 72;
 /// The scene as a small moving picture.
 #[utoipa::path(params(("id" = Uuid, Path)), responses((status = 200, body = LivingMiniature), (status = 422, body = Refusal)))]
 #[get("/api/scenes/{id}/miniature")]
-pub async fn miniature(shop: web::Data<Shop>, id: web::Path<Uuid>) -> Result<web::Json<LivingMiniature>, Refusal> {
+pub async fn miniature(shop: web::Data<Shop>, id: web::Path<Uuid>) -> Result<HttpResponse, Refusal> {
     let session = open_scene(&shop, *id).await?.session;
     let shelf = shop.shelf.clone();
-    let made = shop.work(*id, move |cancel| {
+    let made = shop.answer(*id, move |cancel| {
         session
             .compile(&Memo::default(), &FromShelf(&shelf), cancel)
             .living_miniature(STEPS, cancel)
             .map_err(|error| Refusal::bad(error.to_string()))
     });
-    made.await.map(web::Json)
+    made.await
 }

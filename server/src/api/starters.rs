@@ -2,7 +2,7 @@ use super::scenes::{Made, STEPS};
 use super::{Refusal, store_scene};
 use crate::Shop;
 use crate::recorder::FromShelf;
-use actix_web::{get, post, web};
+use actix_web::{HttpResponse, get, post, web};
 use rust_embed::RustEmbed;
 use serde::{Deserialize, Serialize};
 use serde_json::Value;
@@ -49,9 +49,9 @@ fn written(id: &str) -> Option<Written> {
 /// All starters, with their living miniatures.
 #[utoipa::path(operation_id = "starters", responses((status = 200, body = Vec<Starter>)))]
 #[get("/api/starters")]
-pub async fn list(shop: web::Data<Shop>) -> Result<web::Json<Vec<Starter>>, Refusal> {
+pub async fn list(shop: web::Data<Shop>) -> Result<HttpResponse, Refusal> {
     let (registry, shelf) = (shop.registry.clone(), shop.shelf.clone());
-    let made = shop.work(Uuid::nil(), move |cancel| {
+    let made = shop.answer(Uuid::nil(), move |cancel| {
         let mut ids: Vec<String> = Shelf::iter().filter_map(|n| n.strip_suffix(".json").map(str::to_owned)).collect();
         ids.sort();
         ids.into_iter()
@@ -69,7 +69,7 @@ pub async fn list(shop: web::Data<Shop>) -> Result<web::Json<Vec<Starter>>, Refu
             })
             .collect::<Result<Vec<_>, Refusal>>()
     });
-    made.await.map(web::Json)
+    made.await
 }
 
 /// A scene of one's own from a starter.

@@ -20,7 +20,8 @@ use zickzack_session::Session;
 const MOST_ROUNDS: usize = 4;
 /// A message on its way to a page.
 pub enum Out {
-    Json(Box<ToPage>),
+    /// As JSON. It may be long, so it is written where it is worked out, apart from what others wait for.
+    Text(String),
     Block(Vec<u8>),
 }
 
@@ -68,7 +69,7 @@ impl Work {
 
     /// Tells the page why it sees nothing new. One that is gone needs no answer.
     pub fn refuse(&self, message: String) {
-        let _ = self.out.blocking_send(Out::Json(Box::new(ToPage::Refused { sequence: None, message, later: false })));
+        let _ = self.say(&ToPage::Refused { sequence: None, message, later: false });
     }
 
     fn rounds(&self) -> Result<(), Unlooked> {
@@ -82,7 +83,7 @@ impl Work {
             let ends = self.ends(compiled)?;
             self.traces(&now, &ends)?;
             let Stamp { revision, preview, .. } = self.stamp;
-            self.send(Out::Json(Box::new(ToPage::Shown { revision, preview })))?;
+            self.tell(&ToPage::Shown { revision, preview })?;
             Ok(self.offers(compiled, ends)?)
         })?;
         let Some(version) = &self.compared else { return Ok(()) };
@@ -133,6 +134,20 @@ impl Work {
     fn send(&self, out: Out) -> Result<(), MotionError> {
         self.going()?;
         self.out.blocking_send(out).map_err(|_| MotionError::Cancelled)
+    }
+
+    fn tell(&self, message: &ToPage) -> Result<(), MotionError> {
+        self.going()?;
+        self.say(message)
+    }
+
+    /// Whether or not the round is still wanted.
+    fn say(&self, message: &ToPage) -> Result<(), MotionError> {
+        let text = serde_json::to_string(message).map_err(|error| {
+            tracing::error!(scene = %self.id, "a message cannot be written: {error}");
+            MotionError::Cancelled
+        })?;
+        self.out.blocking_send(Out::Text(text)).map_err(|_| MotionError::Cancelled)
     }
 
     fn paths(&self, side: &Side<'_>) -> Result<(), MotionError> {
@@ -214,7 +229,7 @@ impl Work {
             nodes.insert(id, NodeStatus { report: told, miniature });
         }
         let Stamp { revision, preview, .. } = self.stamp;
-        self.send(Out::Json(Box::new(ToPage::Nodes { revision, preview, nodes })))?;
+        self.tell(&ToPage::Nodes { revision, preview, nodes })?;
         now.into_iter().for_each(|(what, key)| self.has.now(what, key));
         Ok(())
     }
@@ -223,7 +238,7 @@ impl Work {
         let report = |end: &End| self.has.report(end, compiled.timing, &self.cancel).map_err(of(end));
         let ends = compiled.ends.iter().map(report).collect::<Result<Vec<EndReport>, Unlooked>>()?;
         let Stamp { revision, preview, .. } = self.stamp;
-        self.send(Out::Json(Box::new(ToPage::Ends { revision, preview, ends: ends.clone() })))?;
+        self.tell(&ToPage::Ends { revision, preview, ends: ends.clone() })?;
         Ok(ends)
     }
 
@@ -246,7 +261,7 @@ impl Work {
             return Ok(());
         }
         let Stamp { revision, preview, .. } = self.stamp;
-        self.send(Out::Json(Box::new(ToPage::Ends { revision, preview, ends })))
+        self.tell(&ToPage::Ends { revision, preview, ends })
     }
 
     /// What changes over time in the numbers of the chosen node.

@@ -327,7 +327,7 @@ impl Page {
 
     async fn pass_on(&mut self, result: Out) -> Result<(), Closed> {
         match result {
-            Out::Json(message) => self.say(&message).await,
+            Out::Text(text) => taken(self.shop.limits, self.socket.text(text)).await,
             Out::Block(block) => {
                 if let Some(came) = self.came.take() {
                     self.shop.told.first_block.observe(came.elapsed().as_secs_f64());
