@@ -153,22 +153,20 @@ pub fn bake_reduced(
 
 /// Keys at steps of one thing at most.
 const MOST_STEPS: f64 = 1e7;
-/// Part of a step within which a frame is on it.
-const ON_STEP: f64 = 1e-9;
+/// Frames within which a frame is on a step.
+pub(super) const ON_STEP: f64 = 1e-9;
 
 fn dense(ready: &dyn Motion, object: usize, range: Frames, step: f64) -> Result<ObjectKeys, MotionError> {
-    let steps = ((range.to - range.from) / step + ON_STEP).floor();
+    let steps = ((range.to - range.from + ON_STEP) / step).floor();
     if steps > MOST_STEPS {
         return Err(MotionError::TooMuch(format!(
             "Keys at every {step} frames would be {steps:.0} for a thing: choose a larger step or fewer frames."
         )));
     }
     let mut track = Track::new(ready, object, range)?;
-    let on_step = |frame: f64| {
-        let steps = (frame - range.from) / step;
-        (steps - steps.round()).abs() < ON_STEP
-    };
-    track.look_between(ready, object, (0..=steps as usize).map(|i| range.from + i as f64 * step));
+    let at = |steps: f64| range.from + steps * step;
+    let on_step = |frame: f64| (frame - at(((frame - range.from) / step).round())).abs() <= ON_STEP;
+    track.look_between(ready, object, (0..=steps as usize).map(|i| at(i as f64)));
     let last = track.instants.len() - 1;
     let chosen: Vec<&Instant> = track
         .instants

@@ -1,5 +1,6 @@
 //! A motion of one thing, sampled finely enough to be measured against.
 
+use super::bake::ON_STEP;
 use super::channel::hermite;
 use crate::motion::{Break, BreakKind, Columns, Frames, Motion, MotionError, Sample};
 use crate::pose::{Pose, angle_between};
@@ -139,15 +140,18 @@ impl Track {
         self.add(frames.iter().zip(&states).map(new).collect());
     }
 
-    /// As [`look_at`](Self::look_at), but for frames that are in order, and where there is no instant yet: what is not smooth
-    /// there was looked at from both sides.
+    /// As [`look_at`](Self::look_at), but for frames that are in order, and where there is no instant yet; what is not smooth
+    /// near by was looked at from both sides.
     pub(super) fn look_between(&mut self, motion: &dyn Motion, object: usize, frames: impl Iterator<Item = f64>) {
         let mut at = 0;
         let new = |frame: &f64| {
             while at + 1 < self.instants.len() && self.instants[at + 1].frame <= *frame {
                 at += 1;
             }
-            let near = |instant: Option<&Instant>| instant.is_some_and(|there| (there.frame - frame).abs() < CLOSE);
+            let near = |instant: Option<&Instant>| {
+                let within = |there: &Instant| if there.broken.is_some() { CLOSE } else { ON_STEP };
+                instant.is_some_and(|there| (there.frame - frame).abs() <= within(there))
+            };
             !near(self.instants.get(at)) && !near(self.instants.get(at + 1))
         };
         let frames: Vec<f64> = frames.filter(new).collect();
