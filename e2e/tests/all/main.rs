@@ -4,6 +4,7 @@ mod bench;
 mod day;
 mod driving;
 mod handing;
+mod planes;
 mod standing;
 mod surface;
 mod throwing;
