@@ -107,9 +107,8 @@ function SceneName() {
 }
 
 function Settings() {
-  const document = useScene((state) => state.document);
-  if (!document) return null;
-  return <span className="note settings-note">{`${document.space} · ${document.frames} frames · ${document.fps} fps`}</span>;
+  const text = useScene(({ document }) => document && `${document.space} · ${document.frames} frames · ${document.fps} fps`);
+  return text === null ? null : <span className="note settings-note">{text}</span>;
 }
 
 function SaveState() {

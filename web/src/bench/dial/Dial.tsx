@@ -1,6 +1,6 @@
 import { Tooltip } from '@mui/material';
 import { useEffect, useRef, type KeyboardEvent, type PointerEvent } from 'react';
-import type { EndReport, Scene } from '../../api/types';
+import type { EndReport, NodeStatus, Scene } from '../../api/types';
 import { put } from '../../scene/edits';
 import { clock, playModes, playSpeeds, useFrame, usePlaying, usePlayMode, usePlayRange, usePlaySpeed } from '../../scene/clock';
 import { cutsOf, select, selectThing, spansOf, useScene } from '../../scene/store';
@@ -255,15 +255,12 @@ function LengthMark({ frames, phaseAt }: { frames: number; phaseAt: (event: Poin
 function Phases({ end, phaseAt, selected }: { end: EndReport; phaseAt: (event: PointerEvent) => number; selected: number }) {
   const live = useLive();
   const schemas = useSchemas();
-  const held = useRef<{ object: number; phase: number; by: number; along: Along } | null>(null);
-  const base = useScene((state) => (state.preview === null ? state.document : null));
-  const before = useRef(base);
-  if (base) before.current = base;
+  const held = useRef<{ object: number; phase: number; by: number; along: Along; document: Scene } | null>(null);
   const locked = useScene((state) => {
     const phase = state.document && upstreamRole(state.document, schemas, end.node, 'phase');
     return !phase || state.document?.nodes?.[phase.node]?.locked === true;
   });
-  const ops = (object: number, by: number, way: Along) => (before.current ? shifting(before.current, schemas, end.node, object, end.phases.length, by, way) : []);
+  const ops = (document: Scene, object: number, by: number, way: Along) => shifting(document, schemas, end.node, object, end.phases.length, by, way);
   const label = { one: 'shift a thing', all: 'shift the riders', 'in order': 'shift the riders in order' };
   const press = (event: KeyboardEvent, object: number) => {
     if (event.key === 'ArrowUp' || event.key === 'ArrowDown') {
@@ -272,9 +269,9 @@ function Phases({ end, phaseAt, selected }: { end: EndReport; phaseAt: (event: P
       const ticks = event.currentTarget.parentElement?.querySelectorAll<SVGGElement>('.tick');
       ticks?.[next]?.focus();
     } else if ((event.key === 'ArrowLeft' || event.key === 'ArrowRight') && !locked) {
+      const { document } = useScene.getState();
       const way = along(event);
-      const made = ops(object, event.key === 'ArrowRight' ? STEP : -STEP, way);
-      live.edit(label[way], made);
+      if (document) live.edit(label[way], ops(document, object, event.key === 'ArrowRight' ? STEP : -STEP, way));
     } else return;
     event.preventDefault();
     event.stopPropagation();
@@ -298,23 +295,24 @@ function Phases({ end, phaseAt, selected }: { end: EndReport; phaseAt: (event: P
             onPointerDown={(event) => {
               event.stopPropagation();
               selectThing(end.node, object);
-              if (locked) return;
+              const { document } = useScene.getState();
+              if (locked || !document) return;
               event.currentTarget.setPointerCapture(event.pointerId);
-              held.current = { object, phase: phaseAt(event), by: 0, along: along(event) };
+              held.current = { object, phase: phaseAt(event), by: 0, along: along(event), document };
             }}
             onPointerMove={(event) => {
               const from = held.current;
               if (!from) return;
               from.by = shortest(phaseAt(event) - from.phase);
               from.along = along(event);
-              const made = ops(object, from.by, from.along);
+              const made = ops(from.document, object, from.by, from.along);
               if (made.length > 0) live.preview(made);
             }}
             onPointerUp={() => {
               const from = held.current;
               held.current = null;
               if (!from || from.by === 0) return;
-              const made = ops(object, from.by, from.along);
+              const made = ops(from.document, object, from.by, from.along);
               if (made.length > 0) live.edit(label[from.along], made);
               else live.endPreview();
             }}
@@ -401,13 +399,17 @@ function Spiral({ node }: { node: string }) {
 /** Most spans that have a ring of their own. */
 const MOST_SPANS = 3;
 
+const namedSpans = (nodes: Record<string, NodeStatus>, frames: number, document: Scene | null) =>
+  spansOf(nodes, frames)
+    .slice(0, MOST_SPANS)
+    .map((span) => ({ ...span, name: document?.nodes?.[span.node]?.name ?? span.node }));
+
 /** The stretches of the loop in which signals do something, each a band further in; a click shows the signal. */
 function Spans({ frames, first }: { frames: number; first: number }) {
-  const text = useScene((state) => JSON.stringify(spansOf(state.nodes, frames).slice(0, MOST_SPANS)));
-  const document = useScene((state) => state.document);
+  // One text, so that it is the same for as long as what is drawn is.
+  const text = useScene(({ nodes, document }) => JSON.stringify(namedSpans(nodes, frames, document)));
   const chosen = useScene((state) => state.chosen);
-  return (JSON.parse(text) as ReturnType<typeof spansOf>).map(({ node, from, to }, ring) => {
-    const name = document?.nodes?.[node]?.name ?? node;
+  return (JSON.parse(text) as ReturnType<typeof namedSpans>).map(({ node, from, to, name }, ring) => {
     return (
       <path
         key={node}

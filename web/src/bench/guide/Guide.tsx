@@ -28,9 +28,8 @@ export const steps: Step[] = [
 /** A short guided start within the real interface; it can be left at any time. */
 export function Guide() {
   const step = useGuide((state) => state.step);
-  const document = useScene((state) => state.document);
   const here = step === null ? undefined : steps[step];
-  const done = here && document ? here.done(document) : false;
+  const done = useScene(({ document }) => document !== null && here !== undefined && here.done(document));
   useEffect(() => {
     if (step !== null && done) useGuide.setState({ step: step + 1 });
   }, [step, done]);

@@ -4,7 +4,7 @@ import { clock } from '../../scene/clock';
 import { put } from '../../scene/edits';
 import { selectThing, useScene } from '../../scene/store';
 import { useLive } from '../live';
-import { closing } from './closing';
+import { closing, openThread } from './closing';
 import { gap, kinds, outputsOf } from './gap';
 
 /** What happens at the loop point, and what would close it. */
@@ -136,16 +136,20 @@ function Worst({ end, kind }: { end: EndReport; kind: string }) {
 /** What no offer alone closes, and the node that does. */
 function Beyond({ end }: { end: EndReport }) {
   const live = useLive();
-  const document = useScene((state) => state.document);
-  const way = document ? closing(document, end.node) : null;
+  const way = useScene(({ document }) => document !== null && openThread(document, end.node) !== null);
   if (end.offers.some((offer) => offer.left === '' || offer.left === undefined)) return null;
+  const add = () => {
+    const { document } = useScene.getState();
+    const ops = document && closing(document, end.node);
+    if (ops) live.edit('add Close loop', ops);
+  };
   const text = end.offers.length === 0 ? 'No single number closes this one: it ends elsewhere than it begins.' : 'None of these closes it alone: something else is open too.';
   return (
     <>
       <p className="soft">{text}</p>
       {way && (
         <>
-          <Button variant="outlined" className="offer" onClick={() => live.edit('add Close loop', way)}>
+          <Button variant="outlined" className="offer" onClick={add}>
             Add Close loop
           </Button>
           <p className="soft">It spreads what is left over the whole lap.</p>

@@ -1,16 +1,23 @@
-import type { Op, Scene } from '../../api/types';
+import type { Op, Scene, Thread } from '../../api/types';
 import { freshId, put, remove } from '../../scene/edits';
 import { freeName } from '../weave/work';
 
 /** How far above an Output the node stands that closes what it hands off. */
 const ABOVE = 70;
 
-/** What puts a Close loop before an Output; nothing where there is one already, or no Output. */
-export function closing(document: Scene, end: string): Op[] | null {
+/** The thread that a Close loop can be put into before an Output; none where there is one already, or no Output. */
+export function openThread(document: Scene, end: string): [string, Thread] | null {
   const nodes = document.nodes ?? {};
-  const [id, thread] = Object.entries(document.threads ?? {}).find(([, thread]) => thread.to === end) ?? [];
-  const output = nodes[end];
-  if (!id || !thread || output?.type !== 'output' || nodes[thread.from]?.type === 'close-loop') return null;
+  const found = Object.entries(document.threads ?? {}).find(([, thread]) => thread.to === end);
+  return found && nodes[end]?.type === 'output' && nodes[found[1].from]?.type !== 'close-loop' ? found : null;
+}
+
+/** What puts a Close loop before an Output, where one can be put. */
+export function closing(document: Scene, end: string): Op[] | null {
+  const output = document.nodes?.[end];
+  const found = openThread(document, end);
+  if (!found || !output) return null;
+  const [id, thread] = found;
   const node = freshId('node');
   const [x = 0, y = 0] = output.at ?? [];
   return [

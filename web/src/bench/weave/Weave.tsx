@@ -13,10 +13,11 @@ import { progressWords, waitedFor } from '../../scene/progress';
 import { isShown, useSchemas } from '../schemas';
 import { AddNode } from './AddNode';
 import { GroupSlip } from './GroupSlip';
-import { laidNodes, laidThreads, sameWeave } from './lay';
+import { laidNodes, laidThreads } from './lay';
 import { Slip } from './Slip';
 import { Stitch } from './Stitch';
 import { addition, ANY_NUMBER, clipOf, copied, duplicated, feeds, grouped, kindOf, membersOf, offered, pasted, portKind, putBetween, removal, takingUp, threading, tidied, type Loose } from './work';
+import { useWoven } from './woven';
 
 /** Shows all slips, none larger than it is. */
 const ALL = { padding: 0.12, maxZoom: 1 };
@@ -36,13 +37,16 @@ export function Weave() {
 /** What is being added: anything, or what takes up a thread that was pulled into the open. */
 type Adding = { loose: Loose; at: [number, number] } | 'any' | null;
 
+/** The scene as it is when something is done to it. */
+const now = (): Scene | null => useScene.getState().document;
+
 const isTyping = (target: EventTarget): boolean => target instanceof HTMLInputElement;
 
 function Graph() {
   const live = useLive();
   const flow = useReactFlow();
   const schemas = useSchemas();
-  const document = useScene((state) => state.document);
+  const woven = useWoven();
   const chosen = useScene((state) => state.chosen);
   const selected = useScene((state) => state.selected);
   const [dragged, setDragged] = useState<Record<string, { x: number; y: number }>>({});
@@ -67,12 +71,8 @@ function Graph() {
     return () => window.clearTimeout(timer);
   }, [groups, flow]);
 
-  // Parameters, which change with every step of a drag, are nothing to the slips.
-  const woven = useRef<Scene | null>(null);
-  if (!document || !woven.current || !sameWeave(document, woven.current)) woven.current = document;
-  const laid = woven.current;
-  const nodes = useMemo(() => (laid ? laidNodes(laid, schemas, chosen, { dragged, sizes }) : []), [laid, schemas, chosen, dragged, sizes]);
-  const edges = useMemo(() => (laid ? laidThreads(laid, schemas, thread, over) : []), [laid, schemas, thread, over]);
+  const nodes = useMemo(() => (woven ? laidNodes(woven, schemas, chosen, { dragged, sizes }) : []), [woven, schemas, chosen, dragged, sizes]);
+  const edges = useMemo(() => (woven ? laidThreads(woven, schemas, thread, over) : []), [woven, schemas, thread, over]);
 
   const onNodesChange = useCallback((changes: NodeChange<Node>[]) => {
     const wished = new Set(useScene.getState().chosen);
@@ -103,6 +103,7 @@ function Graph() {
   /** The thread under the pointer, when a slip that fits in between is dragged over it. */
   const threadUnder = (event: { clientX: number; clientY: number }, moved: Node[]): string | null => {
     const [only] = moved;
+    const document = now();
     if (!document || !only || moved.length > 1) return null;
     const found = window.document.elementsFromPoint(event.clientX, event.clientY).map((element) => element.closest('.react-flow__edge')?.getAttribute('data-id'));
     return found.find((id) => id && putBetween(document, schemas, id, only.id)) ?? null;
@@ -113,6 +114,7 @@ function Graph() {
     const onto = threadUnder(placeOf(event), moved);
     setOver(null);
     setDragged({});
+    const document = now();
     if (!document) return;
     const ops = moved.flatMap((node) => {
       const group = node.id.startsWith('group ') ? node.id.slice(6) : null;
@@ -128,12 +130,14 @@ function Graph() {
   };
 
   const fits: IsValidConnection = (wish) => {
+    const document = now();
     if (!document || wish.source === wish.target) return false;
     const schema = schemas.find((schema) => schema.name === document.nodes?.[wish.target]?.type);
     const kind = wish.targetHandle === ANY_NUMBER ? 'signal' : portKind(schema, wish.targetHandle ?? '');
     return kind !== null && kindOf(schemas, document, wish.source) === kind && !feeds(document, wish.target, wish.source);
   };
   const join = (wish: Connection) => {
+    const document = now();
     if (wish.targetHandle === ANY_NUMBER) setDriving({ from: wish.source, to: wish.target });
     else if (document && wish.targetHandle) live.edit('thread', threading(document, schemas, wish.source, wish.target, wish.targetHandle));
   };
@@ -150,6 +154,7 @@ function Graph() {
 
   const add = (schema: NodeSchema) => {
     const wished = adding;
+    const document = now();
     setAdding(null);
     if (!document || !wished) return;
     const id = freshId(schema.name);
@@ -159,6 +164,7 @@ function Graph() {
   };
 
   const tidy = () => {
+    const document = now();
     if (!document) return;
     const places = tidied(document);
     live.edit(
@@ -168,6 +174,7 @@ function Graph() {
     window.setTimeout(() => void flow.fitView(ALL), 60);
   };
   const gone = () => {
+    const document = now();
     if (thread) live.edit('cut a thread', [remove(['threads', thread])]);
     else if (document && chosen.length > 0) {
       live.edit(chosen.length > 1 ? 'remove nodes' : 'remove a node', removal(document, chosen));
@@ -180,6 +187,7 @@ function Graph() {
     selectAll(made.ids);
   };
   const press = (event: KeyboardEvent) => {
+    const document = now();
     if (isTyping(event.target) || event.altKey || !document) return;
     const key = event.key.toLowerCase();
     const mark = markKeys[key];
@@ -198,6 +206,7 @@ function Graph() {
     event.preventDefault();
   };
   const copy = (event: ClipboardEvent, cut: boolean) => {
+    const document = now();
     if (isTyping(event.target) || !document || chosen.length === 0) return;
     event.clipboardData.setData('text/plain', JSON.stringify(copied(document, chosen)));
     event.preventDefault();
@@ -205,6 +214,7 @@ function Graph() {
     else say(chosen.length > 1 ? `${chosen.length} slips are copied.` : 'One slip is copied.', 'told');
   };
   const paste = (event: ClipboardEvent) => {
+    const document = now();
     if (isTyping(event.target) || !document) return;
     event.preventDefault();
     try {
@@ -214,7 +224,7 @@ function Graph() {
     }
   };
 
-  const empty = Object.keys(document?.nodes ?? {}).length === 0;
+  const empty = Object.keys(woven?.nodes ?? {}).length === 0;
   return (
     <div className="weave-body" ref={panel} tabIndex={-1} onKeyDown={press} onCopy={(event) => copy(event, false)} onCut={(event) => copy(event, true)} onPaste={paste}>
       <div className="weave-head">
@@ -272,21 +282,23 @@ function Graph() {
           <p className="soft">Draw a path in the View with P, or add a node with N: a path, a Ride on it, and an Output make a first loop.</p>
         </div>
       )}
-      {driving && document && (
+      {driving && (
         <Drive
-          document={document}
           schemas={schemas}
           to={driving.to}
-          onChoose={(port) => live.edit('thread', threading(document, schemas, driving.from, driving.to, port))}
+          onChoose={(port) => {
+            const document = now();
+            if (document) live.edit('thread', threading(document, schemas, driving.from, driving.to, port));
+          }}
           onClose={() => {
             setDriving(null);
             panel.current?.focus();
           }}
         />
       )}
-      {adding !== null && document && (
+      {adding !== null && woven && (
         <AddNode
-          schemas={adding === 'any' ? schemas : offered(document, schemas, adding.loose)}
+          schemas={adding === 'any' ? schemas : offered(woven, schemas, adding.loose)}
           onAdd={add}
           onClose={() => {
             setAdding(null);
@@ -299,9 +311,10 @@ function Graph() {
 }
 
 /** Which number of a node a signal that was pulled to it drives. */
-function Drive({ document, schemas, to, onChoose, onClose }: { document: Scene; schemas: readonly NodeSchema[]; to: string; onChoose: (port: string) => void; onClose: () => void }) {
-  const schema = schemas.find((schema) => schema.name === document.nodes?.[to]?.type);
-  const ports = schema?.params.filter((param) => isShown(document, to, schema, param)).flatMap(portsOf) ?? [];
+function Drive({ schemas, to, onChoose, onClose }: { schemas: readonly NodeSchema[]; to: string; onChoose: (port: string) => void; onClose: () => void }) {
+  const document = useScene((state) => state.document);
+  const schema = schemas.find((schema) => schema.name === document?.nodes?.[to]?.type);
+  const ports = (document && schema?.params.filter((param) => isShown(document, to, schema, param)).flatMap(portsOf)) ?? [];
   const slip = window.document.querySelector(`.react-flow__node[data-id="${CSS.escape(to)}"]`);
   return (
     <Menu open anchorEl={slip} onClose={onClose} transitionDuration={0}>

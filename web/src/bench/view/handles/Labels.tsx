@@ -2,6 +2,7 @@ import { useEffect, useRef } from 'react';
 import { Vector3 } from 'three';
 import { clock } from '../../../scene/clock';
 import { useScene } from '../../../scene/store';
+import { useWoven } from '../../weave/woven';
 import { nearest, told, valueAt } from '../../traces/read';
 import type { Stage } from '../scene3d/stage';
 import { isVisible } from '../visible';
@@ -9,14 +10,14 @@ import { isVisible } from '../visible';
 /** Names of paths, and the selected thing in its running stitch with what it is doing. */
 export function Labels({ stage, names }: { stage: Stage; names: boolean }) {
   const paths = useScene((state) => state.paths);
-  const document = useScene((state) => state.document);
+  const woven = useWoven();
   const thing = useScene((state) => state.thing);
   const picking = useScene((state) => state.picking);
   return (
     <>
       {names &&
-        Object.entries(paths).filter(([node]) => document && isVisible(document, node)).map(([node, path], i) => (
-          <PathName key={node} stage={stage} name={document?.nodes?.[node]?.name ?? ''} length={path.header.length} drawn={path.header.of > path.header.strands.length ? `${path.header.strands.length} of ${path.header.of} strands drawn` : ''} at={lowest(path.numbers.subarray(0, 3 * path.header.strands.reduce((sum, strand) => sum + strand.points, 0)), i)} />
+        Object.entries(paths).filter(([node]) => woven && isVisible(woven, node)).map(([node, path], i) => (
+          <PathName key={node} stage={stage} name={woven?.nodes?.[node]?.name ?? ''} length={path.header.length} drawn={path.header.of > path.header.strands.length ? `${path.header.strands.length} of ${path.header.of} strands drawn` : ''} at={lowest(path.numbers.subarray(0, 3 * path.header.strands.reduce((sum, strand) => sum + strand.points, 0)), i)} />
         ))}
       {thing && !picking && <ThingLabel key={`${thing.node}/${thing.object}`} stage={stage} node={thing.node} object={thing.object} />}
     </>
