@@ -7,6 +7,8 @@ import { partDone, waitedFor } from '../scene/progress';
 import { isMeasured, useScene } from '../scene/store';
 import { useMode } from '../theme/mode';
 import { useBehind } from './behind';
+import { anywhere } from './keyboard/anywhere';
+import { withKey } from './keyboard/table';
 import { Knot } from './dial/Knot';
 import { useLive } from './live';
 import { show } from './overlays';
@@ -27,13 +29,13 @@ export function Bar({ scene }: { scene: string }) {
       <History />
       <SaveState />
       <SeamBadge />
-      <Tooltip title="Keep and compare versions · V">
+      <Tooltip title={withKey(anywhere, 'Versions', 'Keep and compare versions')}>
         <Button variant="outlined" aria-pressed={aside === 'versions'} onClick={() => useScene.setState({ aside: aside === 'versions' ? null : 'versions' })}>
           {compared ? 'Comparing' : 'Versions'}
         </Button>
       </Tooltip>
       <ModeButton />
-      <Tooltip title="All keys and words · ?">
+      <Tooltip title={withKey(anywhere, 'All keys and words')}>
         <Button variant="outlined" aria-label="All keys and words" onClick={() => show('help')} sx={{ minWidth: 34, px: 0.5 }}>
           ?
         </Button>
@@ -53,8 +55,8 @@ function History() {
   const undo = useScene((state) => state.undo);
   const redo = useScene((state) => state.redo);
   const pending = useScene((state) => state.pending.at(-1)?.label);
-  const step = (title: string, keys: string, what: string | null | undefined, can: boolean, act: () => void) => (
-    <Tooltip title={what && can ? `${title}: ${what} · ${keys}` : `${title} · ${keys}`}>
+  const step = (title: string, what: string | null | undefined, can: boolean, act: () => void) => (
+    <Tooltip title={withKey(anywhere, title, what && can ? `${title}: ${what}` : title)}>
       <span>
         <Button variant="outlined" disabled={!can} onClick={act}>
           {title}
@@ -64,8 +66,8 @@ function History() {
   );
   return (
     <>
-      {step('Undo', 'Ctrl+Z', pending ?? undo, own || (open && (undo !== null || pending !== undefined)), () => live.undo())}
-      {step('Redo', 'Ctrl+Shift+Z', redo, withdrawn || (open && redo !== null), () => live.redo())}
+      {step('Undo', pending ?? undo, own || (open && (undo !== null || pending !== undefined)), () => live.undo())}
+      {step('Redo', redo, withdrawn || (open && redo !== null), () => live.redo())}
     </>
   );
 }

@@ -7,6 +7,9 @@ import { useMode } from '../theme/mode';
 import { beginGuide } from './guide/guide-state';
 import { useLive } from './live';
 import { show, useOverlay } from './overlays';
+import { anywhere } from './keyboard/anywhere';
+import { keyOf } from './keyboard/table';
+import { viewKeys } from './view/keys';
 import { isShown, useSchemas } from './schemas';
 import { beginDrawing } from './view/draw';
 import { viewer } from './view/viewer';
@@ -51,16 +54,16 @@ function Finder() {
       }
     }
     const command = (name: string, what: string, act: () => void) => found.push({ name, what, act });
-    command('Draw a path', 'P in the View', beginDrawing);
-    command('Show everything', 'F in the View', () => viewer.stage?.fit());
-    command('Play', 'Space', () => clock.toggle());
-    command('Undo', 'Ctrl Z', () => live.undo());
-    command('Redo', 'Ctrl Shift Z', () => live.redo());
-    command('Versions', 'V', () => useScene.setState({ aside: 'versions' }));
+    command('Draw a path', keyOf(viewKeys, 'Draw a path'), beginDrawing);
+    command('Show everything', `${keyOf(viewKeys, 'Show everything')} in the View`, () => viewer.stage?.fit());
+    command('Play', keyOf(anywhere, 'Play'), () => clock.toggle());
+    command('Undo', keyOf(anywhere, 'Undo'), () => live.undo());
+    command('Redo', keyOf(anywhere, 'Redo'), () => live.redo());
+    command('Versions', keyOf(anywhere, 'Versions'), () => useScene.setState({ aside: 'versions' }));
     command('Seam', 'the report on the loop point', () => useScene.setState({ aside: 'seam' }));
     command('Scene', 'loop length, rate, picture, camera', () => select(null));
     command('Guided start', 'from nothing to a loop', beginGuide);
-    command('All keys and words', '?', () => show('help'));
+    command('All keys and words', keyOf(anywhere, 'All keys and words'), () => show('help'));
     command('Pattern book', 'all scenes', () => go('/'));
     command('Light or dark paper', '', () => useMode.getState().toggle());
     return found;

@@ -1,95 +1,51 @@
-/** Every key of the interface, as docs/words.md lists them. */
-export const keyTable: { where: string; keys: [string, string][] }[] = [
+import { anywhere } from './keyboard/anywhere';
+import { linesOf, type Way } from './keyboard/table';
+import { tracesKeys } from './traces/keys';
+import { viewKeys } from './view/keys';
+import { weaveKeys } from './weave/keys';
+
+/** Every key and what a pointer does beside them, as help and docs/words.md list them. */
+export const keyTable: { where: string; lines: readonly Way[] }[] = [
+  { where: anywhere.where, lines: linesOf(anywhere) },
+  { where: viewKeys.where, lines: linesOf(viewKeys) },
   {
-    where: 'Anywhere',
-    keys: [
-      ['Space', 'plays and stops'],
-      ['← →, with Shift', 'one frame, ten frames'],
-      ['Home', 'to the seam'],
-      ['[ and ]', 'plays from here, plays to here'],
-      ['Ctrl Z, Ctrl Shift Z', 'undo, redo'],
-      ['Ctrl F', 'finds a node, a number, a command'],
-      ['K', 'keys the selected number'],
-      ['V', 'keeps a version'],
-      ['\\', 'fills the window with the focused panel'],
-      ['Alt 1 … Alt 5', 'focus on Weave, View, Card, Dial, Traces'],
-      ['Esc', 'ends drawing, closes what stands in the Card'],
-      ['?', 'this page'],
-    ],
-  },
-  {
-    where: 'View',
-    keys: [
-      ['P, Enter, C', 'begins, ends, closes a path'],
-      ['click, pull', 'places a point, bends the path there'],
-      ['arrows, Space while drawing', 'moves the pen, places a point'],
-      ['S', 'smooth or corner'],
-      ['I, X, J', 'inserts a point, divides, joins two paths'],
-      ['double click on a path', 'puts a point there'],
-      ['Delete', 'removes the selected points'],
-      ['Ctrl drag on nothing', 'selects by a box'],
-      ['Ctrl or Shift click', 'takes into the selection'],
-      ['G', 'shows the work plane'],
-      ['F', 'shows everything'],
-      ['1 2 3 4 5', 'top, front, side, free, camera'],
-      ['drag · right drag · wheel', 'turns · moves · goes nearer'],
-    ],
-  },
-  {
-    where: 'What is dragged',
-    keys: [
-      ['Shift', 'straight, at 45°, turns by 15°'],
+    where: 'what is dragged',
+    lines: [
+      ['Shift', 'straight or at 45°; turns and aims by 15°, scales by tenths'],
       ['Alt', 'across the work plane; breaks a handle'],
-      ['Ctrl', 'lets it go freely'],
-      ['arrows, PgUp PgDn, with Shift', 'nudges it, further'],
+      ['Ctrl', 'is not caught'],
     ],
   },
   {
-    where: 'Weave',
-    keys: [
-      ['N', 'adds a node by typing'],
-      ['Y', 'tidies'],
-      ['B, H, O, L', 'bypass, hide, solo, lock'],
-      ['Ctrl C, Ctrl X, Ctrl V', 'copies, cuts, pastes, also into another scene'],
-      ['Ctrl D', 'duplicates'],
-      ['Ctrl G', 'groups, or opens a group up'],
-      ['Ctrl A', 'selects all'],
-      ['Delete', 'removes'],
+    where: 'a point, tip or handle with the focus',
+    lines: [
+      ['Enter', 'takes it into the selection'],
+      ['arrows, PgUp, PgDn, with Shift', 'nudges it (further) along and across the work plane'],
+    ],
+  },
+  { where: weaveKeys.where, lines: linesOf(weaveKeys) },
+  {
+    where: 'a number',
+    lines: [
+      ['drag, with Shift, with Ctrl', 'changes it, ten times faster, finer'],
+      ['↑, ↓, with Shift, with Ctrl', 'steps'],
+      ['typing', 'arithmetic, brackets, units; a formula takes the number’s place where one may stand'],
+      ['double click, or Delete, on its name', 'back to the default'],
+      ['Enter', 'takes what was typed; of a number with keys it sets a key also where nothing was typed'],
+      ['Esc', 'forgets what was typed'],
     ],
   },
   {
-    where: 'A number',
-    keys: [
-      ['drag, with Shift, Ctrl', 'changes it, faster, finer'],
-      ['↑ ↓, with Shift, Ctrl', 'steps'],
-      ['typing', 'arithmetic, brackets, units'],
-      ['double click on its name', 'back to the default'],
+    where: 'Dial',
+    lines: [
+      ['drag a tick, with Shift, with Alt', 'shifts one thing, all, all in order (the first stays, the others in proportion)'],
+      ['←, → on a tick, with Shift, with Alt', 'the same in steps'],
+      ['↑, ↓ on a tick', 'to the next thing'],
+      ['drag the mark over the rim, arrows on it', 'loop length; once round is half as long again'],
     ],
   },
-  {
-    where: 'Keys in Traces',
-    keys: [
-      ['double click', 'sets a key'],
-      ['click, Shift, Ctrl drag', 'selects keys'],
-      ['drag a key, with Shift, Alt', 'moves it; one way; between frames'],
-      ['drag the ribbon', 'sets the pace'],
-      ['PgUp PgDn', 'to the key before, to the next'],
-      ['E, I, O', 'ease, ease in, ease out'],
-      ['L, T, J, S, H', 'level, straight, joined, split, hold'],
-      ['. and ,', 'longer, shorter handles'],
-      ['U', 'lifts the slowest point'],
-      ['Ctrl C, Ctrl V, Delete', 'copies, pastes, removes'],
-    ],
-  },
-  {
-    where: 'Dial and Traces',
-    keys: [
-      ['drag a tick, with Shift, Alt', 'one thing, all, all in order'],
-      ['arrows on a tick', 'shifts it'],
-      ['drag the rim mark', 'loop length'],
-      ['wheel, double click on a trace', 'goes nearer, fits'],
-    ],
-  },
+  { where: tracesKeys.where, lines: linesOf(tracesKeys) },
+  { where: 'Pattern book', lines: [['Ctrl F', 'finds a scene']] },
 ];
 
 /** What our own words mean. */

@@ -1,13 +1,16 @@
 import { Button, LinearProgress, Tooltip } from '@mui/material';
 import { memo, useEffect, useState } from 'react';
-import type { NodeSchema, NodeStatus, Op, Param, Scene } from '../../api/types';
+import type { NodeSchema, NodeStatus, Param, Scene } from '../../api/types';
 import { put, remove } from '../../scene/edits';
 import { portWords } from '../../scene/giving';
 import { partDone, progressWords, type Progress } from '../../scene/progress';
 import { select, selectAll, useScene } from '../../scene/store';
 import { useLive } from '../live';
+import { withKey } from '../keyboard/table';
 import { isShown, useSchemas } from '../schemas';
 import { sameWeave } from '../weave/lay';
+import { weaveKeys } from '../weave/keys';
+import { marking, marks } from './marks';
 import { Row } from './Row';
 import { Bake, BakeAgain } from './Bake';
 import { SceneCard } from './SceneCard';
@@ -153,21 +156,6 @@ function SeveralCard({ ids, schemas, document }: { ids: string[]; schemas: NodeS
   );
 }
 
-const marks = [
-  { field: 'bypassed', title: 'Bypass', help: 'Hands on what it takes, as if it were not there · B' },
-  { field: 'hidden', title: 'Hide', help: 'Is not shown in the View · H' },
-  { field: 'solo', title: 'Solo', help: 'Only nodes with this mark are shown in the View · O' },
-  { field: 'locked', title: 'Lock', help: 'Cannot be changed or removed · L' },
-] as const;
-
-export type Mark = (typeof marks)[number]['field'];
-
-/** The edit that sets a mark on nodes, or takes it off all when all have it. */
-export function marking(document: Scene, ids: string[], field: Mark): Op[] {
-  const on = !ids.every((id) => document.nodes?.[id]?.[field]);
-  return ids.map((id) => (on ? put(['nodes', id, field], true) : remove(['nodes', id, field])));
-}
-
 interface Of {
   ids: string[];
   document: Scene;
@@ -185,7 +173,7 @@ const Marks = memo(function Marks({ ids, document, schemas }: Of & { schemas: No
         const on = ids.every((id) => document.nodes?.[id]?.[field] === true);
         if (field === 'bypassed' && !passes && !on) return null;
         return (
-          <Tooltip key={field} title={help}>
+          <Tooltip key={field} title={withKey(weaveKeys, title, help)}>
             <button type="button" className="mark" aria-pressed={on} onClick={() => live.edit(title.toLowerCase(), marking(document, ids, field))}>
               {title}
             </button>

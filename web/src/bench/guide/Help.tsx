@@ -35,11 +35,11 @@ export function Help() {
         </Button>
       </header>
       <div className="help-body">
-        {keyTable.map(({ where, keys }) => {
-          const found = keys.filter(([key, does]) => fits(where, key, does));
+        {keyTable.map(({ where, lines }) => {
+          const found = lines.filter(([key, does]) => fits(where, key, does));
           return found.length > 0 ? (
             <section key={where}>
-              <h3>{where}</h3>
+              <h3>{where.charAt(0).toUpperCase() + where.slice(1)}</h3>
               <dl>
                 {found.map(([key, does]) => (
                   <div key={key}>

@@ -1,5 +1,5 @@
 import { Checkbox, IconButton, Menu, MenuItem, Popover } from '@mui/material';
-import { useEffect, useLayoutEffect, useRef, useState, type ClipboardEvent, type KeyboardEvent, type MouseEvent, type PointerEvent } from 'react';
+import { useEffect, useLayoutEffect, useMemo, useRef, useState, type ClipboardEvent, type KeyboardEvent, type MouseEvent, type PointerEvent } from 'react';
 import { api, Refused } from '../../api/client';
 import { clock, useFrame } from '../../scene/clock';
 import { freshId } from '../../scene/edits';
@@ -10,9 +10,11 @@ import { cutsOf, say, selectKeys, useScene, type TraceBlock } from '../../scene/
 import { useMode } from '../../theme/mode';
 import { tokens } from '../../theme/tokens';
 import { partOf } from '../card/bake';
+import { pressed } from '../keyboard/table';
 import { useLive } from '../live';
 import { AS_IT_WAS, commands, type Command } from './commands';
 import { draggedTo, frameOf, grasp, hitAt, within, type Grasp, type Ground } from './editing';
+import { tracesKeys, type OnTraces } from './keys';
 import { insideOf, paint, scaleOf, spanOfKeys, valueAtHeight, valueUnder } from './paint';
 import { flips, told } from './read';
 import { laidRows, reach, rowsOf, type Row } from './rows';
@@ -50,10 +52,12 @@ export function Traces() {
   const own = traces && thing && traces.header.node === thing.node ? traces : null;
   const block = own ?? signals;
   const [frames, first, fps] = [document?.frames ?? 1, document?.first_frame ?? 0, rateOf(document?.fps ?? '24')];
-  const rows = document && block ? laidRows(rowsOf(document, signals, own, chosen), height || 1) : [];
-  const [from, to] = block ? reach(block, rows) : [0, 1];
-  const whole: Window = { from, to };
-  const seen = near ? shifted(zoomed(near, whole, near.from, 1), whole, 0) : whole;
+  const rows = useMemo(() => (document && block ? laidRows(rowsOf(document, signals, own, chosen), height || 1) : []), [document, block, signals, own, chosen, height]);
+  const whole = useMemo((): Window => {
+    const [from, to] = block ? reach(block, rows) : [0, 1];
+    return { from, to };
+  }, [block, rows]);
+  const seen = useMemo(() => (near ? shifted(zoomed(near, whole, near.from, 1), whole, 0) : whole), [near, whole]);
   const ground = (): Ground => ({ width: canvas.current?.clientWidth ?? 1, window: seen, frames, fps });
 
   // Before anything is seen: rows laid for another height would be drawn for a moment.
@@ -82,7 +86,7 @@ export function Traces() {
       stop();
       observer.disconnect();
     };
-  });
+  }, [block, beneath, own, rows, seen, frames, fps, first, selected, cuts, mode]);
   const frameAt = (event: { clientX: number }): number => {
     const box = canvas.current?.getBoundingClientRect();
     return box ? seen.from + ((event.clientX - box.left) / box.width) * (seen.to - seen.from) : 0;
@@ -249,31 +253,42 @@ export function Traces() {
     clock.seek(next.frame);
     selectKeys(active.number.node, active.number.port, [next.id]);
   };
-  const press = (event: KeyboardEvent) => {
-    const keys = active?.keyed?.keys ?? [];
+  /** Does something with the keys of a number that are selected, if any are. */
+  const withSelected = (act: (row: Row, keys: readonly Key[], ids: readonly string[]) => void): boolean => {
     const ids = idsOf(active);
-    if ((event.ctrlKey || event.metaKey) && event.key.toLowerCase() === 'a' && active?.number) selectKeys(active.number.node, active.number.port, keys.map((key) => key.id));
-    else if (event.ctrlKey || event.metaKey || event.altKey) return;
-    else if (event.key === '+' || event.key === '=') zoom(clock.frame, 1 / KEY);
-    else if (event.key === '-') zoom(clock.frame, KEY);
-    else if (event.key.toLowerCase() === 'f') setNear(null);
-    else if (event.key === 'PageUp' || event.key === 'PageDown') beside(event.key === 'PageDown' ? 1 : -1);
-    else if (active && ids.length > 0 && (event.key === 'Delete' || event.key === 'Backspace')) {
-      // The last key of a number stays: it is what the number is.
-      const left = keys.filter((key) => !ids.includes(key.id));
-      if (left.length === 0 && active.number?.port !== '') say('The last key stays: give the number otherwise in the Card.');
-      else keep(active, 'remove keys', left);
-    } else if (active && ids.length > 0 && event.key.startsWith('Arrow')) {
-      const many = event.shiftKey ? 10 : 1;
-      const span = spanOfKeys(active, ground());
-      const across = event.key === 'ArrowLeft' ? -many : event.key === 'ArrowRight' ? many : 0;
-      const upward = event.key === 'ArrowUp' ? many : event.key === 'ArrowDown' ? -many : 0;
-      keep(active, 'move keys', moved(keys, ids, across, upward * NUDGE * (span.high - span.low), true));
-    } else {
-      const found = commands.find(({ letter }) => letter === event.key.toLowerCase());
-      if (!found || !active) return;
-      command(found);
-    }
+    if (!active || ids.length === 0) return false;
+    act(active, active.keyed?.keys ?? [], ids);
+    return true;
+  };
+  const onTraces: OnTraces = {
+    nearer: () => zoom(clock.frame, 1 / KEY),
+    farther: () => zoom(clock.frame, KEY),
+    fit: () => setNear(null),
+    beside,
+    selectAll: () => {
+      if (!active?.number) return false;
+      selectKeys(active.number.node, active.number.port, (active.keyed?.keys ?? []).map((key) => key.id));
+      return true;
+    },
+    remove: () =>
+      withSelected((row, keys, ids) => {
+        // The last key of a number stays: it is what the number is.
+        const left = keys.filter((key) => !ids.includes(key.id));
+        if (left.length === 0 && row.number?.port !== '') say('The last key stays: give the number otherwise in the Card.');
+        else keep(row, 'remove keys', left);
+      }),
+    move: (event) =>
+      withSelected((row, keys, ids) => {
+        const many = event.shiftKey ? 10 : 1;
+        const span = spanOfKeys(row, ground());
+        const across = event.key === 'ArrowLeft' ? -many : event.key === 'ArrowRight' ? many : 0;
+        const upward = event.key === 'ArrowUp' ? many : event.key === 'ArrowDown' ? -many : 0;
+        keep(row, 'move keys', moved(keys, ids, across, upward * NUDGE * (span.high - span.low), true));
+      }),
+    command: (wanted) => active !== undefined && (command(wanted), true),
+  };
+  const press = (event: KeyboardEvent) => {
+    if (!pressed(tracesKeys.strokes, event, onTraces)) return;
     event.preventDefault();
     event.stopPropagation();
   };

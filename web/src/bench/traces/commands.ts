@@ -4,6 +4,8 @@ import { eased, lengthened, lifted, withHandles, type Key } from '../../scene/ke
 export interface Command {
   title: string;
   letter: string;
+  /** In the list of keys. */
+  does: string;
   /** The keys after it, or a sentence that says why not. */
   act: (keys: readonly Key[], ids: readonly string[]) => Key[] | string;
   /** Works on the whole number, whatever is selected. */
@@ -17,19 +19,20 @@ const LONGER = 1.25;
 export const AS_IT_WAS = 'Key as it was';
 
 export const commands: Command[] = [
-  { title: 'Ease', letter: 'e', act: (keys, ids) => eased(keys, ids, 'both') },
-  { title: 'Ease in', letter: 'i', act: (keys, ids) => eased(keys, ids, 'before') },
-  { title: 'Ease out', letter: 'o', act: (keys, ids) => eased(keys, ids, 'after') },
-  { title: 'Level', letter: 'l', act: (keys, ids) => withHandles(keys, ids, 'flat') },
-  { title: 'Straight', letter: 't', act: (keys, ids) => withHandles(keys, ids, 'straight') },
-  { title: 'Joined', letter: 'j', act: (keys, ids) => withHandles(keys, ids, 'joined') },
-  { title: 'Split', letter: 's', act: (keys, ids) => withHandles(keys, ids, 'split') },
-  { title: 'Hold', letter: 'h', act: (keys, ids) => withHandles(keys, ids, 'held') },
-  { title: 'Longer handles', letter: '.', act: (keys, ids) => lengthened(keys, ids, LONGER) },
-  { title: 'Shorter handles', letter: ',', act: (keys, ids) => lengthened(keys, ids, 1 / LONGER) },
-  { title: AS_IT_WAS, letter: 'w', act: (keys) => [...keys], all: true },
+  { title: 'Ease', does: 'eases at the selected keys', letter: 'e', act: (keys, ids) => eased(keys, ids, 'both') },
+  { title: 'Ease in', does: 'eases in', letter: 'i', act: (keys, ids) => eased(keys, ids, 'before') },
+  { title: 'Ease out', does: 'eases out', letter: 'o', act: (keys, ids) => eased(keys, ids, 'after') },
+  { title: 'Level', does: 'level at the key', letter: 'l', act: (keys, ids) => withHandles(keys, ids, 'flat') },
+  { title: 'Straight', does: 'straight to the keys beside', letter: 't', act: (keys, ids) => withHandles(keys, ids, 'straight') },
+  { title: 'Joined', does: 'handles in one line', letter: 'j', act: (keys, ids) => withHandles(keys, ids, 'joined') },
+  { title: 'Split', does: 'handles each by itself', letter: 's', act: (keys, ids) => withHandles(keys, ids, 'split') },
+  { title: 'Hold', does: 'holds the value until the next key', letter: 'h', act: (keys, ids) => withHandles(keys, ids, 'held') },
+  { title: 'Longer handles', does: 'longer handles', letter: '.', act: (keys, ids) => lengthened(keys, ids, LONGER) },
+  { title: 'Shorter handles', does: 'shorter handles', letter: ',', act: (keys, ids) => lengthened(keys, ids, 1 / LONGER) },
+  { title: AS_IT_WAS, does: 'a key at the playhead on the motion that the keys were baked from', letter: 'w', act: (keys) => [...keys], all: true },
   {
     title: 'Lift slowest',
+    does: 'lifts the slowest point',
     letter: 'u',
     all: true,
     act: (keys) => lifted(keys) ?? 'Its slowest point cannot be lifted: the values turn back, stay as they are, or hold.',

@@ -2,7 +2,9 @@ import { Checkbox, FormControlLabel, Popover } from '@mui/material';
 import { useState } from 'react';
 import { useScene } from '../../scene/store';
 import { NumberField } from '../card/fields/NumberField';
+import { withKey } from '../keyboard/table';
 import { beginDrawing, endDrawing } from './draw';
+import { viewKeys } from './keys';
 import { useView, type ViewSettings } from './settings';
 
 type Toggle = 'ghosts' | 'axes' | 'pathAxes' | 'names' | 'marks';
@@ -26,13 +28,13 @@ export function Tools({ planing, onPlane }: { planing: boolean; onPlane: () => v
   const flat = useScene((state) => state.document?.space === 'flat');
   return (
     <div className="view-tools">
-      <button type="button" className="chip" aria-pressed={drawing !== null} title="Draw a path · P" onClick={() => (drawing === null ? beginDrawing() : endDrawing())}>
+      <button type="button" className="chip" aria-pressed={drawing !== null} title={withKey(viewKeys, 'Draw a path')} onClick={() => (drawing === null ? beginDrawing() : endDrawing())}>
         {drawing === null ? 'Draw path' : 'End path'}
       </button>
       <ShowMenu />
       <CatchMenu />
       {!flat && (
-        <button type="button" className="chip" aria-pressed={planing} title="Work plane · G" onClick={onPlane}>
+        <button type="button" className="chip" aria-pressed={planing} title={withKey(viewKeys, 'Work plane')} onClick={onPlane}>
           Plane
         </button>
       )}

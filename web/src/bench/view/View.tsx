@@ -3,6 +3,7 @@ import { useCallback, useEffect, useRef, useState, type KeyboardEvent, type Mous
 import { Vector3 } from 'three';
 import { clock } from '../../scene/clock';
 import { alsoSelect, say, select, selectAll, selectPoints, selectThing, useScene } from '../../scene/store';
+import { pressed, withKey, type Pressed } from '../keyboard/table';
 import { useLive } from '../live';
 import { Backdrop } from './Backdrop';
 import { Box, boxed, type Rect } from './handles/Box';
@@ -23,15 +24,8 @@ import { Stage } from './scene3d/stage';
 import { PathStrip, PlaneStrip, usePathWork } from './handles/Strips';
 import { Tools } from './Tools';
 import { useFeed } from './feed';
+import { looks, viewKeys, type OnView } from './keys';
 import { viewer } from './viewer';
-
-const looks: { look: Look; name: string; key: string }[] = [
-  { look: 'top', name: 'Top', key: '1' },
-  { look: 'front', name: 'Front', key: '2' },
-  { look: 'side', name: 'Side', key: '3' },
-  { look: 'free', name: 'Free', key: '4' },
-  { look: 'camera', name: 'Camera', key: '5' },
-];
 
 /** Pixels that count as a click still. */
 const SLACK = 4;
@@ -121,7 +115,7 @@ export function View() {
     [stage],
   );
 
-  const movePen = (event: KeyboardEvent): boolean => {
+  const movePen = (event: Pressed): boolean => {
     const way = stage && nudge(event);
     if (!stage || !way) return false;
     const { origin } = stage.axes;
@@ -131,37 +125,41 @@ export function View() {
     return true;
   };
 
-  const press = (event: KeyboardEvent) => {
-    if (event.ctrlKey || event.metaKey || (event.target as HTMLElement).tagName === 'INPUT') return;
+  /** What keys do that were pressed inside the View itself, or in a part of it. */
+  const keys = (inside: boolean): OnView => {
     const state = useScene.getState();
-    const chosen = flat ? undefined : looks.find((other) => other.key === event.key);
     const busy = state.drawing !== null;
-    const inside = event.target === host.current;
-    const key = event.key.toLowerCase();
-    if (event.altKey) return;
-    if (chosen) turnTo(chosen.look);
-    else if (key === 'f') stage?.fit();
-    else if (key === 'p') {
-      if (busy) endDrawing();
-      else beginDrawing();
-    } else if (key === 'g' && !flat) setPlaning(!planing);
-    else if (busy && inside && event.key === ' ') {
-      const at = pen.current ?? stage?.axes.origin.clone();
-      if (at) drawPoint(live, newPoint(at, useView.getState().next, null));
-    } else if (busy && inside && movePen(event)) {
-      // The pen has moved.
-    } else if (busy && event.key === 'Enter') endDrawing();
-    else if (key === 'c' && isDrawn(state.document ?? ({} as never), state.selected)) {
-      work.close();
-      endDrawing();
-    } else if (key === 's') {
-      if (busy) useView.setState(({ next }) => ({ next: next === 'smooth' ? 'corner' : 'smooth' }));
-      else work.toggleKind();
-    } else if (key === 'i') work.insert();
-    else if (key === 'x') work.divide();
-    else if (key === 'j') work.join();
-    else if (event.key === 'Delete' || event.key === 'Backspace') work.remove();
-    else return;
+    return {
+      look: (look) => !flat && (turnTo(look), true),
+      fit: () => stage?.fit(),
+      draw: busy ? endDrawing : beginDrawing,
+      plane: () => !flat && (setPlaning(!planing), true),
+      place: () => {
+        if (!busy || !inside) return false;
+        const at = pen.current ?? stage?.axes.origin.clone();
+        if (at) drawPoint(live, newPoint(at, useView.getState().next, null));
+        return true;
+      },
+      movePen: (event) => busy && inside && movePen(event),
+      end: () => busy && (endDrawing(), true),
+      close: () => {
+        if (!state.document || !isDrawn(state.document, state.selected)) return false;
+        work.close();
+        endDrawing();
+        return true;
+      },
+      kind: () => {
+        if (busy) useView.setState(({ next }) => ({ next: next === 'smooth' ? 'corner' : 'smooth' }));
+        else work.toggleKind();
+      },
+      insert: work.insert,
+      divide: work.divide,
+      join: work.join,
+      remove: work.remove,
+    };
+  };
+  const press = (event: KeyboardEvent) => {
+    if ((event.target as HTMLElement).tagName === 'INPUT' || !pressed(viewKeys.strokes, event, keys(event.target === host.current))) return;
     event.preventDefault();
     event.stopPropagation();
   };
@@ -262,7 +260,7 @@ export function View() {
           looks
             .filter((other) => other.look !== 'camera' || camera)
             .map((other) => (
-              <button key={other.look} type="button" className="chip" aria-pressed={look === other.look} title={`${other.name} · ${other.key}`} onClick={() => turnTo(other.look)}>
+              <button key={other.look} type="button" className="chip" aria-pressed={look === other.look} title={withKey(viewKeys, other.name)} onClick={() => turnTo(other.look)}>
                 {other.name}
               </button>
             ))

@@ -7,11 +7,13 @@ import { freshId, put, remove } from '../../scene/edits';
 import { portsOf, portWords } from '../../scene/giving';
 import { say, select, selectAll, useScene } from '../../scene/store';
 import { useBehind } from '../behind';
-import { marking, type Mark } from '../card/Card';
+import { marking } from '../card/marks';
+import { pressed, withKey } from '../keyboard/table';
 import { useLive } from '../live';
 import { progressWords, waitedFor } from '../../scene/progress';
 import { isShown, useSchemas } from '../schemas';
 import { AddNode } from './AddNode';
+import { weaveKeys, type OnWeave } from './keys';
 import { GroupSlip } from './GroupSlip';
 import { laidNodes, laidThreads } from './lay';
 import { Slip } from './Slip';
@@ -23,7 +25,6 @@ import { useWoven } from './woven';
 const ALL = { padding: 0.12, maxZoom: 1 };
 const nodeTypes = { slip: Slip, 'group-slip': GroupSlip };
 const edgeTypes = { stitch: Stitch };
-const markKeys: Record<string, Mark> = { b: 'bypassed', h: 'hidden', o: 'solo', l: 'locked' };
 
 /** The node graph. */
 export function Weave() {
@@ -186,24 +187,28 @@ function Graph() {
     live.edit(label, made.ops);
     selectAll(made.ids);
   };
-  const press = (event: KeyboardEvent) => {
+  /** Does something with the selected slips, if there are any. */
+  const withChosen = (act: (document: Scene) => void): boolean => {
     const document = now();
-    if (isTyping(event.target) || event.altKey || !document) return;
-    const key = event.key.toLowerCase();
-    const mark = markKeys[key];
-    if (event.ctrlKey || event.metaKey) {
-      if (key === 'd' && chosen.length > 0) put_('duplicate', duplicated(document, chosen));
-      else if (key === 'g' && chosen.length > 0) {
+    if (!document || chosen.length === 0) return false;
+    act(document);
+    return true;
+  };
+  const keys: OnWeave = {
+    add: () => setAdding('any'),
+    tidy,
+    mark: (mark) => withChosen((document) => live.edit(mark, marking(document, chosen, mark))),
+    duplicate: () => withChosen((document) => put_('duplicate', duplicated(document, chosen))),
+    group: () =>
+      withChosen((document) => {
         const { label, ops } = grouped(document, chosen);
         live.edit(label, ops);
-      } else if (key === 'a') selectAll(Object.keys(document.nodes ?? {}));
-      else return;
-    } else if (key === 'n') setAdding('any');
-    else if (key === 'y') tidy();
-    else if (mark && chosen.length > 0) live.edit(mark, marking(document, chosen, mark));
-    else if (event.key === 'Delete' || event.key === 'Backspace') gone();
-    else return;
-    event.preventDefault();
+      }),
+    selectAll: () => selectAll(Object.keys(now()?.nodes ?? {})),
+    remove: gone,
+  };
+  const press = (event: KeyboardEvent) => {
+    if (!isTyping(event.target) && pressed(weaveKeys.strokes, event, keys)) event.preventDefault();
   };
   const copy = (event: ClipboardEvent, cut: boolean) => {
     const document = now();
@@ -230,14 +235,14 @@ function Graph() {
       <div className="weave-head">
         <h2 className="panel-name">Weave</h2>
         <span className="gap" />
-        <Tooltip title="Tidy · Y">
+        <Tooltip title={withKey(weaveKeys, 'Tidy')}>
           <span>
             <Button variant="outlined" disabled={empty} onClick={tidy}>
               Tidy
             </Button>
           </span>
         </Tooltip>
-        <Tooltip title="Add a node · N">
+        <Tooltip title={withKey(weaveKeys, 'Add a node')}>
           <Button variant="outlined" onClick={() => setAdding('any')}>
             Add node
           </Button>

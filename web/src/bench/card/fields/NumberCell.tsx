@@ -1,3 +1,5 @@
+import { anywhere } from '../../keyboard/anywhere';
+import { withKey } from '../../keyboard/table';
 import { Tooltip } from '@mui/material';
 import type { Param, Scene } from '../../../api/types';
 import { useFrame } from '../../../scene/clock';
@@ -78,7 +80,7 @@ export function Bead({ label, number, param, document }: Omit<Own, 'children' | 
   const there = keysOf(document, number)?.keys.find((key) => Math.abs(key.frame - frame) < 1e-6);
   const press = () => live.edit(there ? `remove a key of ${label}` : `key ${label}`, there ? unkeyed(document, number, param, there.id) : keyAt(document, number, frame).ops);
   return (
-    <Tooltip title={there ? 'On a key: click to remove it' : 'Between keys: click to set one here · K'}>
+    <Tooltip title={there ? 'On a key: click to remove it' : withKey(anywhere, 'Key', 'Between keys: click to set one here')}>
       <button type="button" className={`key-bead${there ? ' on' : ''}`} aria-pressed={there !== undefined} aria-label={there ? `Remove the key of ${label} here` : `Set a key of ${label} here`} onClick={press} />
     </Tooltip>
   );

@@ -2,6 +2,7 @@ import { useEffect, useRef, type KeyboardEvent, type PointerEvent, type ReactNod
 import { Vector3, type Plane } from 'three';
 import type { Op } from '../../../api/types';
 import { useScene } from '../../../scene/store';
+import type { Pressed } from '../../keyboard/table';
 import { useLive } from '../../live';
 import { caught, inSteps, straightened } from '../geometry/snap';
 import { useView } from '../settings';
@@ -136,7 +137,7 @@ export function Grip(props: Props) {
 }
 
 /** How far an arrow key moves something: along the work plane's axes, with PgUp and PgDn across it. */
-export function nudge(event: KeyboardEvent): Vector3 | null {
+export function nudge(event: Pressed): Vector3 | null {
   const { stage } = viewer;
   if (!stage || event.ctrlKey || event.metaKey) return null;
   const step = niceNudge(stage.eye.metresPerPixel() * (event.shiftKey ? 20 : 4));
