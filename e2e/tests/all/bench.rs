@@ -350,20 +350,20 @@ async fn traces_are_laid_before_they_are_seen_and_find_takes_what_is_marked_what
     }
 
     visit.keys("f", &[Key::Control]).await?;
-    let at = visit.middle("#find-1").await?;
+    let at = visit.middle("#find-option-1").await?;
     visit.keys(&char::from(Key::Escape).to_string(), &[]).await?;
-    visit.until("no list", "return document.querySelector('#find-list') === null").await?;
+    visit.until("no list", "return document.querySelector('#find-listbox') === null").await?;
     visit.hover(at).await?;
     visit.keys("f", &[Key::Control]).await?;
-    visit.find("#find-list").await?;
+    visit.find("#find-listbox").await?;
     visit.keys("lanterns · ", &[]).await?;
     visit
         .until(
             "the first is marked",
-            "return document.querySelector('#find-0')?.getAttribute('aria-selected') === 'true'",
+            "return document.querySelector('#find')?.getAttribute('aria-activedescendant') === 'find-option-0'",
         )
         .await?;
-    let first = visit.rests("the first", "return document.querySelector('#find-0 strong')?.textContent").await?;
+    let first = visit.rests("the first", "return document.querySelector('#find-option-0 strong')?.textContent").await?;
     let label = first.as_str().and_then(|name| name.split(" · ").nth(1)).context("a number")?.to_owned();
     visit.keys(&char::from(Key::Enter).to_string(), &[]).await?;
     let focused =

@@ -1,9 +1,10 @@
 import { Dialog } from '@mui/material';
-import { useMemo, useState, type KeyboardEvent } from 'react';
+import { useMemo } from 'react';
 import { go } from '../route';
 import { clock } from '../scene/clock';
 import { select, useScene } from '../scene/store';
 import { useMode } from '../theme/mode';
+import { Choice } from './Choice';
 import { beginGuide } from './guide/guide-state';
 import { useLive } from './live';
 import { show, useOverlay } from './overlays';
@@ -37,8 +38,6 @@ function Finder() {
   const document = useScene((state) => state.document);
   const schemas = useSchemas();
   const live = useLive();
-  const [text, setText] = useState('');
-  const [marked, setMarked] = useState(0);
   const all = useMemo<Found[]>(() => {
     const found: Found[] = [];
     for (const [id, node] of Object.entries(document?.nodes ?? {})) {
@@ -68,50 +67,35 @@ function Finder() {
     command('Light or dark paper', '', () => useMode.getState().toggle());
     return found;
   }, [document, schemas, live]);
-  const words = text.toLowerCase().split(/\s+/).filter(Boolean);
-  const hits = all.filter(({ name, what }) => words.every((word) => `${name} ${what}`.toLowerCase().includes(word)));
-  // What is called so comes before what only speaks of it.
-  const sorted = [...hits].sort((a, b) => Number(words.every((w) => b.name.toLowerCase().includes(w))) - Number(words.every((w) => a.name.toLowerCase().includes(w)))).slice(0, MOST);
-  const at = Math.min(marked, Math.max(0, sorted.length - 1));
-  const act = (found: Found | undefined) => {
-    if (!found) return;
-    show(null);
-    found.act();
-  };
-  const press = (event: KeyboardEvent) => {
-    if (event.key === 'ArrowDown') setMarked(Math.min(sorted.length - 1, at + 1));
-    else if (event.key === 'ArrowUp') setMarked(Math.max(0, at - 1));
-    else if (event.key === 'Enter') act(sorted[at]);
-    else return;
-    event.preventDefault();
-  };
   return (
-    <>
-      <input
-        className="find-input"
-        autoFocus
-        value={text}
-        placeholder="find a node, a number, a command"
-        aria-label="Find"
-        role="combobox"
-        aria-expanded="true"
-        aria-controls="find-list"
-        aria-activedescendant={`find-${at}`}
-        onChange={(event) => {
-          setText(event.target.value);
-          setMarked(0);
-        }}
-        onKeyDown={press}
-      />
-      <ul id="find-list" role="listbox" aria-label="Found" className="find-list">
-        {sorted.map((found, i) => (
-          <li key={`${found.name} ${i}`} id={`find-${i}`} role="option" aria-selected={i === at} onClick={() => act(found)} onPointerMove={() => setMarked(i)} ref={(element) => (i === at ? element?.scrollIntoView({ block: 'nearest' }) : undefined)}>
-            <strong>{found.name}</strong>
-            <span className="soft">{found.what}</span>
-          </li>
-        ))}
-        {sorted.length === 0 && <li className="soft none">Nothing here is called that.</li>}
-      </ul>
-    </>
+    <Choice
+      id="find"
+      label="Find"
+      placeholder="find a node, a number, a command"
+      all={all}
+      fitting={foundHere}
+      nameOf={({ name }) => name}
+      row={({ name, what }) => (
+        <>
+          <strong>{name}</strong>
+          <span className="soft">{what}</span>
+        </>
+      )}
+      none="Nothing here is called that."
+      onChoose={({ act }) => {
+        show(null);
+        act();
+      }}
+      // The dialog round it closes when something beside it is clicked.
+      onClose={(why) => why === 'escape' && show(null)}
+    />
   );
+}
+
+/** What all typed words fit; what is called so comes before what only speaks of it. */
+function foundHere(all: readonly Found[], text: string): Found[] {
+  const words = text.toLowerCase().split(/\s+/).filter(Boolean);
+  const named = ({ name }: Found) => words.every((word) => name.toLowerCase().includes(word));
+  const hits = all.filter(({ name, what }) => words.every((word) => `${name} ${what}`.toLowerCase().includes(word)));
+  return hits.sort((a, b) => Number(named(b)) - Number(named(a))).slice(0, MOST);
 }

@@ -18,7 +18,8 @@ import { GroupSlip } from './GroupSlip';
 import { laidNodes, laidThreads } from './lay';
 import { Slip } from './Slip';
 import { Stitch } from './Stitch';
-import { addition, ANY_NUMBER, clipOf, copied, duplicated, feeds, grouped, kindOf, membersOf, offered, pasted, portKind, putBetween, removal, takingUp, threading, tidied, type Loose } from './work';
+import { addition, ANY_NUMBER, clipOf, copied, duplicated, feeds, grouped, kindOf, membersOf, offered, pasted, portKind, putBetween, removal, takingUp, threading, type Loose } from './work';
+import { tidied } from './tidy';
 import { useWoven } from './woven';
 
 /** Shows all slips, none larger than it is. */

@@ -5,8 +5,8 @@ import type { SlipNode } from './Slip';
 import { kindOf, membersOf } from './work';
 
 /** Size of a slip, and room round the slips of an open group. */
-const SLIP = { width: 156, height: 66 };
-const ROOM = { side: 12, top: 30, bottom: 18 };
+export const SLIP = { width: 156, height: 66 };
+export const ROOM = { side: 12, top: 30, bottom: 18 };
 
 export interface Places {
   /** Where slips are while they are dragged. */

@@ -3,7 +3,7 @@ import type { NodeSchema, Scene } from '../../api/types';
 import { applied } from '../../scene/edits';
 import { foundNodes } from './AddNode';
 import { laidNodes, laidThreads } from './lay';
-import { addition, clipOf, copied, duplicated, feeds, freePlace, grouped, membersOf, offered, pasted, putBetween, removal, takingUp, threading, tidied } from './work';
+import { addition, clipOf, copied, duplicated, feeds, freePlace, grouped, membersOf, offered, pasted, putBetween, removal, takingUp, threading } from './work';
 
 const schemas = [
   { name: 'drawn-path', title: 'Drawn path', inputs: [], output: 'path' },
@@ -157,13 +157,6 @@ describe('groups', () => {
 });
 
 describe('the Weave', () => {
-  it('tidies without laying two slips on one place, givers above takers', () => {
-    const places = tidied(scene);
-    expect(new Set(Object.values(places).map(String)).size).toBe(5);
-    expect(places['a']![1]).toBeLessThan(places['b']![1]);
-    expect(places['b']![1]).toBe(places['c']![1]);
-  });
-
   it('put a new slip beside one that lies there already, and find by the whole name first', () => {
     const document = { nodes: { a: { at: [24, 40] }, b: { at: [24, 170] }, c: { at: [200, 180] } } } as unknown as Scene;
     expect(freePlace(document, [24, 40 + 130])).toEqual([376, 170]);

@@ -225,21 +225,3 @@ export function removal(document: Scene, chosen: readonly string[]): Op[] {
   const empty = Object.keys(document.groups ?? {}).filter((group) => membersOf(document, group).length > 0 && left(group));
   return [...chosen.map((id) => remove(['nodes', id])), ...empty.map((group) => remove(['groups', group]))];
 }
-
-/** Rows by depth, in columns by what they hang from. */
-export function tidied(document: Scene): Record<string, [number, number]> {
-  const threads = Object.values(document.threads ?? {});
-  const depths: Record<string, number> = {};
-  const depth = (id: string): number => (depths[id] ??= Math.max(0, ...threads.filter((thread) => thread.to === id).map((thread) => depth(thread.from) + 1)));
-  const columns: Record<string, number> = {};
-  const taken = new Set<string>();
-  const ids = Object.keys(document.nodes ?? {}).sort((a, b) => depth(a) - depth(b) || a.localeCompare(b));
-  for (const id of ids) {
-    const parents = threads.filter((thread) => thread.to === id).map((thread) => columns[thread.from] ?? 0);
-    let column = parents.length > 0 ? Math.min(...parents) : 0;
-    while (taken.has(`${column}/${depth(id)}`)) column += 1;
-    taken.add(`${column}/${depth(id)}`);
-    columns[id] = column;
-  }
-  return Object.fromEntries(ids.map((id) => [id, [16 + 168 * (columns[id] ?? 0), 40 + 130 * depth(id)]]));
-}
