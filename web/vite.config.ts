@@ -1,9 +1,11 @@
 import react from '@vitejs/plugin-react';
-import { defineConfig } from 'vite';
+import { defineConfig } from 'vitest/config';
 
 export default defineConfig({
   plugins: [react()],
   // Tests hold a page of the documentation.
   server: { fs: { allow: ['.', '../docs'] } },
+  // Styles are read by a test, and are otherwise empty in tests.
+  test: { css: { include: [/\.css/] } },
   build: { target: 'es2023', chunkSizeWarningLimit: 1500, modulePreload: { polyfill: false }, assetsInlineLimit: 0 },
 });

@@ -6,7 +6,7 @@ import { PatternBook } from './patternbook/PatternBook';
 import { useRoute } from './route';
 import { useMode } from './theme/mode';
 import { themeFor } from './theme/theme';
-import { tokens } from './theme/tokens';
+import { night, tokens } from './theme/tokens';
 
 export function App() {
   const mode = useMode((state) => state.mode);
@@ -18,6 +18,7 @@ export function App() {
     for (const [name, colour] of Object.entries(tokens[mode])) {
       root.style.setProperty(`--${name === 'onPersimmon' ? 'on-persimmon' : name}`, colour);
     }
+    for (const [name, colour] of Object.entries(night)) root.style.setProperty(`--night-${name}`, colour);
   }, [mode]);
   return (
     <ThemeProvider theme={theme}>

@@ -1,13 +1,11 @@
+// Before the styles of what stands on it.
+import './theme/base.css';
 import createCache from '@emotion/cache';
 import { CacheProvider } from '@emotion/react';
 import { QueryClient, QueryClientProvider } from '@tanstack/react-query';
 import { StrictMode } from 'react';
 import { createRoot } from 'react-dom/client';
 import { App } from './App';
-import './theme/base.css';
-import './bench/bench.css';
-import './patternbook/patternbook.css';
-import './handoff/handoff.css';
 
 // Styles made at run time carry the nonce that the page was served with.
 const nonce = document.querySelector<HTMLMetaElement>('meta[name="csp-nonce"]')?.content;

@@ -22,6 +22,7 @@ import { Traces } from './traces/Traces';
 import { Versions } from './versions/Versions';
 import { View } from './view/View';
 import { Weave } from './weave/Weave';
+import './frame.css';
 
 declare global {
   interface Window {

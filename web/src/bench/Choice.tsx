@@ -1,5 +1,6 @@
 import useAutocomplete from '@mui/material/useAutocomplete';
 import { useState, type ReactNode } from 'react';
+import './choice.css';
 
 interface Props<T> {
   /** The list is `ID-listbox`, what it holds `ID-option-0` and so on. */

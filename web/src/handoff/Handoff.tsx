@@ -9,6 +9,7 @@ import { NumberField } from '../bench/card/fields/NumberField';
 import { Link } from '../route';
 import { useScene } from '../scene/store';
 import { Plot } from './Plot';
+import './handoff.css';
 
 type Form = 'glb-reduced' | 'glb-dense' | 'csv';
 

@@ -8,6 +8,7 @@ import { beginGuide } from '../bench/guide/guide-state';
 import { rateOf } from '../scene/rate';
 import { LivingPicture } from '../miniature/Picture';
 import { Link, go } from '../route';
+import './patternbook.css';
 
 interface Told {
   text: string;

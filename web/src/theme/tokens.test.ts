@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest';
-import { contrast, tokens } from './tokens';
+import { contrast, night, tokens } from './tokens';
 
 describe('colours of both modes', () => {
   for (const [mode, t] of Object.entries(tokens)) {
@@ -15,4 +15,17 @@ describe('colours of both modes', () => {
       expect(contrast(t.onPersimmon, t.persimmon)).toBeGreaterThanOrEqual(4.5);
     });
   }
+});
+
+describe('styles', () => {
+  const styles = Object.entries(import.meta.glob<string>('../**/*.css', { query: '?raw', import: 'default', eager: true }));
+
+  it('name no colour but by its token', () => {
+    expect(styles.length).toBeGreaterThan(8);
+    for (const [file, text] of styles) {
+      expect(text, file).toContain('{');
+      expect(text.match(/#[0-9a-f]{3,8}\b|\b(rgb|hsl)a?\(/gi), file).toBeNull();
+      for (const [, name] of text.matchAll(/var\(--night-([a-z]+)/g)) expect(Object.keys(night), file).toContain(name);
+    }
+  });
 });

@@ -11,6 +11,8 @@ export interface Tokens {
   mulberry: string;
   amber: string;
   brick: string;
+  /** Of the third axis. */
+  blue: string;
 }
 
 export type Mode = 'light' | 'dark';
@@ -28,6 +30,7 @@ export const tokens: Record<Mode, Tokens> = {
     mulberry: '#7A3B69',
     amber: '#8A5606',
     brick: '#A3271F',
+    blue: '#3A5FB0',
   },
   dark: {
     paper: '#24232C',
@@ -41,11 +44,33 @@ export const tokens: Record<Mode, Tokens> = {
     mulberry: '#DDA0CB',
     amber: '#E5AE4E',
     brick: '#F58A7F',
+    blue: '#9DB8F5',
   },
 };
 
-/** The picture is dark in both modes. */
-export const night = { top: '#20264A', bottom: '#14182B', lamp: '#F2D398', paper: '#F5EFE3', faint: '#3A4270', persimmon: '#E8602F', edge: '#7D86BD', mulberry: '#D9A5C9' };
+/** The picture is dark in both modes. In styles each is a variable, as `--night-paper`. */
+export const night = {
+  top: '#20264A',
+  bottom: '#14182B',
+  raised: '#1B2040',
+  line: '#4A5390',
+  faint: '#3A4270',
+  edge: '#7D86BD',
+  soft: '#C9CBE6',
+  paper: '#F5EFE3',
+  lamp: '#F2D398',
+  persimmon: '#E8602F',
+  mulberry: '#D9A5C9',
+  brick: '#F5B8B0',
+  /** Under a path that lies on the ground. */
+  shade: '#0B0E1C',
+  /** The top of a thing and its side, beside its nose in persimmon. */
+  upward: '#8F96C8',
+  sideward: '#6CC9AD',
+  x: '#E56A5C',
+  y: '#74C58F',
+  z: '#7FA6F2',
+};
 
 /** Contrast of two colours by WCAG 2. */
 export function contrast(a: string, b: string): number {

@@ -14,6 +14,7 @@ import { marking, marks } from './marks';
 import { Row } from './Row';
 import { Bake, BakeAgain } from './Bake';
 import { SceneCard } from './SceneCard';
+import './card.css';
 
 const groups = ['form', 'time', 'spread', 'look'] as const;
 const titles = { form: 'Form', time: 'Time', spread: 'Spread', look: 'Look' };

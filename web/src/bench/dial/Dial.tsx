@@ -10,6 +10,7 @@ import { upstreamRole, useSchemas, valueOf } from '../schemas';
 import { gapText, outputsOf } from '../seam/gap';
 import { Knot } from './Knot';
 import { shifting, shortest, turnedLength, type Along } from './shift';
+import './dial.css';
 
 /** The middle lies a little low, so that the knot has its place over the rim. */
 const CENTRE = { x: 100, y: 106 };

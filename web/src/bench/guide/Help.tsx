@@ -3,6 +3,7 @@ import { useState } from 'react';
 import { beginGuide } from './guide-state';
 import { show, useOverlay } from '../overlays';
 import { keyTable, wordTable } from '../words';
+import './guide.css';
 
 /** All keys and words. */
 export function Help() {

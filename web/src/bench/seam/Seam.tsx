@@ -6,6 +6,7 @@ import { selectThing, useScene } from '../../scene/store';
 import { useLive } from '../live';
 import { closing, openThread } from './closing';
 import { gap, kinds, outputsOf } from './gap';
+import './seam.css';
 
 /** What happens at the loop point, and what would close it. */
 export function Seam() {

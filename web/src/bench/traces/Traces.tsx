@@ -19,6 +19,7 @@ import { insideOf, paint, scaleOf, spanOfKeys, valueAtHeight, valueUnder } from 
 import { flips, told } from './read';
 import { laidRows, reach, rowsOf, type Row } from './rows';
 import { choose, movedBy, shifted, toggled, useTraceSettings, zoomed, type Window } from './settings';
+import './traces.css';
 
 const LABELS = 132;
 /** With less height than this a channel has room for one line of words only, and they need more room beside, px. */

@@ -8,6 +8,7 @@ import { say, select, selectThing, useScene } from '../../scene/store';
 import { useLive } from '../live';
 import { back } from './back';
 import { shownValue, whenMade } from './words';
+import './versions.css';
 
 const failed = (error: Error) => say(error.message);
 

@@ -26,6 +26,7 @@ import { Tools } from './Tools';
 import { useFeed } from './feed';
 import { looks, viewKeys, type OnView } from './keys';
 import { viewer } from './viewer';
+import './view.css';
 
 /** Pixels that count as a click still. */
 const SLACK = 4;

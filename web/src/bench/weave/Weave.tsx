@@ -21,6 +21,7 @@ import { Stitch } from './Stitch';
 import { addition, ANY_NUMBER, clipOf, copied, duplicated, feeds, grouped, kindOf, membersOf, offered, pasted, portKind, putBetween, removal, takingUp, threading, type Loose } from './work';
 import { tidied } from './tidy';
 import { useWoven } from './woven';
+import './weave.css';
 
 /** Shows all slips, none larger than it is. */
 const ALL = { padding: 0.12, maxZoom: 1 };

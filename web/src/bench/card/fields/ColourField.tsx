@@ -1,7 +1,8 @@
 import { useEffect, useRef } from 'react';
+import { night } from '../../../theme/tokens';
 
 /** What a colour is where none is given. */
-const OWN = '#f5efe3';
+const OWN = night.paper.toLowerCase();
 
 /** A colour: a swatch that opens the browser's own chooser, and its name beside it. */
 export function ColourField({ label, value, onKeep }: { label: string; value: string; onKeep: (colour: string) => void }) {

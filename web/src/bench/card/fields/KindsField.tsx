@@ -1,3 +1,4 @@
+import { night } from '../../../theme/tokens';
 import { Button, IconButton, MenuItem, Select } from '@mui/material';
 import { freshId, put, remove } from '../../../scene/edits';
 import { useLive } from '../../live';
@@ -16,7 +17,7 @@ export interface Kind {
 }
 
 /** Colours for new kinds, one after the other: those of the fair. */
-const dyes = ['#f2d398', '#e8602f', '#6cc9ad', '#d9a5c9', '#7d86bd'];
+const dyes = [night.lamp, night.persimmon, night.sideward, night.mulberry, night.edge].map((colour) => colour.toLowerCase());
 
 /** A kind to begin with, after those that are there. */
 export function anotherKind(list: readonly Kind[]): Kind {

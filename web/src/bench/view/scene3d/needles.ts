@@ -40,7 +40,7 @@ export class Needles {
     if (known) {
       known.needsUpdate = true;
     } else {
-      const [nose, top] = [new Color(night.persimmon), new Color(0x8f96c8)];
+      const [nose, top] = [new Color(night.persimmon), new Color(night.upward)];
       const one = [nose, nose, top, top].flatMap((colour) => [colour.r, colour.g, colour.b]);
       this.noses = coloured([...places], Array.from({ length: poses.things }, () => one).flat(), this.materials.axes());
       this.noses.renderOrder = 2;
@@ -57,7 +57,7 @@ export class Needles {
     }
     if (object === null || object >= poses.things) return;
     const [places, colours]: [number[], number[]] = [[], []];
-    const tones = [night.persimmon, '#8f96c8', '#6cc9ad'].map((tone) => new Color(tone));
+    const tones = [night.persimmon, night.upward, night.sideward].map((tone) => new Color(tone));
     const last = poses.frames - 1;
     for (let station = 0; station < STATIONS; station += 1) {
       const frame = Math.round((station * last) / STATIONS);

@@ -296,7 +296,7 @@ export class Stage {
         const onGround = strands.map((points) => points.map((value, i) => (i % 3 === 1 ? 0 : value)));
         // A path that lies on the ground is drawn over its own shadow.
         path.renderOrder = 1;
-        this.lines.add(fat(onGround, this.materials.line('#0b0e1c', 4, 0.5)));
+        this.lines.add(fat(onGround, this.materials.line(night.shade, 4, 0.5)));
       }
       this.lines.add(path);
       // Where things show their own, those of the path would only be in the way.
@@ -320,7 +320,7 @@ export class Stage {
     const size = this.reach() / 18;
     const [places, colours]: [number[], number[]] = [[], []];
     for (const { at, along, up } of stationsOf(block)) {
-      for (const [way, length, colour] of [[along, 0.55, night.persimmon], [up, 1, '#8f96c8']] as const) {
+      for (const [way, length, colour] of [[along, 0.55, night.persimmon], [up, 1, night.upward]] as const) {
         places.push(...at.toArray(), ...at.clone().addScaledVector(way, size * length).toArray());
         const value = Number.parseInt(colour.slice(1), 16);
         const tone = [(value >> 16) / 255, ((value >> 8) & 255) / 255, (value & 255) / 255];
