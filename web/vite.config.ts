@@ -5,7 +5,7 @@ export default defineConfig({
   plugins: [react()],
   // Tests hold a page of the documentation.
   server: { fs: { allow: ['.', '../docs'] } },
-  // Styles are read by a test, and are otherwise empty in tests.
-  test: { css: { include: [/\.css/] } },
+  // Styles are read by a test, and are otherwise empty in tests. A busy machine is no failure.
+  test: { css: { include: [/\.css/] }, testTimeout: 60_000 },
   build: { target: 'es2023', chunkSizeWarningLimit: 1500, modulePreload: { polyfill: false }, assetsInlineLimit: 0 },
 });

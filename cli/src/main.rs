@@ -8,14 +8,15 @@ mod serve;
 use anyhow::{Context, Result};
 use cap::Cap;
 use clap::{Parser, Subcommand};
-use std::alloc::System;
+use mimalloc::MiMalloc;
 use std::path::PathBuf;
 use std::process::ExitCode;
 use zickzack_core::nodes::schemas;
 
-/// Counts what is held, so that work that takes too much can be given up.
+/// Counts what is held, so that work that takes too much can be given up. Each thread has memory of its own to give: of
+/// places that threads share, one of low rank may hold the lock when its turn ends, and those who take edits wait for it.
 #[global_allocator]
-static HELD: Cap<System> = Cap::new(System, usize::MAX);
+static HELD: Cap<MiMalloc> = Cap::new(MiMalloc, usize::MAX);
 
 #[derive(Parser)]
 #[command(

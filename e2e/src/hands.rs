@@ -78,7 +78,8 @@ impl Visit {
         self.keys(name, &[]).await?;
         let typed = format!("return document.activeElement?.value === {}", json!(name));
         self.until("what was typed", &typed).await?;
-        self.until("a node of that name", "return document.querySelector('#add-listbox [role=option]') !== null").await?;
+        self.until("a node of that name", "return document.querySelector('#add-listbox [role=option]') !== null")
+            .await?;
         self.keys(&char::from(Key::Enter).to_string(), &[]).await?;
         self.until("it is added", "return document.querySelector('.add-node') === null").await?;
         self.kept().await

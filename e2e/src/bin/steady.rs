@@ -376,7 +376,8 @@ async fn run(minutes: f64, pages: usize) -> Result<()> {
     heavy.join().map_err(|_| anyhow!("what happened at heavy scenes failed"))?;
     let server = server.context("a server")?;
     most = most.max(memory(server.id())?.1);
-    let rest = Duration::from_secs_f64((minutes * 6.0).min(300.0));
+    // What is free is given back after some seconds.
+    let rest = Duration::from_secs_f64((minutes * 6.0).clamp(30.0, 300.0));
     tokio::time::sleep(rest).await;
     let (end, _) = memory(server.id())?;
     for (part, waits) in site.waits.borrow_mut().iter_mut().filter(|(part, _)| **part != Part::Coming) {

@@ -177,7 +177,10 @@ async fn points_are_selected_by_a_box_panels_filled_and_moved_and_a_number_found
     visit.keys("f", &[Key::Control]).await?;
     visit.keys("twelve laps", &[]).await?;
     visit
-        .until("a hit", "return document.querySelector('#find-listbox li strong')?.textContent.includes('laps per loop')")
+        .until(
+            "a hit",
+            "return document.querySelector('#find-listbox li strong')?.textContent.includes('laps per loop')",
+        )
         .await?;
     visit.keys(&char::from(Key::Enter).to_string(), &[]).await?;
     visit.until("its field", "return document.activeElement?.getAttribute('aria-label') === 'laps per loop'").await?;

@@ -17,6 +17,8 @@ use std::time::{Duration, Instant};
 const CONNECTIONS: u32 = 8;
 /// How long a request waits for one of them.
 const FOR_A_CONNECTION: Duration = Duration::from_secs(10);
+/// How long a connection may have idled before it is asked whether it still stands; asking costs as much as an edit.
+const UNASKED: Duration = Duration::from_secs(1);
 /// How long the database is left alone before it is asked again while the server starts.
 const BETWEEN: Duration = Duration::from_millis(250);
 
@@ -44,7 +46,13 @@ pub async fn connect(
             }
             Err(error) => return Err(error),
             Ok(()) => {
-                let pool = PgPoolOptions::new().max_connections(CONNECTIONS).acquire_timeout(FOR_A_CONNECTION);
+                let pool = PgPoolOptions::new()
+                    .max_connections(CONNECTIONS)
+                    .acquire_timeout(FOR_A_CONNECTION)
+                    .test_before_acquire(false)
+                    .before_acquire(|connection, meta| {
+                        Box::pin(async move { Ok(meta.idle_for < UNASKED || connection.ping().await.is_ok()) })
+                    });
                 return Ok(pool.connect_lazy_with(options));
             }
         }
