@@ -2,7 +2,7 @@ import { Button, Dialog } from '@mui/material';
 import { useState } from 'react';
 import { beginGuide } from './guide-state';
 import { show, useOverlay } from '../overlays';
-import { keyTable, wordTable } from '../words';
+import { keyTable, wordTable } from './words';
 import './guide.css';
 
 /** All keys and words. */

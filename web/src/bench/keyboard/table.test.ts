@@ -4,7 +4,7 @@ import page from '../../../../docs/words.md?raw';
 import { tracesKeys } from '../traces/keys';
 import { viewKeys } from '../view/keys';
 import { weaveKeys } from '../weave/keys';
-import { keyTable } from '../words';
+import { keyTable } from '../guide/words';
 import { anywhere } from './anywhere';
 import { keyOf, pressed, shown, withKey, type Pressed, type Stroke } from './table';
 

@@ -11,7 +11,7 @@ export interface Pressed {
 export interface Stroke<C> {
   /** Each does the same in its way: `P`, `ArrowLeft`, `Ctrl+Shift+Z`. With Shift a key does what it does without, where it does nothing of its own. */
   keys: readonly string[];
-  /** In a line of the list of keys. */
+  /** In a line of the list of keys; strokes beside each other of which the same is said share one. */
   does: string;
   /** Its command, where a button does the same or it can be found by typing. */
   name?: string;
@@ -54,5 +54,20 @@ export const keyOf = <C>(table: KeyTable<C>, name: string): string => shown(tabl
 /** What is said of a button, with the key of its command: *Tidy · Y*. */
 export const withKey = <C>(table: KeyTable<C>, name: string, says = name): string => [says, keyOf(table, name)].filter(Boolean).join(' · ');
 
+/** Several keys: digits by the first and the last of them, signs without commas between. */
+function together(keys: readonly string[]): string {
+  const all = keys.map(shown);
+  if (keys.length > 3 && keys.every((key) => /\d$/.test(key))) return `${all[0]} … ${all.at(-1)}`;
+  return all.join(all.every((key) => /^[^\w←→↑↓]$/.test(key)) ? ' ' : ', ');
+}
+
 /** Every line of a table: keys or way, and what they do. */
-export const linesOf = <C>({ strokes, ways }: KeyTable<C>): Way[] => [...strokes.map(({ keys, does }): Way => [[...new Set(keys.map(shown))].join(', '), does]), ...ways];
+export function linesOf<C>({ strokes, ways }: KeyTable<C>): Way[] {
+  const lines: { keys: string[]; does: string }[] = [];
+  for (const { keys, does } of strokes) {
+    const last = lines.at(-1);
+    if (last?.does === does) last.keys.push(...keys);
+    else lines.push({ keys: [...keys], does });
+  }
+  return [...lines.map(({ keys, does }): Way => [together(keys), does]), ...ways];
+}

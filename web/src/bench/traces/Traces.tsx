@@ -1,29 +1,27 @@
-import { Checkbox, IconButton, Menu, MenuItem, Popover } from '@mui/material';
 import { useEffect, useLayoutEffect, useMemo, useRef, useState, type ClipboardEvent, type KeyboardEvent, type MouseEvent, type PointerEvent } from 'react';
 import { api, Refused } from '../../api/client';
-import { clock, useFrame } from '../../scene/clock';
+import { clock } from '../../scene/clock';
 import { freshId } from '../../scene/edits';
-import { copiedKeys, insertedAt, isKeyed, keyOps, moved, paces, valueAtFrame, pastedKeys, type CopiedKeys, type Key } from '../../scene/keyed';
+import { copiedKeys, insertedAt, isKeyed, keyOps, moved, valueAtFrame, pastedKeys, type CopiedKeys, type Key } from '../../scene/keyed';
 import { keyAt } from '../../scene/giving';
 import { rateOf } from '../../scene/rate';
-import { cutsOf, say, selectKeys, useScene, type TraceBlock } from '../../scene/store';
+import { cutsOf, say, selectKeys, useScene } from '../../scene/store';
 import { useMode } from '../../theme/mode';
 import { tokens } from '../../theme/tokens';
 import { partOf } from '../card/bake';
 import { pressed } from '../keyboard/table';
 import { useLive } from '../live';
-import { AS_IT_WAS, commands, type Command } from './commands';
+import { AS_IT_WAS, type Command } from './commands';
 import { draggedTo, frameOf, grasp, hitAt, within, type Grasp, type Ground } from './editing';
 import { tracesKeys, type OnTraces } from './keys';
-import { insideOf, paint, scaleOf, spanOfKeys, valueAtHeight, valueUnder } from './paint';
-import { flips, told } from './read';
+import { Channels, Labels, LINES } from './Labels';
+import { insideOf, paint, scaleOf, spanOfKeys, valueAtHeight } from './paint';
 import { laidRows, reach, rowsOf, type Row } from './rows';
-import { choose, movedBy, shifted, toggled, useTraceSettings, zoomed, type Window } from './settings';
+import { shifted, useTraceSettings, zoomed, type Window } from './settings';
 import './traces.css';
 
 const LABELS = 132;
-/** With less height than this a channel has room for one line of words only, and they need more room beside, px. */
-const LINES = 34;
+/** Where words have room for one line only they need more room beside, px. */
 const TIGHT = 168;
 /** How much a step of the wheel and of a key zooms. */
 const WHEEL = 1.0015;
@@ -360,95 +358,4 @@ function marksOf(row: Row, seen: Window, ground: Ground): { name: string; frame:
   if (!row.keyed) return [];
   const heightOf = scaleOf(spanOfKeys(row, ground), insideOf(row));
   return row.keyed.keys.map((key) => ({ name: row.name, frame: key.frame, value: key.value, x: (key.frame - seen.from) / (seen.to - seen.from), y: Math.round(heightOf(key.value)), bottom: Math.round(row.top + row.height) }));
-}
-
-/** Which channels are drawn, and in what order. */
-function Channels({ block, node, shown, title }: { block: TraceBlock; node: string; shown: string[]; title: string }) {
-  const [anchor, setAnchor] = useState<HTMLElement | null>(null);
-  const names = block.header.channels.map((channel) => channel.name);
-  const rest = names.filter((name) => !shown.includes(name));
-  return (
-    <>
-      <button type="button" className="trace-thing" aria-haspopup="dialog" title="Choose channels" aria-label={`Channels of ${title}`} onClick={(event) => setAnchor(event.currentTarget)}>
-        {title} ▾
-      </button>
-      <Popover open={anchor !== null} anchorEl={anchor} onClose={() => setAnchor(null)} anchorOrigin={{ vertical: 'top', horizontal: 'left' }} transformOrigin={{ vertical: 'bottom', horizontal: 'left' }} transitionDuration={0} slotProps={{ paper: { className: 'view-menu channels', role: 'dialog', 'aria-label': 'Channels' } }}>
-        {[...shown, ...rest].map((name) => (
-          <div key={name} className="channel">
-            <Checkbox size="small" checked={shown.includes(name)} disabled={shown.length === 1 && shown.includes(name)} onChange={() => choose(node, toggled(shown, name))} slotProps={{ input: { 'aria-label': name } }} />
-            <span>{name}</span>
-            <IconButton size="small" aria-label={`${name} further up`} disabled={!shown.includes(name) || shown[0] === name} onClick={() => choose(node, movedBy(shown, name, -1))}>
-              ↑
-            </IconButton>
-            <IconButton size="small" aria-label={`${name} further down`} disabled={!shown.includes(name) || shown.at(-1) === name} onClick={() => choose(node, movedBy(shown, name, 1))}>
-              ↓
-            </IconButton>
-          </div>
-        ))}
-      </Popover>
-    </>
-  );
-}
-
-interface LabelProps {
-  rows: readonly Row[];
-  frames: number;
-  fps: number;
-  active: Row | undefined;
-  onCommand: (row: Row, command: Command) => void;
-}
-
-function Labels({ rows, frames, fps, active, onCommand }: LabelProps) {
-  const frame = useFrame();
-  return (
-    <>
-      {rows.map((row) => (
-        <div key={`${row.number?.port ?? 'thing'} ${row.name}`} className={`trace-label${row.height < LINES && !row.keyed ? ' tight' : ''}${row.keyed ? ' keyed-label' : ''}`} style={{ top: row.top, height: row.height }}>
-          <strong>{row.name}</strong>
-          {(row.name !== 'turn' || flips(row.block).length === 0 || row.height >= LINES) && <span className="mono">{told(valueUnder(row, frame, frames), row.unit)}</span>}
-          {row.name === 'turn' && flips(row.block).length > 0 && <span className="flips">{flips(row.block).length === 1 ? '1 flip' : `${flips(row.block).length} flips`}</span>}
-          {row.keyed && <Pace row={row} fps={fps} />}
-          {row.keyed && row === active && <Commands name={row.name} onCommand={(command) => onCommand(row, command)} />}
-        </div>
-      ))}
-    </>
-  );
-}
-
-/** Smallest and largest pace between the keys. */
-function Pace({ row, fps }: { row: Row; fps: number }) {
-  const found = paces(row.keyed?.keys ?? []);
-  if (!found) return null;
-  const shown = (slope: number) => told(Math.abs(slope * fps), row.unit === '' ? '/s' : `${row.unit}/s`);
-  return (
-    <span className="paces mono" title="Slowest and fastest pace between the keys">
-      {`${shown(found.slowest[1]).split(' ')[0]} … ${shown(found.fastest[1])}`}
-    </span>
-  );
-}
-
-/** What can be done with the selected keys. */
-function Commands({ name, onCommand }: { name: string; onCommand: (command: Command) => void }) {
-  const [anchor, setAnchor] = useState<HTMLElement | null>(null);
-  return (
-    <>
-      <button type="button" className="key-commands" aria-haspopup="menu" aria-label={`Keys of ${name}`} onClick={(event) => setAnchor(event.currentTarget)}>
-        keys ▾
-      </button>
-      <Menu open={anchor !== null} anchorEl={anchor} onClose={() => setAnchor(null)} transitionDuration={0}>
-        {commands.map((command) => (
-          <MenuItem
-            key={command.title}
-            onClick={() => {
-              setAnchor(null);
-              onCommand(command);
-            }}
-          >
-            <span className="menu-words">{command.title}</span>
-            <span className="mono soft">{command.letter.toUpperCase()}</span>
-          </MenuItem>
-        ))}
-      </Menu>
-    </>
-  );
 }

@@ -19,16 +19,16 @@ const LONGER = 1.25;
 export const AS_IT_WAS = 'Key as it was';
 
 export const commands: Command[] = [
-  { title: 'Ease', does: 'eases at the selected keys', letter: 'e', act: (keys, ids) => eased(keys, ids, 'both') },
-  { title: 'Ease in', does: 'eases in', letter: 'i', act: (keys, ids) => eased(keys, ids, 'before') },
-  { title: 'Ease out', does: 'eases out', letter: 'o', act: (keys, ids) => eased(keys, ids, 'after') },
-  { title: 'Level', does: 'level at the key', letter: 'l', act: (keys, ids) => withHandles(keys, ids, 'flat') },
-  { title: 'Straight', does: 'straight to the keys beside', letter: 't', act: (keys, ids) => withHandles(keys, ids, 'straight') },
-  { title: 'Joined', does: 'handles in one line', letter: 'j', act: (keys, ids) => withHandles(keys, ids, 'joined') },
-  { title: 'Split', does: 'handles each by itself', letter: 's', act: (keys, ids) => withHandles(keys, ids, 'split') },
-  { title: 'Hold', does: 'holds the value until the next key', letter: 'h', act: (keys, ids) => withHandles(keys, ids, 'held') },
-  { title: 'Longer handles', does: 'longer handles', letter: '.', act: (keys, ids) => lengthened(keys, ids, LONGER) },
-  { title: 'Shorter handles', does: 'shorter handles', letter: ',', act: (keys, ids) => lengthened(keys, ids, 1 / LONGER) },
+  { title: 'Ease', does: 'ease, ease in, ease out', letter: 'e', act: (keys, ids) => eased(keys, ids, 'both') },
+  { title: 'Ease in', does: 'ease, ease in, ease out', letter: 'i', act: (keys, ids) => eased(keys, ids, 'before') },
+  { title: 'Ease out', does: 'ease, ease in, ease out', letter: 'o', act: (keys, ids) => eased(keys, ids, 'after') },
+  { title: 'Level', does: 'level, straight, joined, split, hold', letter: 'l', act: (keys, ids) => withHandles(keys, ids, 'flat') },
+  { title: 'Straight', does: 'level, straight, joined, split, hold', letter: 't', act: (keys, ids) => withHandles(keys, ids, 'straight') },
+  { title: 'Joined', does: 'level, straight, joined, split, hold', letter: 'j', act: (keys, ids) => withHandles(keys, ids, 'joined') },
+  { title: 'Split', does: 'level, straight, joined, split, hold', letter: 's', act: (keys, ids) => withHandles(keys, ids, 'split') },
+  { title: 'Hold', does: 'level, straight, joined, split, hold', letter: 'h', act: (keys, ids) => withHandles(keys, ids, 'held') },
+  { title: 'Longer handles', does: 'longer, shorter handles', letter: '.', act: (keys, ids) => lengthened(keys, ids, LONGER) },
+  { title: 'Shorter handles', does: 'longer, shorter handles', letter: ',', act: (keys, ids) => lengthened(keys, ids, 1 / LONGER) },
   { title: AS_IT_WAS, does: 'a key at the playhead on the motion that the keys were baked from', letter: 'w', act: (keys) => [...keys], all: true },
   {
     title: 'Lift slowest',

@@ -19,11 +19,11 @@ export interface OnTraces {
 export const tracesKeys: KeyTable<OnTraces> = {
   where: 'Traces',
   strokes: [
-    { keys: ['+', '='], does: 'nearer', act: (traces) => traces.nearer() },
-    { keys: ['-'], does: 'farther', act: (traces) => traces.farther() },
+    { keys: ['+', '='], does: 'nearer, farther', act: (traces) => traces.nearer() },
+    { keys: ['-'], does: 'nearer, farther', act: (traces) => traces.farther() },
     { keys: ['F'], does: 'shows everything', act: (traces) => traces.fit() },
-    { keys: ['PageUp'], does: 'to the key before', act: (traces) => traces.beside(-1) },
-    { keys: ['PageDown'], does: 'to the next key', act: (traces) => traces.beside(1) },
+    { keys: ['PageUp'], does: 'to the key before, to the next', act: (traces) => traces.beside(-1) },
+    { keys: ['PageDown'], does: 'to the key before, to the next', act: (traces) => traces.beside(1) },
     { keys: ['Ctrl+A'], does: 'selects all keys of the number', act: (traces) => traces.selectAll() },
     { keys: ['ArrowLeft', 'ArrowRight', 'ArrowUp', 'ArrowDown'], does: 'moves the selected keys by a frame, with Shift ten; up and down', act: (traces, event) => traces.move(event) },
     { keys: ['Delete', 'Backspace'], does: 'removes the selected keys', act: (traces) => traces.remove() },

@@ -1,5 +1,5 @@
 import type { NodeSchema } from '../../api/types';
-import { Choice } from '../Choice';
+import { Choice } from '../find/Choice';
 
 /** The types that all typed words fit; the one that is called so comes first, then those whose name begins so, then those whose name holds it. */
 export function foundNodes(schemas: readonly NodeSchema[], text: string): NodeSchema[] {

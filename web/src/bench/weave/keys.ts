@@ -12,17 +12,17 @@ export interface OnWeave {
   remove: () => void;
 }
 
-const mark = (key: string, name: string, field: Mark, does: string): Stroke<OnWeave> => ({ keys: [key], name, does: `${does}, or no more`, act: (weave) => weave.mark(field) });
+const mark = (key: string, name: string, field: Mark): Stroke<OnWeave> => ({ keys: [key], name, does: 'bypasses, hides, shows alone, locks, or no more', act: (weave) => weave.mark(field) });
 
 export const weaveKeys: KeyTable<OnWeave> = {
   where: 'Weave',
   strokes: [
     { keys: ['N'], name: 'Add a node', does: 'adds a node by typing', act: (weave) => weave.add() },
     { keys: ['Y'], name: 'Tidy', does: 'tidies', act: (weave) => weave.tidy() },
-    mark('B', 'Bypass', 'bypassed', 'bypasses'),
-    mark('H', 'Hide', 'hidden', 'hides'),
-    mark('O', 'Solo', 'solo', 'shows alone'),
-    mark('L', 'Lock', 'locked', 'locks'),
+    mark('B', 'Bypass', 'bypassed'),
+    mark('H', 'Hide', 'hidden'),
+    mark('O', 'Solo', 'solo'),
+    mark('L', 'Lock', 'locked'),
     { keys: ['Ctrl+D'], does: 'duplicates', act: (weave) => weave.duplicate() },
     { keys: ['Ctrl+G'], does: 'groups, or takes a group apart', act: (weave) => weave.group() },
     { keys: ['Ctrl+A'], does: 'selects all', act: (weave) => weave.selectAll() },

@@ -1,9 +1,9 @@
 import { useEffect } from 'react';
-import type { Live } from '../api/live';
-import { anywhere } from './keyboard/anywhere';
-import { pressed } from './keyboard/table';
-import { useOverlay } from './overlays';
-import { useSchemas } from './schemas';
+import type { Live } from '../../api/live';
+import { anywhere } from './anywhere';
+import { pressed } from './table';
+import { useOverlay } from '../overlays';
+import { useSchemas } from '../schemas';
 
 const isTyping = (target: EventTarget | null): boolean =>
   target instanceof HTMLElement && (target.isContentEditable || /^(TEXTAREA|SELECT)$/.test(target.tagName) || (target instanceof HTMLInputElement && !/^(checkbox|button|file)$/.test(target.type)) || target.getAttribute('role') === 'combobox');

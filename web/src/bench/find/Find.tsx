@@ -1,19 +1,19 @@
 import { Dialog } from '@mui/material';
 import { useMemo } from 'react';
-import { go } from '../route';
-import { clock } from '../scene/clock';
-import { select, useScene } from '../scene/store';
-import { useMode } from '../theme/mode';
+import { go } from '../../route';
+import { clock } from '../../scene/clock';
+import { select, useScene } from '../../scene/store';
+import { useMode } from '../../theme/mode';
 import { Choice } from './Choice';
-import { beginGuide } from './guide/guide-state';
-import { useLive } from './live';
-import { show, useOverlay } from './overlays';
-import { anywhere } from './keyboard/anywhere';
-import { keyOf } from './keyboard/table';
-import { viewKeys } from './view/keys';
-import { isShown, useSchemas } from './schemas';
-import { beginDrawing } from './view/draw';
-import { viewer } from './view/viewer';
+import { beginGuide } from '../guide/guide-state';
+import { useLive } from '../live';
+import { show, useOverlay } from '../overlays';
+import { anywhere } from '../keyboard/anywhere';
+import { keyOf } from '../keyboard/table';
+import { viewKeys } from '../view/keys';
+import { isShown, useSchemas } from '../schemas';
+import { beginDrawing } from '../view/draw';
+import { viewer } from '../view/viewer';
 
 interface Found {
   name: string;

@@ -1,8 +1,8 @@
-import { anywhere } from './keyboard/anywhere';
-import { linesOf, type Way } from './keyboard/table';
-import { tracesKeys } from './traces/keys';
-import { viewKeys } from './view/keys';
-import { weaveKeys } from './weave/keys';
+import { anywhere } from '../keyboard/anywhere';
+import { linesOf, type Way } from '../keyboard/table';
+import { tracesKeys } from '../traces/keys';
+import { viewKeys } from '../view/keys';
+import { weaveKeys } from '../weave/keys';
 
 /** Every key and what a pointer does beside them, as help and docs/words.md list them. */
 export const keyTable: { where: string; lines: readonly Way[] }[] = [
