@@ -376,7 +376,7 @@ async fn run(minutes: f64, pages: usize) -> Result<()> {
     heavy.join().map_err(|_| anyhow!("what happened at heavy scenes failed"))?;
     let server = server.context("a server")?;
     most = most.max(memory(server.id())?.1);
-    // What is free is given back after some seconds.
+    // What has ended gives back what it had after some seconds; what only waits does not.
     let rest = Duration::from_secs_f64((minutes * 6.0).clamp(30.0, 300.0));
     tokio::time::sleep(rest).await;
     let (end, _) = memory(server.id())?;

@@ -2,8 +2,9 @@
 import { describe, expect, it, vi } from 'vitest';
 import page from '../../../../docs/words.md?raw';
 import { tracesKeys } from '../traces/keys';
-import { viewKeys } from '../view/keys';
+import { looks, viewKeys } from '../view/keys';
 import { weaveKeys } from '../weave/keys';
+import { marks } from '../card/marks';
 import { keyTable } from '../guide/words';
 import { anywhere } from './anywhere';
 import { keyOf, pressed, shown, withKey, type Pressed, type Stroke } from './table';
@@ -75,6 +76,11 @@ describe('the tables of keys', () => {
     expect(withKey(weaveKeys, 'Tidy')).toBe('Tidy · Y');
     expect(withKey(anywhere, 'Redo', 'Redo: move slips')).toBe('Redo: move slips · Ctrl Shift Z');
     expect(keyOf(viewKeys, 'nothing')).toBe('');
+    // A name that no stroke has would leave its button without a key, and nobody would see it.
+    for (const { title } of marks) expect(keyOf(weaveKeys, title), title).not.toBe('');
+    for (const name of ['Add a node', 'Tidy']) expect(keyOf(weaveKeys, name), name).not.toBe('');
+    for (const name of ['Draw a path', 'Work plane', 'Show everything', ...looks.map((look) => look.name)]) expect(keyOf(viewKeys, name), name).not.toBe('');
+    for (const name of ['Play', 'Undo', 'Redo', 'Versions', 'Key', 'All keys and words']) expect(keyOf(anywhere, name), name).not.toBe('');
     expect(['+', 'ArrowLeft', 'Alt+1', '\\'].map(shown)).toEqual(['+', '←', 'Alt 1', '\\']);
   });
 
