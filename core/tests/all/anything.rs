@@ -17,6 +17,8 @@ use zickzack_core::scene::{Space, check_value};
 /// Parts of the patience that there is for users: for what nodes give and pictures of it, and for files.
 const PATIENCE: f64 = 0.02;
 const FILE_PATIENCE: f64 = 5e-4;
+/// What leaves no scene out that all the patience there is would compare.
+const RANGE_PATIENCE: f64 = 0.2;
 
 /// Things that fly, ride, roll or run to and fro, turned by their travel, with followers.
 fn turned() -> impl Strategy<Value = Value> {
@@ -32,8 +34,7 @@ fn turned() -> impl Strategy<Value = Value> {
 
 /// Prepared over `near` and over much more, a scene shows the same.
 fn same_whatever_range(document: Value, near: Frames) -> Result<(), TestCaseError> {
-    // What is given up at once shows nothing to be compared: one scene can take longer than all others together.
-    let (cancel, compiled) = (Cancel::patient(PATIENCE), hastily(document, PATIENCE));
+    let (cancel, compiled) = (Cancel::patient(RANGE_PATIENCE), hastily(document, RANGE_PATIENCE));
     let moves =
         compiled.nodes.keys().any(|id| compiled.path(id).is_some_and(|product| product.path.unmoving().is_none()));
     let looked_at = if moves { 2 } else { 9 };
