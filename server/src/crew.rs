@@ -7,6 +7,7 @@ use std::collections::HashMap;
 use std::num::NonZeroUsize;
 use std::sync::atomic::{AtomicBool, Ordering};
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError, Weak};
+use std::time::Duration;
 use thread_priority::{ThreadPriority, ThreadPriorityValue, set_current_thread_priority};
 use tokio::sync::Semaphore;
 use uuid::Uuid;
@@ -29,7 +30,7 @@ impl Rank {
         // From 0 to 100, of which 50 is what a thread has by itself.
         let value: u8 = match self {
             Self::Seen => 25,
-            Self::Long => 10,
+            Self::Long => 3,
             Self::Background => 0,
         };
         let Ok(value) = ThreadPriorityValue::try_from(value) else { return };
@@ -65,31 +66,87 @@ impl Crew {
 
 /// Threads for the rounds of a scene's pages. Those of scenes whose rounds take long come after those of all others.
 pub struct Crews {
-    quick: Crew,
-    long: Crew,
+    quick: Arc<AtHand>,
+    long: Arc<AtHand>,
     takes_long: AtomicBool,
 }
 
 /// Looks beyond which a round takes long.
 const LONG: u64 = 3_000_000;
+/// How long a scene's threads wait for its next round: at least once, less than twice. Threads that wait hold on to
+/// memory that was free and could be given back.
+const WAIT: Duration = Duration::from_secs(4);
+
+impl Default for Crews {
+    /// Without threads; a scene's rounds are quick until one was not.
+    fn default() -> Self {
+        let [quick, long] = [Rank::Seen, Rank::Long].map(|rank| Arc::new(AtHand { rank, state: Mutex::default() }));
+        Self { quick, long, takes_long: AtomicBool::new(false) }
+    }
+}
 
 impl Crews {
-    /// Two crews; a scene's rounds are quick until one was not.
+    /// Does a round whose looks `cancel` counts, and waits for it. How much it took is what is expected of the next.
+    /// Asked from within the asynchronous runtime, on a thread that may wait.
     ///
     /// # Errors
     /// A refusal where the machine gives no more threads.
-    pub fn new() -> Result<Self, Refusal> {
-        Ok(Self { quick: Crew::new(Rank::Seen)?, long: Crew::new(Rank::Long)?, takes_long: AtomicBool::new(false) })
-    }
-
-    /// Does a round whose looks `cancel` counts, and waits for it. How much it took is what is expected of the next.
-    pub fn round<T: Send>(&self, cancel: &Cancel, work: impl FnOnce() -> T + Send) -> T {
+    pub fn round<T: Send>(&self, cancel: &Cancel, work: impl FnOnce() -> T + Send) -> Result<T, Refusal> {
         let long = self.takes_long.load(Ordering::Relaxed);
-        let done = if long { self.long.work(work) } else { self.quick.work(work) };
+        let done = if long { &self.long } else { &self.quick }.crew()?.work(work);
         // What was stopped before it took long might have.
         let takes_long = cancel.all_looks() > LONG || (long && cancel.stopped());
         self.takes_long.store(takes_long, Ordering::Relaxed);
-        done
+        Ok(done)
+    }
+}
+
+/// A crew that is there while it is asked for now and then.
+struct AtHand {
+    rank: Rank,
+    state: Mutex<Asked>,
+}
+
+#[derive(Default)]
+struct Asked {
+    crew: Option<Arc<Crew>>,
+    /// Since it was looked at last.
+    asked: bool,
+}
+
+impl AtHand {
+    fn state(&self) -> MutexGuard<'_, Asked> {
+        self.state.lock().unwrap_or_else(PoisonError::into_inner)
+    }
+
+    fn crew(self: &Arc<Self>) -> Result<Arc<Crew>, Refusal> {
+        let mut state = self.state();
+        state.asked = true;
+        if let Some(crew) = &state.crew {
+            return Ok(crew.clone());
+        }
+        let crew = Arc::new(Crew::new(self.rank)?);
+        state.crew = Some(crew.clone());
+        let own = Arc::downgrade(self);
+        tokio::spawn(async move {
+            loop {
+                tokio::time::sleep(WAIT).await;
+                if own.upgrade().is_none_or(|own| own.ended()) {
+                    return;
+                }
+            }
+        });
+        Ok(crew)
+    }
+
+    /// Ends the threads when nobody asked for them since the last look and nobody waits for them.
+    fn ended(&self) -> bool {
+        let mut state = self.state();
+        let at_work = |crew: &Arc<Crew>| Arc::strong_count(crew) > 1;
+        if !std::mem::take(&mut state.asked) && !state.crew.as_ref().is_some_and(at_work) {
+            state.crew = None;
+        }
+        state.crew.is_none()
     }
 }
 
@@ -225,7 +282,6 @@ impl Drop for Wanted {
 mod tests {
     use super::*;
     use std::sync::mpsc;
-    use std::time::Duration;
     use zickzack_core::work::spend;
 
     const PATIENCE: Duration = Duration::from_secs(60);
@@ -259,9 +315,9 @@ mod tests {
         drop(hold);
     }
 
-    #[test]
-    fn rounds_that_take_long_come_after_the_others_until_one_is_quick() {
-        let crews = Crews::new().unwrap();
+    #[tokio::test]
+    async fn rounds_that_take_long_come_after_the_others_until_one_is_quick() {
+        let crews = Crews::default();
         let round = |looks: u64, stopped: bool| {
             let cancel = Cancel::default();
             crews.round(&cancel, || {
@@ -274,8 +330,36 @@ mod tests {
         };
         let ranks =
             [(0, false), (2 * LONG, false), (0, true), (0, false), (2 * LONG, true), (0, true), (0, false), (0, false)];
-        let done = ranks.map(|(looks, stopped)| round(looks, stopped).split_once(' ').unwrap().0.to_owned());
+        let done = ranks.map(|(looks, stopped)| round(looks, stopped).unwrap().split_once(' ').unwrap().0.to_owned());
         assert_eq!(done, ["seen", "seen", "long", "long", "seen", "long", "long", "seen"]);
+    }
+
+    #[tokio::test]
+    async fn threads_of_a_scene_end_when_nothing_is_asked_of_it_and_are_there_again_when_something_is() {
+        let crews = Crews::default();
+        let held = || crews.quick.state().crew.clone();
+        let round = || crews.round(&Cancel::default(), || ()).unwrap();
+        assert!(held().is_none());
+        for _ in 0..3 {
+            round();
+            let crew = held().unwrap();
+            assert!(!crews.quick.ended(), "a crew that was asked for stays");
+            assert!(!crews.quick.ended(), "and so does one that is at work, though it is not asked for");
+            let threads = Arc::downgrade(&crew);
+            drop(crew);
+            round();
+            assert!(!crews.quick.ended() && crews.quick.ended());
+            assert_eq!((held().is_none(), threads.strong_count()), (true, 0));
+        }
+        // By itself as well.
+        round();
+        let rests = async {
+            while held().is_some() {
+                tokio::time::sleep(Duration::from_millis(50)).await;
+            }
+        };
+        tokio::time::timeout(PATIENCE, rests).await.unwrap();
+        round();
     }
 
     #[tokio::test]

@@ -126,10 +126,9 @@ impl Hub {
         let opening = self.opening(id);
         let room = opening.get_or_try_init(|| async {
             let (state, written) = read_scene(shop, id).await?;
-            let crews = Arc::new(Crews::new()?);
             Ok::<_, Refusal>(Arc::new_cyclic(|room: &Weak<Room>| Room {
                 id,
-                crews,
+                crews: Arc::default(),
                 memo: Arc::default(),
                 studio: Arc::new(Studio::new(shop.shelf.clone(), (shop.trials.clone(), id), telling(room.clone()))),
                 queue: Queue::default(),

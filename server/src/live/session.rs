@@ -393,7 +393,9 @@ impl Page {
             let mut timed = Timed::new(&shop.told, scene);
             let mut trial = shop.trials.begins(scene);
             let _counted = shop.memory.count(scene, &work.cancel);
-            crews.round(&work.cancel, || work.run());
+            if let Err(refusal) = crews.round(&work.cancel, || work.run()) {
+                work.refuse(refusal.message);
+            }
             timed.given_up = work.cancel.stopped();
             trial.done = !timed.given_up;
         }));
