@@ -59,6 +59,13 @@ impl Screen {
             *shown = fresh();
         }
         let (from, count) = (number("from"), number("count"));
+        let kept = |name: &str| header["keeps"][name].as_u64().unwrap() as usize;
+        for frame in 0..shape.frames {
+            if (frame + shape.frames - kept("from")) % shape.frames >= kept("count") {
+                shown.numbers[frame * row..(frame + 1) * row].fill(f32::NAN);
+                shown.have[frame] = false;
+            }
+        }
         shown.numbers[from * row..(from + count) * row].copy_from_slice(&numbers);
         shown.have[from..from + count].fill(true);
     }
@@ -79,24 +86,44 @@ impl Screen {
         }
     }
 
-    /// Compares what is shown with what should be, bit by bit.
+    /// Compares what is shown with what should be, bit by bit, at all frames.
     ///
     /// # Errors
     /// What is shown otherwise.
     pub fn shows(&self, wanted: &BTreeMap<String, Shown>) -> Result<(), String> {
+        self.shows_part(wanted, u64::MAX, 0)
+    }
+
+    /// As [`Self::shows`] for a page that holds so many bytes, at the frames that it has: that on screen among them, and
+    /// as many as it can hold, where all are of one end.
+    ///
+    /// # Errors
+    /// What is shown otherwise, or is too much or too little.
+    pub fn shows_part(&self, wanted: &BTreeMap<String, Shown>, holds: u64, now: usize) -> Result<(), String> {
         if self.poses.keys().ne(wanted.keys()) {
             return Err(format!("{:?} are shown, {:?} are kept", self.poses.keys(), wanted.keys()));
         }
+        let (mut bytes, mut least, mut all) = (0, 0, 0);
         for (node, wanted) in wanted {
             let shown = &self.poses[node];
-            if shown != wanted {
-                let row = wanted.shape.row();
-                let rows = |of: &Shown, frame: usize| of.numbers[frame * row..(frame + 1) * row].to_vec();
-                let wrong = (0..wanted.shape.frames)
-                    .filter(|&frame| shown.shape != wanted.shape || rows(shown, frame) != rows(wanted, frame));
-                let wrong: Vec<usize> = wrong.collect();
-                return Err(format!("{node} is wrong at {wrong:?} of {:?}, {:?}", wanted.shape, shown.shape));
+            if shown.shape != wanted.shape {
+                return Err(format!("{node} is {:?} and not {:?}", shown.shape, wanted.shape));
             }
+            let row = wanted.shape.row();
+            let rows = |of: &Shown, frame: usize| of.numbers[frame * row..(frame + 1) * row].to_vec();
+            let here = (0..wanted.shape.frames).filter(|&frame| shown.have[frame]);
+            let wrong: Vec<usize> = here.clone().filter(|&frame| rows(shown, frame) != rows(wanted, frame)).collect();
+            if !wrong.is_empty() || !shown.have[now.min(wanted.shape.frames - 1)] {
+                return Err(format!("{node} is wrong at {wrong:?}, or {now} is not there, of {:?}", wanted.shape));
+            }
+            bytes += 4 * (here.count() * row) as u64;
+            (least, all) = (least + 4 * row as u64, all + 4 * (row * wanted.shape.frames) as u64);
+        }
+        // A frame of each end in any case.
+        let most = holds.max(least);
+        let lacks = wanted.len() == 1 && bytes < all && bytes + least <= most;
+        if bytes > most || lacks {
+            return Err(format!("{bytes} bytes are held of {all}, {holds} might be"));
         }
         Ok(())
     }

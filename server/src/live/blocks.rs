@@ -1,6 +1,7 @@
 //! Binary blocks: the length of a JSON header as u32, the header padded with spaces to four bytes, then
 //! little-endian f32.
 
+use super::window::Window;
 use serde::Serialize;
 use serde_json::json;
 use std::ops::Range;
@@ -51,6 +52,8 @@ pub struct PosesHeader<'a> {
     /// The first frame of this block.
     pub from: usize,
     pub count: usize,
+    /// The frames that the page keeps from now on, those of this block among them. All others it drops.
+    pub keeps: Window,
 }
 
 /// How many things there are, how each is written, and at how many frames.
@@ -59,6 +62,13 @@ pub struct Shape {
     pub things: usize,
     pub layout: BlockLayout,
     pub frames: usize,
+}
+
+impl Shape {
+    /// Bytes of one frame.
+    pub fn row(&self) -> usize {
+        4 * self.things * self.layout.floats()
+    }
 }
 
 /// A header and numbers as one message.
@@ -76,13 +86,14 @@ pub fn encode(header: &serde_json::Value, numbers: &[f32]) -> Vec<u8> {
 pub struct PosesOf<'a> {
     /// The frame on screen.
     pub frame: f64,
-    /// Which frames it lacks of what has this shape.
-    pub lacking: &'a dyn Fn(&Shape) -> Vec<bool>,
+    /// Which frames it is to hold of what has this shape, and for each frame whether it is one that it lacks.
+    pub lacking: &'a dyn Fn(&Shape) -> (Window, Vec<bool>),
     /// Sends it a block with these frames; false where it is gone.
-    pub send: &'a mut dyn FnMut(Vec<u8>, Range<usize>) -> bool,
+    pub send: &'a mut dyn FnMut(Vec<u8>, Range<usize>, Window) -> bool,
 }
 
-/// The frame on screen alone, worked out for itself: the others may take long.
+/// The frame on screen alone, worked out for itself: the others may take long. `window` says what the page keeps of
+/// such a shape.
 ///
 /// # Errors
 /// Where it is cancelled, or takes too many looks.
@@ -90,6 +101,7 @@ pub fn pose_on_screen(
     node: &str,
     motion: &Arc<dyn Motion>,
     (frame, frames): (f64, u32),
+    window: impl Fn(&Shape) -> Window,
     stamp: Stamp,
     cancel: &Cancel,
 ) -> Result<(Vec<u8>, Shape, usize), MotionError> {
@@ -98,12 +110,13 @@ pub fn pose_on_screen(
         let at = now as f64;
         let ready = prepared(motion, Frames { from: at, to: at }, cancel)?;
         let shape = Shape { things: ready.len(), layout: BlockLayout::of(&*ready), frames: frames as usize + 1 };
-        Ok((pose_block(node, &*ready, &shape, (now, 1), stamp, cancel)?, shape, now))
+        let keeps = window(&shape);
+        Ok((pose_block(node, &*ready, &shape, ((now, 1), keeps), stamp, cancel)?, shape, now))
     })
 }
 
 /// The frame on screen, as one of the loop.
-fn on_screen(frame: f64, frames: u32) -> usize {
+pub fn on_screen(frame: f64, frames: u32) -> usize {
     frame.clamp(0.0, f64::from(frames)) as usize
 }
 
@@ -112,7 +125,7 @@ fn pose_block(
     node: &str,
     ready: &dyn Motion,
     shape: &Shape,
-    (from, count): (usize, usize),
+    ((from, count), keeps): ((usize, usize), Window),
     stamp: Stamp,
     cancel: &Cancel,
 ) -> Result<Vec<u8>, MotionError> {
@@ -128,12 +141,13 @@ fn pose_block(
         frames: shape.frames,
         from,
         count,
+        keeps,
     };
     Ok(encode(&json!(header), &numbers))
 }
 
-/// The frames of a loop that a page lacks, in blocks: a small one that begins with the frame on screen, so that it is
-/// there at once, then the others onwards round the loop.
+/// The frames that a page lacks of those that it is to hold, in blocks: a small one that begins with the frame on screen,
+/// so that it is there at once, then the others onwards round the loop.
 ///
 /// # Errors
 /// Where it is cancelled, or takes too many looks.
@@ -159,37 +173,35 @@ fn every_block(
     let ready = prepared(motion, range, cancel)?;
     let total = frames as usize + 1;
     let shape = Shape { things: ready.len(), layout: BlockLayout::of(&*ready), frames: total };
-    let row = shape.things * shape.layout.floats();
-    let lacks = (page.lacking)(&shape);
-    for (from, count) in block_frames(total, on_screen(page.frame, frames), 4 * row.max(1)) {
+    let (window, lacks) = (page.lacking)(&shape);
+    for (from, count) in block_frames(total, on_screen(page.frame, frames), shape.row().max(1), window) {
         let lacked = &lacks[from..from + count];
         let Some(first) = lacked.iter().position(|lacks| *lacks) else { continue };
         let last = lacked.iter().rposition(|lacks| *lacks).unwrap_or(first);
         let (from, count) = (from + first, last + 1 - first);
-        let block = pose_block(node, &*ready, &shape, (from, count), stamp, cancel)?;
-        if !(page.send)(block, from..from + count) {
+        let block = pose_block(node, &*ready, &shape, ((from, count), window), stamp, cancel)?;
+        if !(page.send)(block, from..from + count, window) {
             return Err(MotionError::Cancelled);
         }
     }
     Ok(())
 }
 
-/// First frame and number of frames of each block, when a frame takes so many bytes.
-fn block_frames(total: usize, now: usize, bytes: usize) -> Vec<(usize, usize)> {
-    let now = now.min(total - 1);
+/// First frame and number of frames of each block of a window, when a frame takes so many bytes.
+fn block_frames(total: usize, now: usize, bytes: usize, window: Window) -> Vec<(usize, usize)> {
     let fits = |most: usize| (most / bytes).max(1);
-    let mut blocks = Vec::new();
-    let mut add = |from: usize, to: usize, most: usize| {
-        (from..to).step_by(most).for_each(|begin| blocks.push((begin, most.min(to - begin))));
-    };
-    if total <= fits(FIRST_BYTES) {
-        add(0, total, total);
-        return blocks;
+    if window.count == total && total <= fits(FIRST_BYTES) {
+        return vec![(0, total)];
     }
-    let first = fits(FIRST_BYTES).min(total - now);
-    add(now, now + first, first);
-    add(now + first, total, fits(BLOCK_BYTES));
-    add(0, now, fits(BLOCK_BYTES));
+    let mut blocks = Vec::new();
+    for (from, count) in window.runs(now.min(total - 1), total) {
+        let mut begin = from;
+        while begin < from + count {
+            let most = fits(if blocks.is_empty() { FIRST_BYTES } else { BLOCK_BYTES });
+            blocks.push((begin, most.min(from + count - begin)));
+            begin += most;
+        }
+    }
     blocks
 }
 
@@ -269,15 +281,18 @@ mod tests {
     use super::*;
 
     #[test]
-    fn blocks_hold_every_frame_once_the_one_on_screen_first_and_none_is_too_large() {
+    fn blocks_hold_every_frame_of_a_window_once_the_one_on_screen_first_and_none_is_too_large() {
         for total in [1, 2, 97, 241, 5000] {
-            for now in [0, 1, total / 2, total - 1, total + 9] {
-                for bytes in [32, 32_000, 3 << 20] {
-                    let blocks = block_frames(total, now, bytes);
-                    let mut seen: Vec<usize> = blocks.iter().flat_map(|&(from, count)| from..from + count).collect();
-                    assert!(blocks[0].0 <= now.min(total - 1) && now.min(total - 1) < blocks[0].0 + blocks[0].1);
-                    seen.sort_unstable();
-                    assert!(seen.into_iter().eq(0..total), "{total} {now} {bytes}");
+            for now in [0, 1.min(total - 1), total / 2, total - 1] {
+                for (bytes, may) in [32, 32_000, 3 << 20].into_iter().flat_map(|b| [(b, u64::MAX), (b, 40 * b as u64)])
+                {
+                    let window = Window::round(now, total, bytes, may);
+                    let blocks = block_frames(total, now, bytes, window);
+                    let seen: Vec<usize> = blocks.iter().flat_map(|&(from, count)| from..from + count).collect();
+                    assert!(blocks[0].0 <= now && now < blocks[0].0 + blocks[0].1);
+                    let once: std::collections::BTreeSet<usize> = seen.iter().copied().collect();
+                    assert_eq!((once.len(), seen.len()), (window.count, window.count), "{total} {now} {bytes}");
+                    assert!(once.iter().all(|&frame| frame < total && window.holds(frame, total)));
                     assert!(blocks[0].1 == 1 || blocks[0].1 * bytes <= FIRST_BYTES);
                     assert!(blocks.iter().all(|&(_, count)| count == 1 || count * bytes <= BLOCK_BYTES));
                 }

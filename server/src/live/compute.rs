@@ -4,8 +4,10 @@ use super::blocks::{self, Stamp};
 use super::has::{COMPARED, Has, mixed};
 use super::lines::path_block;
 use super::messages::{NodeStatus, ToPage};
+use super::window::{Window, shares};
 use crate::recorder::{AtDesk, FromShelfOnly};
 use crate::told::SLOW;
+use std::collections::HashMap;
 use std::sync::Arc;
 use std::time::Duration;
 use tokio::sync::mpsc;
@@ -18,6 +20,9 @@ use zickzack_session::Session;
 
 /// How often a round is done again at most, for want of memory.
 const MOST_ROUNDS: usize = 4;
+/// Most numbers of a thing at a frame, as far as what a motion wants to take of a page is guessed before it is looked at.
+const FLOATS: u64 = 18;
+
 /// A message on its way to a page.
 pub enum Out {
     /// As JSON. It may be long, so it is written where it is worked out, apart from what others wait for.
@@ -47,6 +52,8 @@ pub struct Work {
     /// A version that is laid beneath the scene.
     pub compared: Option<Session>,
     pub has: Arc<Has>,
+    /// Bytes of poses that the page holds at most.
+    pub holds: u64,
     pub cancel: Cancel,
     /// Where recordings come from: of the scene, and of what is compared with it.
     pub desks: (AtDesk, AtDesk),
@@ -173,9 +180,14 @@ impl Work {
         let left: Vec<String> = side.compiled.ends.iter().map(|end| format!("{begins}{}", end.node)).collect();
         self.has.keep_only_poses(&begins, &left);
         let named = |end: &End| (format!("{begins}{}", end.node), mixed(&end.key, frames));
+        let now = blocks::on_screen(self.watched.frame, frames);
+        let shares = self.shares(side);
+        let window = |end: &End, shape: &blocks::Shape| {
+            Window::round(now, shape.frames, shape.row(), shares.get(&end.node).copied().unwrap_or(0))
+        };
         let lacks = |end: &&End| {
             let (what, key) = named(end);
-            !self.has.poses_whole(&what, &key)
+            !self.has.poses_whole(&what, &key, |shape| window(end, shape))
         };
         let lacking: Vec<&End> = side.compiled.ends.iter().filter(lacks).collect();
         for end in &lacking {
@@ -184,21 +196,26 @@ impl Work {
                 continue;
             }
             let at = (self.watched.frame, frames);
+            let keeps = |shape: &blocks::Shape| window(end, shape);
             let (block, shape, frame) =
-                blocks::pose_on_screen(&end.node, &end.motion, at, side.stamp, &self.cancel).map_err(of(end))?;
-            if self.has.poses_lacking(&what, &key, &shape)[frame] {
-                self.has.poses_unsure(&what, frame);
+                blocks::pose_on_screen(&end.node, &end.motion, at, keeps, side.stamp, &self.cancel).map_err(of(end))?;
+            let keeps = keeps(&shape);
+            if self.has.poses_lacking(&what, &key, &shape, (keeps, now))[frame] {
+                self.has.poses_unsure(&what, frame, keeps);
                 self.send(Out::Block(block))?;
             }
         }
         for end in lacking {
             let (what, key) = named(end);
             let before = self.cancel.looks();
-            let lacking = |shape: &blocks::Shape| self.has.poses_lacking(&what, &key, shape);
-            let mut send = |block, frames| {
+            let lacking = |shape: &blocks::Shape| {
+                let keeps = window(end, shape);
+                (keeps, self.has.poses_lacking(&what, &key, shape, (keeps, now)))
+            };
+            let mut send = |block, frames, keeps| {
                 let sent = self.send(Out::Block(block)).is_ok();
                 if sent {
-                    self.has.poses_now(&what, key, frames);
+                    self.has.poses_now(&what, key, frames, keeps);
                 }
                 sent
             };
@@ -207,6 +224,16 @@ impl Work {
             self.has.took(&what, self.cancel.looks() - before);
         }
         Ok(())
+    }
+
+    /// Bytes that the page may hold of each end. Where two scenes are compared, each has half.
+    fn shares(&self, side: &Side<'_>) -> HashMap<String, u64> {
+        let ends = &side.compiled.ends;
+        let total = u64::from(side.scene.frames) + 1;
+        let wanted: Vec<u64> =
+            ends.iter().map(|end| (end.motion.len() as u64).saturating_mul(4 * FLOATS * total)).collect();
+        let all = if self.compared.is_some() { self.holds / 2 } else { self.holds };
+        ends.iter().map(|end| end.node.clone()).zip(shares(&wanted, all)).collect()
     }
 
     fn nodes(&self, compiled: &Compiled) -> Result<(), MotionError> {

@@ -1,6 +1,7 @@
 //! What a page has already.
 
 use super::blocks::Shape;
+use super::window::Window;
 use std::collections::HashMap;
 use std::sync::{Mutex, PoisonError};
 use zickzack_core::graph::{End, EndReport, Timing};
@@ -30,29 +31,75 @@ struct Framewise {
     shape: Option<Shape>,
     /// Of which motion each frame is.
     keys: Vec<Option<[u8; 32]>>,
+    /// How many frames it may have, as it was told last.
+    room: usize,
+}
+
+impl Framewise {
+    /// The page was sent a block, and dropped what it was told to drop.
+    fn keep(&mut self, window: Window) {
+        let total = self.keys.len();
+        self.room = window.count;
+        for (frame, of) in self.keys.iter_mut().enumerate() {
+            if !window.holds(frame, total) {
+                *of = None;
+            }
+        }
+    }
+
+    /// Whether the page has all of these frames in this motion, and no more room than it is to have.
+    fn whole(&self, window: Window, key: &[u8; 32]) -> bool {
+        let total = self.keys.len();
+        let mut wanted = self.keys.iter().enumerate().filter(|(frame, _)| window.holds(*frame, total));
+        self.room <= window.count && wanted.all(|(_, of)| of.as_ref() == Some(key))
+    }
 }
 
 impl Has {
-    /// True where the page has every frame of this motion.
-    pub(super) fn poses_whole(&self, what: &str, key: &[u8; 32]) -> bool {
+    /// True where the page has every frame of this motion that it is to hold.
+    pub(super) fn poses_whole(&self, what: &str, key: &[u8; 32], window: impl Fn(&Shape) -> Window) -> bool {
         let poses = self.poses.lock().unwrap_or_else(PoisonError::into_inner);
-        poses.get(what).is_some_and(|known| known.keys.iter().all(|of| of.as_ref() == Some(key)))
+        let whole = |known: &Framewise| known.shape.as_ref().is_some_and(|shape| known.whole(window(shape), key));
+        poses.get(what).is_some_and(whole)
     }
 
-    /// Which frames of this motion the page lacks. Poses in another shape take the place of all that it has.
-    pub(super) fn poses_lacking(&self, what: &str, key: &[u8; 32], shape: &Shape) -> Vec<bool> {
+    /// Which frames of this motion the page lacks of those that it is to hold. Poses in another shape take the place of
+    /// all that it has. Where it is to hold less than before, `now` is sent at least, which tells it.
+    pub(super) fn poses_lacking(
+        &self,
+        what: &str,
+        key: &[u8; 32],
+        shape: &Shape,
+        (window, now): (Window, usize),
+    ) -> Vec<bool> {
         let mut poses = self.poses.lock().unwrap_or_else(PoisonError::into_inner);
         let known = poses.entry(what.to_owned()).or_default();
         if known.shape.as_ref() != Some(shape) {
-            *known = Framewise { shape: Some(shape.clone()), keys: vec![None; shape.frames] };
+            *known = Framewise { shape: Some(shape.clone()), keys: vec![None; shape.frames], room: 0 };
         }
-        known.keys.iter().map(|of| of.as_ref() != Some(key)).collect()
+        let narrower = known.room > window.count;
+        let lacks = |(frame, of): (usize, &Option<[u8; 32]>)| {
+            window.holds(frame, shape.frames) && (of.as_ref() != Some(key) || (narrower && frame == now))
+        };
+        known.keys.iter().enumerate().map(lacks).collect()
     }
 
-    /// The page has something of a frame that is not quite what is sent of it later.
-    pub(super) fn poses_unsure(&self, what: &str, frame: usize) {
+    /// Whether the page shows a frame of a part that it holds without what comes next in this part.
+    pub(super) fn strays(&self, frame: f64) -> bool {
+        let poses = self.poses.lock().unwrap_or_else(PoisonError::into_inner);
+        poses.values().any(|known| {
+            let total = known.keys.len();
+            let next = || (0..known.room.div_ceil(4)).map(|i| (frame.max(0.0) as usize).min(total - 1) + i);
+            known.room < total && next().any(|frame| known.keys[frame % total].is_none())
+        })
+    }
+
+    /// The page is sent something of a frame that is not quite what is sent of it later.
+    pub(super) fn poses_unsure(&self, what: &str, frame: usize, window: Window) {
         let mut poses = self.poses.lock().unwrap_or_else(PoisonError::into_inner);
-        if let Some(of) = poses.get_mut(what).and_then(|known| known.keys.get_mut(frame)) {
+        let Some(known) = poses.get_mut(what) else { return };
+        known.keep(window);
+        if let Some(of) = known.keys.get_mut(frame) {
             *of = None;
         }
     }
@@ -68,10 +115,12 @@ impl Has {
         looks.insert(what.to_owned(), taken);
     }
 
-    pub(super) fn poses_now(&self, what: &str, key: [u8; 32], sent: std::ops::Range<usize>) {
+    pub(super) fn poses_now(&self, what: &str, key: [u8; 32], sent: std::ops::Range<usize>, window: Window) {
         let mut poses = self.poses.lock().unwrap_or_else(PoisonError::into_inner);
-        if let Some(known) = poses.get_mut(what).and_then(|known| known.keys.get_mut(sent)) {
-            known.fill(Some(key));
+        let Some(known) = poses.get_mut(what) else { return };
+        known.keep(window);
+        if let Some(keys) = known.keys.get_mut(sent) {
+            keys.fill(Some(key));
         }
     }
 

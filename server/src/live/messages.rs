@@ -11,8 +11,13 @@ use zickzack_core::scene::{Op, Scene};
 #[derive(Debug, Clone, Deserialize, ToSchema)]
 #[serde(tag = "kind", rename_all = "kebab-case", deny_unknown_fields)]
 pub enum FromPage {
-    /// … who it is; always first.
-    Hello { client: String },
+    /// … who it is; always first. And how many bytes of poses it holds at most: where there are more, it has those of a
+    /// part of the loop round the frame on screen, a single frame of each motion at least. All where it says nothing.
+    Hello {
+        client: String,
+        #[serde(default)]
+        holds: Option<u64>,
+    },
     /// … what it changed. The same client and sequence again is harmless. `client` is named when the edit
     /// was left behind by a page that is gone.
     Edit {
@@ -38,7 +43,8 @@ pub enum FromPage {
     WorkOut,
     /// … stop working at what is worked out frame by frame for this node, or go on with it.
     Hold { node: String, hold: bool },
-    /// … draw the channels of this thing; no node for none. `frame` is what is on screen. And draw what changes
+    /// … draw the channels of this thing; no node for none. `frame` is what is on screen: where
+    /// the page has only a part of a motion, the part round it comes. And draw what changes
     /// over time in the numbers of the node `chosen`, or the signal that it gives.
     Watch {
         node: Option<String>,

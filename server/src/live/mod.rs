@@ -8,6 +8,7 @@ mod lines;
 mod messages;
 mod room;
 mod session;
+mod window;
 
 pub use blocks::PosesHeader;
 pub use keeping::Wish;

@@ -45,6 +45,8 @@ struct Page {
     watched: Watched,
     compared: Option<zickzack_session::Session>,
     has: Arc<Has>,
+    /// Bytes of poses that the page holds at most.
+    holds: u64,
     cancel: Cancel,
     out: mpsc::Sender<Out>,
     working: Option<tokio::task::JoinHandle<()>>,
@@ -72,6 +74,7 @@ pub async fn run(shop: Arc<Shop>, room: Arc<Room>, socket: Session, mut stream: 
         watched: Watched::default(),
         compared: None,
         has: Arc::default(),
+        holds: u64::MAX,
         cancel: Cancel::default(),
         out,
         working: None,
@@ -153,12 +156,13 @@ impl Page {
     }
 
     async fn heed(&mut self, message: FromPage) -> Result<(), Closed> {
-        if let FromPage::Hello { client } = message {
+        if let FromPage::Hello { client, holds } = message {
             if !is_name(&client) {
                 return self.refuse(None, "A page's name must have 1 to 64 bytes, none of them 0.".to_owned()).await;
             }
             self.names.insert(client.clone());
             self.client = client;
+            self.holds = holds.unwrap_or(u64::MAX);
             // Where the state is in doubt and cannot be read, the last one known is shown meanwhile.
             let _ = self.room.certain_state(&self.shop).await;
             self.send_scene().await?;
@@ -209,7 +213,7 @@ impl Page {
             FromPage::Watch { node, object, frame, chosen } => {
                 let thing = node.map(|node| (node, object));
                 let frame = if frame.is_finite() { frame } else { 0.0 };
-                let changed = thing != self.watched.thing || chosen != self.watched.chosen;
+                let changed = thing != self.watched.thing || chosen != self.watched.chosen || self.has.strays(frame);
                 self.watched = Watched { thing, frame, chosen };
                 if changed {
                     self.work().await;
@@ -376,6 +380,7 @@ impl Page {
             watched: self.watched.clone(),
             compared: self.compared.clone(),
             has: self.has.clone(),
+            holds: self.holds,
             cancel: self.cancel.clone(),
             desks: (self.room.studio.at((self.number, false)), self.room.studio.at((self.number, true))),
             out: self.out.clone(),

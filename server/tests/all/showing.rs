@@ -60,13 +60,15 @@ fn act() -> impl Strategy<Value = Act> {
     ]
 }
 
-/// A page does what it is told, and shows at the end what is kept; gives a sentence where it does not.
-async fn shows_what_is_kept(acts: Vec<Act>) -> Result<(), String> {
+/// A page that holds so many bytes does what it is told, and shows at the end what is kept; gives a sentence where it does
+/// not.
+async fn shows_what_is_kept(acts: Vec<Act>, holds: Option<u64>) -> Result<(), String> {
     let served = Served::start().await;
     let mut document = scene();
     document["nodes"]["ride"]["params"]["riders"] = json!(500);
     let id = served.bring_in(&document).await;
-    let (mut page, mut screen, mut number, mut sequence) = (served.open(&id, "one").await, Screen::default(), 0_u32, 0);
+    let mut page = served.open_holding(&id, "one", holds).await;
+    let (mut screen, mut number, mut sequence, mut now) = (Screen::default(), 0_u32, 0, 0.0);
     for act in acts {
         match act {
             Act::Preview(ops) => {
@@ -83,6 +85,7 @@ async fn shows_what_is_kept(acts: Vec<Act>) -> Result<(), String> {
                 page.say(&json!({ "kind": kind, "sequence": page.sequence })).await;
             }
             Act::Watch(frame) => {
+                now = frame;
                 page.say(&json!({ "kind": "watch", "node": "out", "object": 0, "frame": frame })).await;
             }
             // What comes meanwhile is read, as a browser does.
@@ -104,8 +107,9 @@ async fn shows_what_is_kept(acts: Vec<Act>) -> Result<(), String> {
                 page.say(&json!({ "kind": "here" })).await;
                 until(&mut screen, &mut page, |m| m["kind"] == "here").await;
                 sequence = page.sequence;
-                page = served.open(&id, "one").await;
+                page = served.open_holding(&id, "one", holds).await;
                 page.sequence = sequence;
+                now = 0.0;
             }
         }
     }
@@ -132,7 +136,7 @@ async fn shows_what_is_kept(acts: Vec<Act>) -> Result<(), String> {
         return Err(format!("revision {revision:?} is never shown"));
     }
     let (_, kept) = served.get(&format!("/api/scenes/{id}/file")).await;
-    screen.shows(&baked(kept))?;
+    screen.shows_part(&baked(kept), holds.unwrap_or(u64::MAX), now as usize)?;
     // A page that has just come has the same small pictures.
     let (mut other, mut fresh) = (served.open(&id, "two").await, Screen::default());
     until(&mut fresh, &mut other, |m| m["kind"] == "ends").await;
@@ -147,8 +151,37 @@ proptest! {
     #![proptest_config(ProptestConfig { max_shrink_iters: 64, ..ProptestConfig::with_cases(16) })]
 
     #[test]
-    fn whatever_was_tried_a_page_shows_what_is_kept(acts in prop::collection::vec(act(), 1..16)) {
-        let shown = actix_web::rt::System::new().block_on(shows_what_is_kept(acts));
+    fn whatever_was_tried_a_page_shows_what_is_kept(
+        acts in prop::collection::vec(act(), 1..16), holds in prop::option::of(0_u64..4_000_000),
+    ) {
+        let shown = actix_web::rt::System::new().block_on(shows_what_is_kept(acts, holds));
         prop_assert!(shown.is_ok(), "{}", shown.unwrap_err());
     }
+}
+
+/// What it has not is brought by looking there.
+#[actix_web::test]
+async fn a_page_that_holds_little_has_what_is_on_screen_wherever_it_goes() {
+    let served = Served::start().await;
+    let mut document = scene();
+    document["nodes"]["ride"]["params"]["riders"] = json!(500);
+    let id = served.bring_in(&document).await;
+    let (_, kept) = served.get(&format!("/api/scenes/{id}/file")).await;
+    let baked = baked(kept);
+    // Some ten frames.
+    let holds = 200_000;
+    let (mut page, mut screen) = (served.open_holding(&id, "one", Some(holds)).await, Screen::default());
+    until(&mut screen, &mut page, |m| m["kind"] == "shown").await;
+    screen.shows_part(&baked, holds, 0).unwrap();
+    for frame in [40.0, 44.0, 3.0, 119.0, 1.0, 60.5] {
+        page.say(&json!({ "kind": "watch", "node": "out", "object": 0, "frame": frame })).await;
+        let came = tokio::time::timeout(PATIENCE, async {
+            while screen.shows_part(&baked, holds, frame as usize).is_err() {
+                page.next().await;
+                page.blocks.drain(..).for_each(|block| screen.take(block));
+            }
+        });
+        assert!(came.await.is_ok(), "{frame}: {:?}", screen.shows_part(&baked, holds, frame as usize));
+    }
+    served.shop.pool.close().await;
 }

@@ -5,6 +5,7 @@ import { Queue } from './queue';
 import { Winding } from './winding';
 import { reset, say, setDocument, takeEnds, takeNodes, takePath, takePoses, takeTraces, useScene, type Pending } from '../scene/store';
 import { decode } from './blocks';
+import { Follower, HOLDS } from './follow';
 import { isOpen, nextSequence, pageName } from './page';
 import { kept } from './request';
 import type { FromPage, Op, ToPage } from './types';
@@ -53,6 +54,7 @@ export class Live {
   private readonly queue = new Queue(say);
   private readonly unwatch: () => void;
   private watchedFrame = 0;
+  private readonly follower = new Follower(() => this.watch());
   private readonly looking: number;
 
   constructor(readonly scene: string) {
@@ -82,6 +84,7 @@ export class Live {
     this.closed = true;
     this.unsee();
     this.unwatch();
+    this.follower.close();
     window.clearTimeout(this.retry);
     window.clearTimeout(this.again);
     window.clearTimeout(this.asked);
@@ -299,7 +302,7 @@ export class Live {
     this.socket = socket;
     socket.onopen = () => {
       this.waitedFor = 0;
-      this.send({ kind: 'hello', client: this.client });
+      this.send({ kind: 'hello', client: this.client, holds: HOLDS });
       this.watch();
       const { compared } = get();
       if (compared) this.send({ kind: 'compare', version: compared.id });
@@ -356,10 +359,7 @@ export class Live {
   };
 
   private take(data: string | ArrayBuffer): void {
-    if (typeof data === 'string') {
-      this.heed(JSON.parse(data) as ToPage);
-      return;
-    }
+    if (typeof data === 'string') return this.heed(JSON.parse(data) as ToPage);
     const begun = performance.now();
     const { header, numbers } = decode(data);
     if (header.kind === 'poses') takePoses(header, numbers);

@@ -2,7 +2,7 @@ import type { PosesHeader } from '../api/blocks';
 
 type Column = PosesHeader['columns'][number]['name'];
 
-/** Poses of one motion as they come, frame after frame, thing after thing. */
+/** Poses of one motion as they come, frame after frame, thing after thing; of very many only those round the frame on screen. */
 export interface Poses {
   node: string;
   things: number;
@@ -12,12 +12,15 @@ export interface Poses {
   /** Where a column begins among the numbers of a thing; those that are left out are as they always are. */
   offsets: Partial<Record<Column, number>>;
   columns: PosesHeader['columns'];
+  /** Rows of all things, one for each frame that may be here. */
   numbers: Float32Array;
-  /** 1 for frames that have come. */
-  have: Uint8Array;
+  /** The row of each frame, -1 where it is not here. */
+  rows: Int32Array;
+  /** Rows that no frame has. */
+  free: number[];
 }
 
-/** Room for what a block is a part of. */
+/** Poses of which nothing has come yet. */
 export function roomFor({ node, things, frames, columns }: PosesHeader): Poses {
   const offsets: Poses['offsets'] = {};
   let floats = 0;
@@ -25,17 +28,74 @@ export function roomFor({ node, things, frames, columns }: PosesHeader): Poses {
     offsets[name] = floats;
     floats += width;
   }
-  return { node, things, frames, floats, offsets, columns, numbers: new Float32Array(frames * things * floats), have: new Uint8Array(frames) };
+  return { node, things, frames, floats, offsets, columns, numbers: new Float32Array(0), rows: new Int32Array(frames).fill(-1), free: [] };
 }
 
 /** True where a block is a part of these poses. */
 export const belongs = (poses: Poses, header: PosesHeader): boolean =>
   poses.things === header.things && poses.frames === header.frames && JSON.stringify(poses.columns) === JSON.stringify(header.columns);
 
-/** Where the numbers of a column begin for a thing at a whole frame, or nothing where it is left out. */
+/** How many frames can be here at a time. */
+const roomOf = (poses: Poses): number => Math.round(poses.numbers.length / Math.max(1, poses.things * poses.floats));
+
+/** Puts a block in its place, after dropping what it says is not kept. */
+export function take(poses: Poses, { from, count, keeps }: PosesHeader, numbers: Float32Array): void {
+  const row = poses.things * poses.floats;
+  for (let frame = 0; frame < poses.frames; frame += 1) {
+    const known = poses.rows[frame] ?? -1;
+    if (known < 0 || (frame + poses.frames - keeps.from) % poses.frames < keeps.count) continue;
+    poses.rows[frame] = -1;
+    poses.free.push(known);
+  }
+  if (poses.numbers.length !== keeps.count * row) resize(poses, keeps.count);
+  for (let i = 0; i < count; i += 1) {
+    const known = poses.rows[from + i] ?? -1;
+    const place = known >= 0 ? known : poses.free.pop();
+    // The server keeps to what it says: a frame that is not among those that are kept has no place.
+    if (place === undefined) return;
+    poses.rows[from + i] = place;
+    poses.numbers.set(numbers.subarray(i * row, (i + 1) * row), place * row);
+  }
+}
+
+/** Gives room for more frames or fewer, those that are here among them. */
+function resize(poses: Poses, room: number): void {
+  const row = poses.things * poses.floats;
+  const numbers = new Float32Array(room * row);
+  let next = 0;
+  for (let frame = 0; frame < poses.frames; frame += 1) {
+    const known = poses.rows[frame] ?? -1;
+    if (known < 0) continue;
+    numbers.set(poses.numbers.subarray(known * row, (known + 1) * row), next * row);
+    poses.rows[frame] = next;
+    next += 1;
+  }
+  poses.numbers = numbers;
+  poses.free = Array.from({ length: room - next }, (_, i) => room - 1 - i);
+}
+
+/** A copy that stays as it is. */
+export const frozen = (poses: Poses): Poses => ({ ...poses, numbers: poses.numbers.slice(), rows: poses.rows.slice(), free: [...poses.free] });
+
+/** True where a whole frame is here. */
+export const isHere = (poses: Poses, frame: number): boolean => (poses.rows[frame] ?? -1) >= 0;
+
+/** The first frame that is here, or the first of all. */
+export const firstHere = (poses: Poses): number => Math.max(0, poses.rows.findIndex((row) => row >= 0));
+
+/** True where only a part of the frames can be here, and of this part those that come next are not. */
+export function strays(poses: Poses, frame: number): boolean {
+  const room = roomOf(poses);
+  if (room >= poses.frames) return false;
+  const now = Math.min(Math.floor(frame), poses.frames - 1);
+  for (let i = 0; i < Math.ceil(room / 4); i += 1) if (!isHere(poses, (now + i) % poses.frames)) return true;
+  return false;
+}
+
+/** Where the numbers of a column begin for a thing at a whole frame, or nothing where it is left out or the frame is not here. */
 export function startOf(poses: Poses, column: Column, frame: number, object: number): number | null {
-  const offset = poses.offsets[column];
-  return offset === undefined ? null : (frame * poses.things + object) * poses.floats + offset;
+  const [offset, row] = [poses.offsets[column], poses.rows[frame] ?? -1];
+  return offset === undefined || row < 0 ? null : (row * poses.things + object) * poses.floats + offset;
 }
 
 /** A column of one number for a thing at a whole frame, or what it is where the column is left out. */

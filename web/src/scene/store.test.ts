@@ -5,7 +5,7 @@ import { alsoSelect, poseAt, reset, select, selectAll, selectPoints, selectThing
 
 const POSE_FLOATS = 10;
 const columns: PosesHeader['columns'] = [{ name: 'position', width: 3, type: 'f32' }, { name: 'orientation', width: 4, type: 'f32' }, { name: 'scale', width: 3, type: 'f32' }];
-const header = (from: number, count: number, things = 2, frames = 5): PosesHeader => ({ kind: 'poses', stamp: { revision: 1, preview: 0, compared: false }, node: 'out', things, columns, frames, from, count });
+const header = (from: number, count: number, things = 2, frames = 5): PosesHeader => ({ kind: 'poses', stamp: { revision: 1, preview: 0, compared: false }, node: 'out', things, columns, frames, from, count, keeps: { from: 0, count: frames } });
 const numbers = (from: number, count: number, things = 2) => Float32Array.from({ length: count * things * POSE_FLOATS }, (_, i) => from * 1000 + i);
 const end = (node: string, things = 2): EndReport => ({ node, name: node, output: true, things, offers: [], contacts: [], kinds: [], contact_count: 0, on_path: true, phases: [], density: [], seam: { position: 0, velocity: 0, orientation: 0, spin: 0, worst: {}, closes: true, leaps: [], leap_count: 0, flips: 0, trading: 0, uncertain: [] } });
 const status = (miniature?: NodeStatus['miniature'], state = 'worked'): NodeStatus => ({ state, messages: [], facts: [], mends: [], marks: [], alike: {}, millis: 0, miniature });
@@ -24,6 +24,27 @@ describe('poses', () => {
     expect(poseAt('out', 2, 0)).toBeNull();
   });
 
+  it('take no more than the frames that are kept, in whatever order these come and go', () => {
+    // Any numbers would do; these come round soon.
+    let chance = 7;
+    const below = (most: number) => (chance = (chance * 1103515245 + 12345) % 2 ** 31) % most;
+    const frames = 40;
+    const held = new Map<number, number>();
+    for (let step = 0; step < 400; step += 1) {
+      const keeps = { from: below(frames), count: 1 + below(step % 50 === 0 ? frames : 12) };
+      const inside = (frame: number) => (frame + frames - keeps.from) % frames < keeps.count;
+      const from = (keeps.from + below(keeps.count)) % frames;
+      let count = 1;
+      while (from + count < frames && inside(from + count) && below(4) > 0) count += 1;
+      takePoses({ ...header(from, count, 2, frames), keeps }, numbers(from + step, count));
+      for (const frame of [...held.keys()]) if (!inside(frame)) held.delete(frame);
+      for (let i = 0; i < count; i += 1) held.set(from + i, (from + step) * 1000 + i * 2 * POSE_FLOATS);
+      const poses = useScene.getState().poses['out'];
+      expect(poses?.numbers.length).toBe(keeps.count * 2 * POSE_FLOATS);
+      for (let frame = 0; frame < frames; frame += 1) expect(poseAt('out', 0, frame)?.[0]).toBe(held.get(frame));
+    }
+  });
+
   it('of another number of things or frames begin anew', () => {
     takePoses(header(0, 5), numbers(0, 5));
     takePoses(header(0, 1, 3), numbers(0, 1, 3));
@@ -37,7 +58,7 @@ describe('a version that is laid beneath', () => {
     useScene.setState({ compared: { id: 'v', name: 'Then', paths: {}, poses: {}, traces: null } });
     takePoses({ ...header(0, 5), stamp: { revision: 1, preview: 0, compared: true } }, numbers(0, 5));
     expect(useScene.getState().poses).toEqual({});
-    expect(useScene.getState().compared?.poses['out']?.have).toEqual(new Uint8Array(5).fill(1));
+    expect(useScene.getState().compared?.poses['out']?.rows).toEqual(Int32Array.from([0, 1, 2, 3, 4]));
     useScene.setState({ compared: null });
     takePoses({ ...header(0, 5), stamp: { revision: 1, preview: 0, compared: true } }, numbers(0, 5));
     expect(useScene.getState()).toMatchObject({ compared: null, poses: {} });

@@ -2,7 +2,7 @@ import { create } from 'zustand';
 import type { PathHeader, PosesHeader, TracesHeader } from '../api/blocks';
 import type { EndReport, NodeStatus, Op, Scene } from '../api/types';
 import { applied } from './edits';
-import { belongs, roomFor, scaleAlong, startOf, type Poses } from './poses';
+import { belongs, isHere, roomFor, scaleAlong, startOf, take, type Poses } from './poses';
 
 export interface PathBlock {
   header: PathHeader;
@@ -206,9 +206,7 @@ export const say = (text: string, tone: Message['tone'] = 'wrong'): void => set(
 function withBlock(known: Record<string, Poses>, header: PosesHeader, numbers: Float32Array): Record<string, Poses> {
   let poses = known[header.node];
   if (!poses || !belongs(poses, header)) poses = roomFor(header);
-  const row = poses.things * poses.floats;
-  poses.numbers.set(numbers.subarray(0, header.count * row), header.from * row);
-  poses.have.fill(1, header.from, header.from + header.count);
+  take(poses, header, numbers);
   return known[header.node] === poses ? known : { ...known, [header.node]: poses };
 }
 
@@ -285,7 +283,7 @@ export function takeEnds(ends: EndReport[]): void {
 /** The pose of a thing at a whole frame, as it is shown; for tests and read-outs. */
 export function poseAt(node: string, object: number, frame: number): number[] | null {
   const poses = get().poses[node];
-  if (!poses || object >= poses.things || !poses.have[frame]) return null;
+  if (!poses || object >= poses.things || !isHere(poses, frame)) return null;
   const place = startOf(poses, 'position', frame, object) ?? 0;
   const turn = startOf(poses, 'orientation', frame, object);
   const turned = turn === null ? [0, 0, 0, 1] : [...poses.numbers.subarray(turn, turn + 4)];

@@ -115,10 +115,15 @@ impl Served {
     }
 
     pub async fn open(&self, scene: &str, client: &str) -> Page {
+        self.open_holding(scene, client, None).await
+    }
+
+    /// As a page that holds so many bytes of poses.
+    pub async fn open_holding(&self, scene: &str, client: &str, holds: Option<u64>) -> Page {
         let url = format!("ws://{}/api/scenes/{scene}/live", self.host);
         let (_, socket) = self.client.ws(url).max_frame_size(16 << 20).connect().await.unwrap();
         let mut page = Page { socket, client: client.to_owned(), sequence: 0, blocks: Vec::new() };
-        page.say(&json!({ "kind": "hello", "client": client })).await;
+        page.say(&json!({ "kind": "hello", "client": client, "holds": holds })).await;
         page
     }
 }

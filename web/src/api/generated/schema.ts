@@ -664,6 +664,8 @@ export interface components {
         /** @description A page says … */
         FromPage: {
             client: string;
+            /** Format: int64 */
+            holds?: number | null;
             /** @enum {string} */
             kind: "hello";
         } | {
@@ -1103,6 +1105,8 @@ export interface components {
             frames: number;
             /** @description The first frame of this block. */
             from: number;
+            /** @description The frames that the page keeps from now on, those of this block among them. All others it drops. */
+            keeps: components["schemas"]["Window"];
             /** @description `poses`. */
             kind: string;
             /** @description The end that gives them. */
@@ -1542,6 +1546,13 @@ export interface components {
         };
         VersionName: {
             name: string;
+        };
+        /** @description A part of a loop, which may go on from its end to its beginning. */
+        Window: {
+            /** @description How many there are. */
+            count: number;
+            /** @description Its first frame. */
+            from: number;
         };
         /** @description Where a gap is largest. */
         Worst: {

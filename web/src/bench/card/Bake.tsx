@@ -5,6 +5,7 @@ import { api, Refused } from '../../api/client';
 import type { Op, Scene } from '../../api/types';
 import { freshId } from '../../scene/edits';
 import { portWords } from '../../scene/giving';
+import { frozen } from '../../scene/poses';
 import { select, useScene } from '../../scene/store';
 import { useLive } from '../live';
 import { useSchemas } from '../schemas';
@@ -66,7 +67,7 @@ function useBaking(source: string, document: Scene, first: Exactness) {
   if (!shown) plain.current = document;
   useEffect(() => {
     // What it was before lies under it, so that both can be seen.
-    useScene.setState((state) => ({ faint: Object.fromEntries(Object.entries(state.poses).map(([node, poses]) => [node, { ...poses, numbers: poses.numbers.slice(), have: poses.have.slice() }])) }));
+    useScene.setState((state) => ({ faint: Object.fromEntries(Object.entries(state.poses).map(([node, poses]) => [node, frozen(poses)])) }));
     return () => {
       useScene.setState({ faint: null });
       live.endPreview();

@@ -21,6 +21,7 @@ import { plainPlane, useView } from './settings';
 import { straightened } from './geometry/snap';
 import type { Look } from './scene3d/eye';
 import { Stage } from './scene3d/stage';
+import { OnItsWay } from './OnItsWay';
 import { PathStrip, PlaneStrip, usePathWork } from './handles/Strips';
 import { Tools } from './Tools';
 import { useFeed } from './feed';
@@ -269,6 +270,7 @@ export function View() {
       </div>
       {stage && <ScaleBar stage={stage} />}
       <div className="view-foot">
+        <OnItsWay />
         {drawing !== null && <p className="view-hint">Click places a point, pulling bends it · Enter ends · C closes · S smooth or corner</p>}
         {(planing || drawing !== null) && !(flat && drawing === null) && (
           <PlaneStrip

@@ -1,6 +1,6 @@
 import { Box3, BufferAttribute, BufferGeometry, Color, DynamicDrawUsage, Group, InstancedBufferAttribute, InstancedMesh, Matrix4, Points, Raycaster, Vector3, type Material } from 'three';
 import type { Contact, KindReport } from '../../../api/types';
-import { numberOf, scaleAlong, startOf, type Poses } from '../../../scene/poses';
+import { firstHere, isHere, numberOf, scaleAlong, startOf, type Poses } from '../../../scene/poses';
 import { glowTexture } from './glow';
 import { placeOf } from './lines';
 import { CUT_ATTRIBUTE, type Materials } from './materials';
@@ -113,7 +113,7 @@ export class Crowd {
     }
     this.own = parts;
     this.under = this.beneath ? parts.map((part) => this.instanced(part.geometry, this.materials.beneath(), Math.min(this.beneath?.things ?? 0, 4000))) : [];
-    this.muster(this.kindsAt(Math.max(0, this.poses.have.indexOf(1))));
+    this.muster(this.kindsAt(firstHere(this.poses)));
     this.changed();
   }
 
@@ -198,7 +198,7 @@ export class Crowd {
   pose(frame: number, extras: Extras): void {
     const { poses, shown, beneath } = this;
     const now = this.whole(frame);
-    if (poses.have[now] && this.own) {
+    if (isHere(poses, now) && this.own) {
       const of = this.kindsAt(now);
       if (of.some((kind, object) => kind !== this.of[object])) this.muster(of);
       for (const troop of this.troops) {
@@ -214,12 +214,12 @@ export class Crowd {
     if (beneath && this.under[0]) {
       const then = this.whole(frame, beneath);
       for (let object = 0; object < this.under[0].count; object += 1) {
-        const matrix = beneath.have[then] ? matrixOf(beneath, then, object, shown.size) : nothing;
+        const matrix = isHere(beneath, then) ? matrixOf(beneath, then, object, shown.size) : nothing;
         for (const mesh of this.under) mesh.setMatrixAt(object, matrix);
       }
       this.renew(this.under);
     }
-    if (this.glow) this.light(now);
+    if (this.glow && isHere(poses, now)) this.light(now);
     this.needles.showWay(poses, shown.size, extras.along && extras.thing?.node === shown.node ? extras.thing.object : null);
     this.showGhosts(now, extras.ghosts);
     this.trail.show(poses, shown.wake, frame, extras.exposure);
@@ -268,7 +268,7 @@ export class Crowd {
       const at = frame + offset;
       const inside = at >= 0 && at < loop;
       const wrapped = ((at % loop) + loop) % loop;
-      const visible = (inside || !shown.wake) && poses.have[wrapped];
+      const visible = (inside || !shown.wake) && isHere(poses, wrapped);
       for (const { ghosts, objects } of troops) {
         objects.forEach((object, i) => {
           const matrix = visible ? matrixOf(poses, wrapped, object, shown.size) : nothing;
@@ -320,7 +320,7 @@ export class Crowd {
   /** How a thing stands at a frame, with its size. */
   matrix(object: number, frame: number): Matrix4 | null {
     const now = Math.floor(frame);
-    if (object >= this.poses.things || !this.poses.have[now]) return null;
+    if (object >= this.poses.things || !isHere(this.poses, now)) return null;
     return matrixOf(this.poses, now, object, this.shown.size).clone();
   }
 }

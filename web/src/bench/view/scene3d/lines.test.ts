@@ -32,7 +32,7 @@ describe('a path that moves', () => {
 
 describe('where a thing goes', () => {
   const row = (x: number, there: number) => [x, 0, 0, there];
-  const poses = { things: 1, floats: 4, offsets: { position: 0, presence: 3 }, frames: 6, numbers: Float32Array.from([row(0, 1), row(1, 1), row(2, 0), row(9, 0), row(5, 1), row(6, 1)].flat()), have: Uint8Array.from([1, 1, 1, 1, 1, 1]) } as unknown as Poses;
+  const poses = { things: 1, floats: 4, offsets: { position: 0, presence: 3 }, frames: 6, numbers: Float32Array.from([row(0, 1), row(1, 1), row(2, 0), row(9, 0), row(5, 1), row(6, 1)].flat()), rows: Int32Array.from([0, 1, 2, 3, 4, 5]) } as unknown as Poses;
   const contact = (frame: number, x: number): Contact => ({ object: 0, frame, middle: [x, 0, 0] }) as unknown as Contact;
 
   it('is nowhere where it is not there, or not known', () => {

@@ -3,7 +3,7 @@ import { LineSegments2 } from 'three/addons/lines/LineSegments2.js';
 import { LineSegmentsGeometry } from 'three/addons/lines/LineSegmentsGeometry.js';
 import type { LineMaterial } from 'three/addons/lines/LineMaterial.js';
 import type { Contact } from '../../../api/types';
-import { isThere, startOf, type Poses } from '../../../scene/poses';
+import { isHere, isThere, startOf, type Poses } from '../../../scene/poses';
 import type { PathBlock } from '../../../scene/store';
 
 /** Lines of some pixels, each through its places: one thing to draw, however many they are. */
@@ -98,7 +98,7 @@ export function stationsOf(block: PathBlock): { at: Vector3; along: Vector3; up:
 
 /** Where a thing is at a whole frame; nothing where that is not known or the thing is not there. */
 export function placeOf(poses: Poses, object: number, frame: number): Vector3 | null {
-  if (object >= poses.things || !poses.have[frame] || !isThere(poses, frame, object)) return null;
+  if (object >= poses.things || !isHere(poses, frame) || !isThere(poses, frame, object)) return null;
   return new Vector3().fromArray(poses.numbers, startOf(poses, 'position', frame, object) ?? 0);
 }
 
@@ -107,7 +107,7 @@ export function wakeOf(poses: Poses, contacts: readonly Contact[], object: numbe
   const points: { frame: number; at: number[]; there: boolean }[] = [];
   for (let frame = 0; frame < poses.frames; frame += 1) {
     const start = startOf(poses, 'position', frame, object) ?? 0;
-    if (poses.have[frame]) points.push({ frame, at: [...poses.numbers.subarray(start, start + 3)], there: isThere(poses, frame, object) });
+    if (isHere(poses, frame)) points.push({ frame, at: [...poses.numbers.subarray(start, start + 3)], there: isThere(poses, frame, object) });
   }
   const thereAt = (frame: number) => points.some((point) => point.there && Math.abs(point.frame - frame) <= 1);
   const touched = contacts.filter((contact) => contact.object === object && thereAt(contact.frame)).map(({ frame, middle }) => ({ frame, at: middle, there: true }));

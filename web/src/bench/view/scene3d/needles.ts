@@ -1,6 +1,6 @@
 import { Color, Vector3, type Group, type InterleavedBufferAttribute } from 'three';
 import type { LineSegments2 } from 'three/addons/lines/LineSegments2.js';
-import type { Poses } from '../../../scene/poses';
+import { isHere, type Poses } from '../../../scene/poses';
 import { night } from '../../../theme/tokens';
 import { coloured } from './lines';
 import type { Materials } from './materials';
@@ -23,7 +23,7 @@ export class Needles {
 
   /** The nose of every thing in persimmon, its top in a faint tone. */
   showNoses(poses: Poses, size: number, frame: number, wanted: boolean): void {
-    const seen = wanted && poses.things <= MOST_DETAILED && poses.have[frame] === 1;
+    const seen = wanted && poses.things <= MOST_DETAILED && isHere(poses, frame);
     if (this.noses) this.noses.visible = seen;
     if (!seen) return;
     const known = this.noses && (this.noses.geometry.getAttribute('instanceStart') as InterleavedBufferAttribute).data;
@@ -61,7 +61,7 @@ export class Needles {
     const last = poses.frames - 1;
     for (let station = 0; station < STATIONS; station += 1) {
       const frame = Math.round((station * last) / STATIONS);
-      if (!poses.have[frame]) continue;
+      if (!isHere(poses, frame)) continue;
       const matrix = matrixOf(poses, frame, object, size);
       const from = scratch.position.clone();
       [new Vector3(1, 0, 0), new Vector3(0, 1.5, 0), new Vector3(0, 0, 1)].forEach((way, i) => {

@@ -33,8 +33,10 @@ export class Trail {
     let at = 0;
     for (const { from, to } of pieces) {
       for (let object = 0; object < poses.things; object += 1, at += 6) {
-        between(poses, from, object, places, at);
-        between(poses, to, object, places, at + 3);
+        if (between(poses, from, object, places, at) && between(poses, to, object, places, at + 3)) continue;
+        // Of what is not here nothing is drawn: a piece without length, within the thing itself.
+        if (!between(poses, Math.floor(frame), object, places, at)) places.fill(0, at, at + 3);
+        places.copyWithin(at + 3, at, at + 3);
       }
     }
     if (known) {
@@ -57,17 +59,19 @@ export class Trail {
   }
 }
 
-/** A place between two whole frames. */
-function between(poses: Poses, frame: number, object: number, out: Float32Array, at: number): void {
+/** A place between two whole frames; false where these are not here. */
+function between(poses: Poses, frame: number, object: number, out: Float32Array, at: number): boolean {
   const before = Math.min(poses.frames - 1, Math.floor(frame));
   const after = Math.min(poses.frames - 1, before + 1);
   const share = frame - before;
-  const [from, to] = [before, after].map((whole) => startOf(poses, 'position', whole, object) ?? 0) as [number, number];
+  const [from, to] = [startOf(poses, 'position', before, object), startOf(poses, 'position', after, object)];
+  if (from === null || to === null) return false;
   for (let axis = 0; axis < 3; axis += 1) {
     const a = poses.numbers[from + axis] ?? 0;
     const b = poses.numbers[to + axis] ?? 0;
     out[at + axis] = a + share * (b - a);
   }
+  return true;
 }
 
 /**
