@@ -132,6 +132,7 @@ impl Shop {
     /// # Errors
     /// Where the machine gives no thread for it.
     pub fn hold_at_most(&self, ceiling: memory::Ceiling) -> std::io::Result<()> {
+        self.told.in_use.get_or_init(|| ceiling.held);
         self.memory.watch(ceiling, &self.told)
     }
 

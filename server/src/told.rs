@@ -6,6 +6,7 @@ use actix_web::http::header::ContentType;
 use actix_web::{HttpResponse, get, web};
 use prometheus::{Encoder, Histogram, HistogramOpts, IntCounter, IntGauge, Opts, Registry, TextEncoder};
 use serde::Serialize;
+use std::sync::OnceLock;
 use std::time::{Duration, Instant};
 use utoipa::ToSchema;
 use uuid::Uuid;
@@ -30,9 +31,13 @@ pub struct Told {
     pub starved: IntCounter,
     /// Pages that are connected.
     pub pages: IntGauge,
+    scenes: IntGauge,
     background: IntGauge,
     connections: IntGauge,
     memory: IntGauge,
+    heap: IntGauge,
+    /// What counts it.
+    pub in_use: OnceLock<fn() -> usize>,
 }
 
 /// Names are ours: they are valid, and there is none twice.
@@ -67,9 +72,15 @@ impl Default for Told {
             given_up: counter("zickzack_given_up_total", "Work that was given up since nobody waited for it."),
             starved: counter("zickzack_starved_total", "Work that was given up for want of memory."),
             pages: gauge("zickzack_pages", "Pages that are connected."),
+            scenes: gauge("zickzack_scenes", "Scenes that are open."),
             background: gauge("zickzack_background", "Pieces of work in the background."),
             connections: gauge("zickzack_database_connections", "Connections to the database, used or not."),
             memory: gauge("zickzack_memory_bytes", "Resident memory."),
+            heap: gauge(
+                "zickzack_heap_bytes",
+                "Memory that is in use, without what is free and kept; 0 where it is not counted.",
+            ),
+            in_use: OnceLock::new(),
             registry,
         }
     }
@@ -107,9 +118,11 @@ impl Drop for Timed<'_> {
 
 impl Told {
     fn written(&self, shop: &Shop) -> Result<Vec<u8>, prometheus::Error> {
+        self.scenes.set(shop.hub.open() as i64);
         self.background.set(shop.background.at_work() as i64);
         self.connections.set(i64::from(shop.pool.size()));
         self.memory.set(memory_stats::memory_stats().map_or(0, |stats| stats.physical_mem as i64));
+        self.heap.set(self.in_use.get().map_or(0, |count| count() as i64));
         let mut text = Vec::new();
         TextEncoder::new().encode(&self.registry.gather(), &mut text)?;
         Ok(text)

@@ -3,6 +3,7 @@
 //! how long small edits of one large scene wait.
 
 use anyhow::{Context, Result, anyhow, ensure};
+use bytes::Bytes;
 use serde_json::{Value, json};
 use std::cell::{Cell, RefCell};
 use std::collections::{BTreeMap, BTreeSet};
@@ -53,6 +54,19 @@ struct Asks {
 
 impl Asks {
     async fn ask(&self, method: &str, path: &str, body: Option<&Value>) -> Result<Value> {
+        let bytes = self.bytes(method, path, body).await?;
+        if bytes.is_empty() { Ok(Value::Null) } else { Ok(serde_json::from_slice(&bytes)?) }
+    }
+
+    /// What the server tells of itself by this name.
+    async fn told(&self, name: &str) -> Result<f64> {
+        let bytes = self.bytes("GET", "/metrics", None).await?;
+        let text = String::from_utf8_lossy(&bytes);
+        let line = text.lines().find_map(|line| line.strip_prefix(name)?.strip_prefix(' '));
+        Ok(line.with_context(|| format!("{name} is not told"))?.parse()?)
+    }
+
+    async fn bytes(&self, method: &str, path: &str, body: Option<&Value>) -> Result<Bytes> {
         let request = awc::Client::default()
             .request(method.parse()?, format!("{}{path}", self.base))
             .timeout(PATIENCE)
@@ -69,7 +83,7 @@ impl Asks {
             answer.status(),
             String::from_utf8_lossy(&bytes)
         );
-        if bytes.is_empty() { Ok(Value::Null) } else { Ok(serde_json::from_slice(&bytes)?) }
+        Ok(bytes)
     }
 
     async fn bring_in(&self, scene: &Value) -> Result<String> {
@@ -376,10 +390,11 @@ async fn run(minutes: f64, pages: usize) -> Result<()> {
     heavy.join().map_err(|_| anyhow!("what happened at heavy scenes failed"))?;
     let server = server.context("a server")?;
     most = most.max(memory(server.id())?.1);
-    // What has ended gives back what it had after some seconds; what only waits does not.
+    // Threads that nothing is asked of end after some seconds, and give back what they had.
     let rest = Duration::from_secs_f64((minutes * 6.0).clamp(30.0, 300.0));
     tokio::time::sleep(rest).await;
     let (end, _) = memory(server.id())?;
+    let in_use = site.asks.told("zickzack_heap_bytes").await? / f64::from(1 << 20);
     for (part, waits) in site.waits.borrow_mut().iter_mut().filter(|(part, _)| **part != Part::Coming) {
         let counts = (waits.edits.len(), waits.firsts.len());
         println!(
@@ -398,7 +413,10 @@ async fn run(minutes: f64, pages: usize) -> Result<()> {
     let wrong = site.wrong.borrow();
     println!("pages that do not show what is kept: {}", wrong.len());
     wrong.iter().for_each(|why| println!("  {why}"));
-    println!("memory: {start} MiB at the start, {most} at most, {end} after {:.0} s of rest", rest.as_secs_f64());
+    let rest = rest.as_secs_f64();
+    println!(
+        "memory: {start} MiB at the start, {most} at most, {end} after {rest:.0} s of rest, {in_use:.0} of it in use"
+    );
     ensure!(lost == 0 && doubled == 0 && wrong.is_empty(), "not steady");
     Ok(())
 }

@@ -3,7 +3,7 @@
 use super::blocks::{self, Stamp};
 use super::has::{COMPARED, Has, mixed};
 use super::lines::path_block;
-use super::messages::{NodeStatus, ToPage};
+use super::messages::{EndLook, NodeStatus, ToPage};
 use super::window::{Window, shares};
 use crate::recorder::{AtDesk, FromShelfOnly};
 use crate::told::SLOW;
@@ -85,6 +85,7 @@ impl Work {
             let now = Side { scene: &self.session.scene, compiled, stamp: self.stamp, named: "" };
             self.signals(&now)?;
             self.paths(&now)?;
+            self.looks(compiled)?;
             self.poses(&now)?;
             self.nodes(compiled)?;
             let ends = self.ends(compiled)?;
@@ -234,6 +235,16 @@ impl Work {
             ends.iter().map(|end| (end.motion.len() as u64).saturating_mul(4 * FLOATS * total)).collect();
         let all = if self.compared.is_some() { self.holds / 2 } else { self.holds };
         ends.iter().map(|end| end.node.clone()).zip(shares(&wanted, all)).collect()
+    }
+
+    fn looks(&self, compiled: &Compiled) -> Result<(), MotionError> {
+        let ends: Vec<EndLook> = compiled.ends.iter().map(EndLook::from).collect();
+        let key = mixed(&[0; 32], &ends);
+        if !self.has.same("looks", &key) {
+            self.tell(&ToPage::Looks { ends })?;
+            self.has.now("looks".to_owned(), key);
+        }
+        Ok(())
     }
 
     fn nodes(&self, compiled: &Compiled) -> Result<(), MotionError> {

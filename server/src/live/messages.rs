@@ -4,7 +4,7 @@ use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
 use utoipa::ToSchema;
 use uuid::Uuid;
-use zickzack_core::graph::{EndReport, Miniature, NodeReport};
+use zickzack_core::graph::{End, EndReport, KindReport, Miniature, NodeReport};
 use zickzack_core::scene::{Op, Scene};
 
 /// A page says …
@@ -72,12 +72,35 @@ pub enum ToPage {
     Held { message: String },
     /// … I am being stopped, and perhaps started again: come back.
     Stopping,
+    /// … these move, and how they look. What is measured of them may take long, and follows as `Ends`.
+    Looks { ends: Vec<EndLook> },
     /// … what became of each node.
     Nodes { revision: i64, preview: u32, nodes: BTreeMap<String, NodeStatus> },
     /// … what happens at the loop point of every motion that is looked at.
     Ends { revision: i64, preview: u32, ends: Vec<EndReport> },
     /// … all there is to see and to tell of this was sent. What offers leave open may follow, and versions beneath.
     Shown { revision: i64, preview: u32 },
+}
+
+/// What has to be known of a motion to draw it.
+#[derive(Debug, Clone, Serialize, ToSchema)]
+pub struct EndLook {
+    pub node: String,
+    /// It is an Output, whose parameters say what its things look like.
+    pub output: bool,
+    pub on_path: bool,
+    pub kinds: Vec<KindReport>,
+}
+
+impl From<&End> for EndLook {
+    fn from(end: &End) -> Self {
+        Self {
+            node: end.node.clone(),
+            output: end.output,
+            on_path: end.motion.path().is_some(),
+            kinds: end.motion.kinds().iter().map(KindReport::from).collect(),
+        }
+    }
 }
 
 /// What became of a node, with a small picture of what it gives.

@@ -19,10 +19,14 @@ pub use session::is_name;
 use crate::Shop;
 use crate::api::Refusal;
 use actix_web::{HttpRequest, HttpResponse, web};
+use std::time::Duration;
 use uuid::Uuid;
 
 /// Largest message of a page, bytes.
 pub const LARGEST_MESSAGE: usize = 4 << 20;
+
+/// How long a room is kept after a page has left, for work that ends meanwhile.
+const LEFT: Duration = Duration::from_secs(2);
 
 /// The address of the live connection.
 pub fn routes(config: &mut web::ServiceConfig) {
@@ -40,6 +44,11 @@ async fn connect(
         actix_ws::handle(&request, body).map_err(|error| Refusal::bad(format!("No live connection: {error}.")))?;
     let stream =
         stream.max_frame_size(LARGEST_MESSAGE).aggregate_continuations().max_continuation_size(LARGEST_MESSAGE);
-    actix_web::rt::spawn(session::run(shop.into_inner(), room, socket, stream));
+    let shop = shop.into_inner();
+    actix_web::rt::spawn(async move {
+        session::run(shop.clone(), room, socket, stream).await;
+        tokio::time::sleep(LEFT).await;
+        shop.hub.tidy();
+    });
     Ok(response)
 }

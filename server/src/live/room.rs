@@ -141,11 +141,26 @@ impl Hub {
     }
 
     fn opening(&self, id: Uuid) -> Opening {
+        self.held().entry(id).or_default().clone()
+    }
+
+    /// Forgets the rooms that nobody is in any more, and what was computed for them.
+    pub fn tidy(&self) {
+        drop(self.held());
+    }
+
+    /// How many scenes are open, or were and are not forgotten yet.
+    pub fn open(&self) -> usize {
+        self.rooms().len()
+    }
+
+    /// The rooms that somebody holds.
+    fn held(&self) -> std::sync::MutexGuard<'_, HashMap<Uuid, Opening>> {
         let mut rooms = self.rooms();
         // Nobody can take up meanwhile what only this list holds.
         let held = |room: &Arc<Room>| Arc::strong_count(room) > 1;
         rooms.retain(|_, opening| Arc::strong_count(opening) > 1 || opening.get().is_some_and(held));
-        rooms.entry(id).or_default().clone()
+        rooms
     }
 
     fn rooms(&self) -> std::sync::MutexGuard<'_, HashMap<Uuid, Opening>> {

@@ -54,12 +54,21 @@ async fn metrics_count_what_is_done_and_name_nothing_of_a_scene() {
     assert_eq!(value(&metrics, "zickzack_pages"), 1.0);
     assert_eq!(value(&metrics, "zickzack_first_block_seconds_count"), 1.0);
     assert!(value(&metrics, "zickzack_memory_bytes") > 1e6);
+    // Without what counts it.
+    assert_eq!(value(&metrics, "zickzack_heap_bytes"), 0.0);
     assert!(!metrics.contains("Nobody") && !metrics.contains(&id));
+    assert_eq!(value(&metrics, "zickzack_scenes"), 1.0);
     // Work is counted once it is over, which may be after a page has what it made.
     let since = Instant::now();
     while value(&text(&served, "/metrics").await.1, "zickzack_work_seconds_count") < 1.0 {
         assert!(since.elapsed() < PATIENCE, "work is never counted");
         tokio::time::sleep(Duration::from_millis(20)).await;
+    }
+    // What was computed for a scene is forgotten soon after the last page has left, though nobody opens another.
+    drop(page);
+    while value(&text(&served, "/metrics").await.1, "zickzack_scenes") > 0.0 {
+        assert!(since.elapsed() < PATIENCE, "a scene that nobody looks at stays open");
+        tokio::time::sleep(Duration::from_millis(100)).await;
     }
 }
 

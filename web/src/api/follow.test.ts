@@ -24,7 +24,7 @@ beforeEach(() => {
   clock.setTiming(100, 24);
   clock.seek(0);
   asked = [];
-  follower = new Follower(() => asked.push(clock.frame));
+  follower = new Follower((frame) => asked.push(frame));
 });
 afterEach(() => {
   follower.close();
@@ -75,6 +75,15 @@ it('asks again only when something has come or time has passed, and then for whe
   expect(asked).toEqual([50, 70]);
   vi.advanceTimersByTime(1000);
   expect(asked).toEqual([50, 70, 80]);
+});
+
+it('asks ahead of the playhead while it plays', () => {
+  sends(0, 20);
+  clock.play();
+  clock.seek(50);
+  vi.advanceTimersByTime(0);
+  clock.stop();
+  expect(asked).toEqual([62]);
 });
 
 it('asks for nothing any more once it is closed', () => {

@@ -7,8 +7,11 @@ const OFTEN = 150;
 /** How long nothing may have come of an asking until it is asked again, milliseconds. */
 const PATIENCE = 1500;
 
-/** Bytes of poses that are held at most: a sixteenth of the memory that the machine says it has, of which some say nothing. */
-export const HOLDS = ((navigator as { deviceMemory?: number }).deviceMemory ?? 4) * 2 ** 26;
+/** How far ahead of the playhead is asked while it plays, seconds: what comes is there before it is played. */
+const LEAD = 0.5;
+
+/** Bytes of poses that are held at most: a sixteenth of the memory that the machine says it has, half a gigabyte at most; some say nothing. */
+export const HOLDS = Math.min(8, (navigator as { deviceMemory?: number }).deviceMemory ?? 4) * 2 ** 26;
 
 /** True where the part of a motion round the playhead is not here. */
 function isStray(): boolean {
@@ -22,7 +25,7 @@ export class Follower {
   private waiting = 0;
   private readonly leave: () => void;
 
-  constructor(private readonly ask: () => void) {
+  constructor(private readonly ask: (frame: number) => void) {
     this.leave = clock.subscribe(this.look);
   }
 
@@ -46,7 +49,7 @@ export class Follower {
         return;
       }
       this.asked = { at: now, version };
-      this.ask();
+      this.ask(clock.soon(LEAD));
     }, millis);
   }
 }

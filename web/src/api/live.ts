@@ -54,7 +54,7 @@ export class Live {
   private readonly queue = new Queue(say);
   private readonly unwatch: () => void;
   private watchedFrame = 0;
-  private readonly follower = new Follower(() => this.watch());
+  private readonly follower = new Follower((frame) => this.watch(frame));
   private readonly looking: number;
 
   constructor(readonly scene: string) {
@@ -281,10 +281,10 @@ export class Live {
     if (this.watchedFrame !== clock.frame) this.watch();
   }
 
-  private watch(): void {
+  private watch(frame = clock.frame): void {
     const { thing, selected } = get();
-    this.watchedFrame = clock.frame;
-    this.send({ kind: 'watch', node: thing?.node ?? null, object: thing?.object ?? 0, frame: clock.frame, chosen: selected });
+    this.watchedFrame = frame;
+    this.send({ kind: 'watch', node: thing?.node ?? null, object: thing?.object ?? 0, frame, chosen: selected });
   }
 
   private send(message: FromPage): void {
@@ -385,6 +385,9 @@ export class Live {
       case 'refused':
         this.refused(message);
         break;
+      case 'looks':
+        set({ looks: message.ends });
+        break;
       case 'nodes':
         set({ withheld: null });
         takeNodes(message.nodes);
@@ -399,13 +402,11 @@ export class Live {
         break;
       case 'held':
         // What was found before may be so no more.
-        set({ withheld: message.message, nodes: {}, ends: [], endsKnown: false, traces: null });
+        set({ withheld: message.message, nodes: {}, looks: [], ends: [], endsKnown: false, traces: null });
         this.answered(this.previewNumber);
         break;
       case 'stopping':
         set({ stopping: true });
-        break;
-      case 'here':
         break;
     }
   }

@@ -11,6 +11,7 @@ export type Param = Schemas['Param'];
 export type PortKind = Schemas['PortKind'];
 export type Unit = Schemas['Unit'];
 export type NodeStatus = Schemas['NodeStatus'];
+export type EndLook = Schemas['EndLook'];
 export type EndReport = Schemas['EndReport'];
 export type Offer = Schemas['Offer'];
 export type KindReport = Schemas['KindReport'];

@@ -99,30 +99,38 @@ class Clock {
     return this.range ?? { from: 0, to: this.length };
   }
 
-  /** Goes so many frames on in the way that is played. */
-  private advance(frames: number): void {
+  /** Where it is so many frames on in the way that is played. */
+  private after(frames: number): { frame: number; back: boolean; over: boolean } {
     const { from, to } = this.played();
     const long = to - from;
     switch (this.mode) {
       case 'loop':
-        this.seek(from + ((((this.frame + frames - from) % long) + long) % long));
-        break;
+        return { frame: from + ((((this.frame + frames - from) % long) + long) % long), back: false, over: false };
       case 'once': {
         const next = this.frame + frames;
-        this.seek(Math.min(next, to - 1));
-        if (next >= to - 1) this.stop();
-        break;
+        return { frame: Math.min(next, to - 1), back: false, over: next >= to - 1 };
       }
       case 'there and back': {
         // There to the last played frame, and back to the first.
         const last = Math.max(to - 1 - from, 1e-9);
         const done = this.back ? 2 * last - (this.frame - from) : this.frame - from;
         const now = (done + frames) % (2 * last);
-        this.back = now > last;
-        this.seek(from + (this.back ? 2 * last - now : now));
-        break;
+        const back = now > last;
+        return { frame: from + (back ? 2 * last - now : now), back, over: false };
       }
     }
+  }
+
+  private advance(frames: number): void {
+    const { frame, back, over } = this.after(frames);
+    this.back = back;
+    this.seek(frame);
+    if (over) this.stop();
+  }
+
+  /** Where it is after some seconds, if it goes on as it does. */
+  soon(seconds: number): number {
+    return this.playing ? this.after(seconds * this.rate * this.speed).frame : this.frame;
   }
 
   private tick = (now: number): void => {

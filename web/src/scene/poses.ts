@@ -16,8 +16,13 @@ export interface Poses {
   numbers: Float32Array;
   /** The row of each frame, -1 where it is not here. */
   rows: Int32Array;
+  /** The frames that may be here: so many from one on, round the loop. */
+  keeps: PosesHeader['keeps'];
   /** Rows that no frame has. */
   free: number[];
+  /** Counts the frames that have come, and says of each which it was; 0 for none. */
+  times: Uint32Array;
+  came: number;
 }
 
 /** Poses of which nothing has come yet. */
@@ -28,19 +33,17 @@ export function roomFor({ node, things, frames, columns }: PosesHeader): Poses {
     offsets[name] = floats;
     floats += width;
   }
-  return { node, things, frames, floats, offsets, columns, numbers: new Float32Array(0), rows: new Int32Array(frames).fill(-1), free: [] };
+  return { node, things, frames, floats, offsets, columns, numbers: new Float32Array(0), rows: new Int32Array(frames).fill(-1), keeps: { from: 0, count: 0 }, free: [], times: new Uint32Array(frames), came: 0 };
 }
 
 /** True where a block is a part of these poses. */
 export const belongs = (poses: Poses, header: PosesHeader): boolean =>
   poses.things === header.things && poses.frames === header.frames && JSON.stringify(poses.columns) === JSON.stringify(header.columns);
 
-/** How many frames can be here at a time. */
-const roomOf = (poses: Poses): number => Math.round(poses.numbers.length / Math.max(1, poses.things * poses.floats));
-
 /** Puts a block in its place, after dropping what it says is not kept. */
 export function take(poses: Poses, { from, count, keeps }: PosesHeader, numbers: Float32Array): void {
   const row = poses.things * poses.floats;
+  poses.keeps = keeps;
   for (let frame = 0; frame < poses.frames; frame += 1) {
     const known = poses.rows[frame] ?? -1;
     if (known < 0 || (frame + poses.frames - keeps.from) % poses.frames < keeps.count) continue;
@@ -54,6 +57,7 @@ export function take(poses: Poses, { from, count, keeps }: PosesHeader, numbers:
     // The server keeps to what it says: a frame that is not among those that are kept has no place.
     if (place === undefined) return;
     poses.rows[from + i] = place;
+    poses.times[from + i] = (poses.came += 1);
     poses.numbers.set(numbers.subarray(i * row, (i + 1) * row), place * row);
   }
 }
@@ -75,7 +79,7 @@ function resize(poses: Poses, room: number): void {
 }
 
 /** A copy that stays as it is. */
-export const frozen = (poses: Poses): Poses => ({ ...poses, numbers: poses.numbers.slice(), rows: poses.rows.slice(), free: [...poses.free] });
+export const frozen = (poses: Poses): Poses => ({ ...poses, numbers: poses.numbers.slice(), rows: poses.rows.slice(), free: [...poses.free], times: poses.times.slice() });
 
 /** True where a whole frame is here. */
 export const isHere = (poses: Poses, frame: number): boolean => (poses.rows[frame] ?? -1) >= 0;
@@ -83,13 +87,13 @@ export const isHere = (poses: Poses, frame: number): boolean => (poses.rows[fram
 /** The first frame that is here, or the first of all. */
 export const firstHere = (poses: Poses): number => Math.max(0, poses.rows.findIndex((row) => row >= 0));
 
-/** True where only a part of the frames can be here, and of this part those that come next are not. */
+/** True where only a part of the frames may be here, and a frame is not or is too near the end of this part. */
 export function strays(poses: Poses, frame: number): boolean {
-  const room = roomOf(poses);
-  if (room >= poses.frames) return false;
-  const now = Math.min(Math.floor(frame), poses.frames - 1);
-  for (let i = 0; i < Math.ceil(room / 4); i += 1) if (!isHere(poses, (now + i) % poses.frames)) return true;
-  return false;
+  const { keeps, frames } = poses;
+  if (keeps.count >= frames) return false;
+  const now = Math.min(Math.floor(frame), frames - 1);
+  const ahead = keeps.count - ((now + frames - keeps.from) % frames);
+  return !isHere(poses, now) || ahead < Math.ceil(keeps.count / 4);
 }
 
 /** Where the numbers of a column begin for a thing at a whole frame, or nothing where it is left out or the frame is not here. */

@@ -1,6 +1,6 @@
 import { create } from 'zustand';
 import type { PathHeader, PosesHeader, TracesHeader } from '../api/blocks';
-import type { EndReport, NodeStatus, Op, Scene } from '../api/types';
+import type { EndLook, EndReport, NodeStatus, Op, Scene } from '../api/types';
 import { applied } from './edits';
 import { belongs, isHere, roomFor, scaleAlong, startOf, take, type Poses } from './poses';
 
@@ -71,6 +71,8 @@ interface State {
   undo: string | null;
   redo: string | null;
   nodes: Record<string, NodeStatus>;
+  /** What moves, as it is drawn; what is measured of it may come later. */
+  looks: EndLook[];
   ends: EndReport[];
   /** True once the server has said what moves. */
   endsKnown: boolean;
@@ -119,6 +121,7 @@ const fresh: State = {
   undo: null,
   redo: null,
   nodes: {},
+  looks: [],
   ends: [],
   endsKnown: false,
   paths: {},

@@ -628,6 +628,14 @@ export interface components {
          * @enum {string}
          */
         Drives: "fixed" | "over-time" | "per-thing";
+        /** @description What has to be known of a motion to draw it. */
+        EndLook: {
+            kinds: components["schemas"]["KindReport"][];
+            node: string;
+            on_path: boolean;
+            /** @description It is an Output, whose parameters say what its things look like. */
+            output: boolean;
+        };
         /** @description What is said about a motion that can be looked at. */
         EndReport: {
             /** @description How many contacts faster than 1 cm/s there are in all. */
@@ -1404,6 +1412,10 @@ export interface components {
         } | {
             /** @enum {string} */
             kind: "stopping";
+        } | {
+            ends: components["schemas"]["EndLook"][];
+            /** @enum {string} */
+            kind: "looks";
         } | {
             /** @enum {string} */
             kind: "nodes";

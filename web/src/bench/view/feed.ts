@@ -17,6 +17,7 @@ export function useFeed(stage: Stage | null): void {
   const paths = useScene((state) => state.paths);
   const poses = useScene((state) => state.poses);
   const version = useScene((state) => state.posesVersion);
+  const looks = useScene((state) => state.looks);
   const ends = useScene((state) => state.ends);
   const chosen = useScene((state) => state.chosen);
   const compared = useScene((state) => state.compared);
@@ -38,16 +39,17 @@ export function useFeed(stage: Stage | null): void {
   useEffect(() => stage?.setWishes({ ghosts, axes, pathAxes, along: pathAxes, thing, marks, exposure }), [stage, ghosts, axes, pathAxes, thing, marks, exposure]);
   useEffect(() => stage?.setPaths(visible, beneath, chosen), [stage, visible, beneath, chosen]);
   useEffect(() => {
-    const shown = ends.filter((end) => document && isVisible(document, end.node)).map((end): Shown => {
+    const shown = looks.filter((end) => document && isVisible(document, end.node)).map((end): Shown => {
+      const contacts = ends.find((measured) => measured.node === end.node)?.contacts ?? [];
       const params = document?.nodes?.[end.node]?.params ?? {};
       const size = Number(params['size'] ?? 0.5);
       const kind = String(params['thing'] ?? 'arrow');
       const asset = document?.assets?.[String(params['model'] ?? '')];
       const model = kind === 'own model' && asset ? { hash: asset.hash, nose: String(params['nose'] ?? '+x'), top: String(params['top'] ?? '+y') } : null;
-      return { node: end.node, kind, size: end.output ? size : LOOSE, contacts: end.contacts, wake: !end.on_path, letter: String(params['letter'] ?? 'Z'), model, kinds: end.kinds };
+      return { node: end.node, kind, size: end.output ? size : LOOSE, contacts, wake: !end.on_path, letter: String(params['letter'] ?? 'Z'), model, kinds: end.kinds };
     });
     stage?.setCrowds(shown, poses, beneath);
-  }, [stage, ends, poses, beneath, document]);
+  }, [stage, looks, ends, poses, beneath, document]);
   const surfaces = useMemo(() => schemas.filter((schema) => schema.output === 'surface').map((schema) => schema.name), [schemas]);
   useEffect(() => {
     const shown = Object.entries(document?.nodes ?? {}).filter(([id, node]) => surfaces.includes(node.type) && document && isVisible(document, id));

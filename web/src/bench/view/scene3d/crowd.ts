@@ -64,6 +64,8 @@ export class Crowd {
   private readonly trail: Trail;
   private readonly needles: Needles;
   private gone = false;
+  /** What the things looked like at last depended on. */
+  private posed: unknown[] = [];
 
   constructor(
     public shown: Shown,
@@ -194,8 +196,24 @@ export class Crowd {
     return Math.min(poses.frames - 1, Math.floor(frame));
   }
 
+  /** What the things look like at a frame depends on: their numbers only at this frame, unless some are drawn at others. */
+  private reasons(frame: number, extras: Extras): unknown[] {
+    const { poses, beneath, shown, own } = this;
+    const many = extras.ghosts || extras.exposure > 0 || (extras.along && extras.thing?.node === shown.node);
+    const at = (of: Poses | null) => of && (many ? of.came : of.times[this.whole(frame, of)]);
+    return [many ? frame : this.whole(frame), at(poses), at(beneath), extras, shown, own];
+  }
+
+  /** True where the things would look otherwise if they were put where they are at a frame. */
+  isStale(frame: number, extras: Extras): boolean {
+    return this.reasons(frame, extras).some((reason, i) => reason !== this.posed[i]);
+  }
+
   /** Puts the things where they are at a frame. */
   pose(frame: number, extras: Extras): void {
+    // Of very many it takes long, and a picture is drawn anew for other reasons too.
+    if (!this.isStale(frame, extras)) return;
+    this.posed = this.reasons(frame, extras);
     const { poses, shown, beneath } = this;
     const now = this.whole(frame);
     if (isHere(poses, now) && this.own) {

@@ -48,6 +48,7 @@ export class Stage {
   private moments = '';
   private request = 0;
   private fitted = false;
+  private fittedTo = new Box3();
   /** Somebody has begun to work: from now on the picture stays where it is. */
   private begun = false;
   private readonly end = new AbortController();
@@ -205,8 +206,8 @@ export class Stage {
 
   /** Draws what has come; until somebody begins to work, the picture shows all of it. */
   come(): void {
-    if (this.fitted && !this.begun && !this.eye.flat) this.fit();
-    this.invalidate();
+    if (this.fitted && !this.begun && !this.eye.flat && !this.bounds().equals(this.fittedTo)) this.fit();
+    if ([...this.crowds.values()].some((crowd) => crowd.isStale(this.frame, this.wishes))) this.invalidate();
   }
 
   private drop(node: string, crowd: Crowd): void {
@@ -380,7 +381,8 @@ export class Stage {
   /** Shows everything. */
   fit(): void {
     this.fitted = this.crowds.size > 0 || Object.keys(this.paths).length > 0;
-    this.eye.show(this.bounds());
+    this.fittedTo = this.bounds();
+    this.eye.show(this.fittedTo);
     if (!this.eye.flat) this.layGround();
     if (this.planeShown) this.layWorkPlane();
     this.invalidate();
