@@ -106,14 +106,14 @@ fn own_number() -> String {
     format!("{}_{}", std::process::id(), COUNT.fetch_add(1, Ordering::Relaxed))
 }
 
-/// Resident memory of a process now and at most, MiB.
+/// Memory of a process, MiB: what it has of its own now, without the code that it runs, and all that was resident at most.
 pub fn memory(process: u32) -> Result<(u64, u64)> {
     let status = std::fs::read_to_string(format!("/proc/{process}/status"))?;
     let row = |name: &str| -> Result<u64> {
         let row = status.lines().find_map(|line| line.strip_prefix(name)).context("no memory in the status")?;
         Ok(row.trim().trim_end_matches("kB").trim().parse::<u64>()? / 1024)
     };
-    Ok((row("VmRSS:")?, row("VmHWM:")?))
+    Ok((row("RssAnon:")?, row("VmHWM:")?))
 }
 
 /// A new database beside the one that `./test` started.

@@ -18,6 +18,10 @@ pub struct Ceiling {
 
 /// Between two looks at it.
 const EVERY: Duration = Duration::from_millis(10);
+/// Looks between two times that the allocator is reminded of what it could give back.
+const REMINDED: u32 = 50;
+/// Bytes of what it is reminded by: nothing is written there.
+const REMINDER: usize = 4 << 20;
 /// How long what was asked to give up may take until the next is asked.
 const PATIENCE: Duration = Duration::from_millis(500);
 /// Part of the most up to which nobody is counted as costly.
@@ -101,7 +105,14 @@ impl Memory {
     pub fn watch(self: &Arc<Self>, ceiling: Ceiling, told: &Arc<Told>) -> std::io::Result<()> {
         let (own, told) = (Arc::downgrade(self), told.clone());
         let watching = move || {
+            let mut looks = 0_u32;
             while let Some(memory) = own.upgrade() {
+                looks = (looks + 1) % REMINDED;
+                if looks == 0 {
+                    // It gives back what has been free for a second, but looks at that only when much is freed at once:
+                    // where nobody works for a scene any more, nobody would do that.
+                    drop(std::hint::black_box(Vec::<u8>::with_capacity(REMINDER)));
+                }
                 if let Some(scene) = memory.look(&ceiling, Instant::now()) {
                     told.starved.inc();
                     let (held, most) = ((ceiling.held)() >> 20, ceiling.most >> 20);

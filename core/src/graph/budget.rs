@@ -7,7 +7,7 @@ use crate::work;
 use std::sync::Arc;
 
 /// Most poses (things × frames of the loop) that one motion may have.
-const MOST_POSES: f64 = 1e8;
+const MOST_POSES: f64 = 5e7;
 
 /// How often every frame of a loop is looked at while pictures of it are made and its seam is measured, about.
 const PASSES: f64 = 4.0;

@@ -346,7 +346,8 @@ async fn run(minutes: f64, pages: usize) -> Result<()> {
     for scene in heavy()? {
         heavy_scenes.push(site.asks.bring_in(&scene).await?);
     }
-    let (start, _) = memory(server.id())?;
+    let in_use = async || anyhow::Ok(site.asks.told("zickzack_heap_bytes").await? / f64::from(1 << 20));
+    let (start, used_at_start) = (memory(server.id())?.0, in_use().await?);
     at_large(&site.asks).await?;
     let pages = (0..pages).map(|i| {
         actix_rt::spawn(page(site.clone(), usual_scenes[i % SCENES].clone(), i, STAY.mul_f64(i as f64 / pages as f64)))
@@ -394,7 +395,7 @@ async fn run(minutes: f64, pages: usize) -> Result<()> {
     let rest = Duration::from_secs_f64((minutes * 6.0).clamp(30.0, 300.0));
     tokio::time::sleep(rest).await;
     let (end, _) = memory(server.id())?;
-    let in_use = site.asks.told("zickzack_heap_bytes").await? / f64::from(1 << 20);
+    let used = in_use().await?;
     for (part, waits) in site.waits.borrow_mut().iter_mut().filter(|(part, _)| **part != Part::Coming) {
         let counts = (waits.edits.len(), waits.firsts.len());
         println!(
@@ -415,7 +416,7 @@ async fn run(minutes: f64, pages: usize) -> Result<()> {
     wrong.iter().for_each(|why| println!("  {why}"));
     let rest = rest.as_secs_f64();
     println!(
-        "memory: {start} MiB at the start, {most} at most, {end} after {rest:.0} s of rest, {in_use:.0} of it in use"
+        "memory: {start} MiB at the start ({used_at_start:.1} in use), {end} ({used:.1}) after {rest:.0} s of rest; {most} resident at most"
     );
     ensure!(lost == 0 && doubled == 0 && wrong.is_empty(), "not steady");
     Ok(())
