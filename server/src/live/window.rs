@@ -16,9 +16,11 @@ pub struct Window {
 }
 
 impl Window {
-    /// As many of `total` frames of `row` bytes each as `bytes` allow for round the frame `now`; that one at least.
+    /// As many of `total` frames of `row` bytes each as `bytes` allow for round the frame `now`; that one at least, and all
+    /// where nothing is in them.
     pub fn round(now: usize, total: usize, row: usize, bytes: u64) -> Self {
-        let count = usize::try_from(bytes / row.max(1) as u64).map_or(total, |most| most.clamp(1, total));
+        let fit = bytes.checked_div(row as u64).and_then(|most| usize::try_from(most).ok());
+        let count = fit.map_or(total, |most| most.clamp(1, total));
         if count == total {
             return Self { from: 0, count };
         }
@@ -65,13 +67,13 @@ mod tests {
     proptest! {
         #[test]
         fn a_window_has_the_frame_on_screen_and_as_many_others_as_fit(
-            total in 1_usize..500, at in 0.0..1.0, row in 1_usize..1000, bytes in 0_u64..200_000,
+            total in 1_usize..500, at in 0.0..1.0, row in 0_usize..1000, bytes in 0_u64..200_000,
         ) {
             let now = (at * total as f64) as usize;
             let window = Window::round(now, total, row, bytes);
             prop_assert!(window.holds(now, total));
-            let fits = (bytes / row as u64) as usize;
-            prop_assert_eq!(window.count, fits.clamp(1, total));
+            let most = (1..=total).rev().find(|&count| (count * row) as u64 <= bytes);
+            prop_assert_eq!(window.count, most.unwrap_or(1));
             let held = (0..total).filter(|&frame| window.holds(frame, total));
             prop_assert_eq!(held.count(), window.count);
             // In order, the one on screen first, each once.

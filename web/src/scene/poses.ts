@@ -14,6 +14,8 @@ export interface Poses {
   columns: PosesHeader['columns'];
   /** Rows of all things, one for each frame that may be here. */
   numbers: Float32Array;
+  /** How many rows there are, also where none of them has a number. */
+  room: number;
   /** The row of each frame, -1 where it is not here. */
   rows: Int32Array;
   /** The frames that may be here: so many from one on, round the loop. */
@@ -33,7 +35,7 @@ export function roomFor({ node, things, frames, columns }: PosesHeader): Poses {
     offsets[name] = floats;
     floats += width;
   }
-  return { node, things, frames, floats, offsets, columns, numbers: new Float32Array(0), rows: new Int32Array(frames).fill(-1), keeps: { from: 0, count: 0 }, free: [], times: new Uint32Array(frames), came: 0 };
+  return { node, things, frames, floats, offsets, columns, numbers: new Float32Array(0), room: 0, rows: new Int32Array(frames).fill(-1), keeps: { from: 0, count: 0 }, free: [], times: new Uint32Array(frames), came: 0 };
 }
 
 /** True where a block is a part of these poses. */
@@ -50,7 +52,7 @@ export function take(poses: Poses, { from, count, keeps }: PosesHeader, numbers:
     poses.rows[frame] = -1;
     poses.free.push(known);
   }
-  if (poses.numbers.length !== keeps.count * row) resize(poses, keeps.count);
+  if (poses.room !== keeps.count) resize(poses, keeps.count);
   for (let i = 0; i < count; i += 1) {
     const known = poses.rows[from + i] ?? -1;
     const place = known >= 0 ? known : poses.free.pop();
@@ -75,6 +77,7 @@ function resize(poses: Poses, room: number): void {
     next += 1;
   }
   poses.numbers = numbers;
+  poses.room = room;
   poses.free = Array.from({ length: room - next }, (_, i) => room - 1 - i);
 }
 

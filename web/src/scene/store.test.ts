@@ -1,6 +1,7 @@
 import { beforeEach, describe, expect, it } from 'vitest';
 import type { PosesHeader } from '../api/blocks';
 import type { EndReport, NodeStatus, Scene } from '../api/types';
+import { isHere } from './poses';
 import { alsoSelect, poseAt, reset, select, selectAll, selectPoints, selectThing, setDocument, takeEnds, takeNodes, takePoses, useScene } from './store';
 
 const POSE_FLOATS = 10;
@@ -22,6 +23,13 @@ describe('poses', () => {
     expect(poseAt('out', 1, 0)).toEqual(Array.from({ length: 8 }, (_, i) => 10 + i));
     expect(poseAt('out', 0, 4)?.[0]).toBe(3020);
     expect(poseAt('out', 2, 0)).toBeNull();
+  });
+
+  it('of no things are there as well', () => {
+    takePoses(header(0, 5, 0), new Float32Array(0));
+    const poses = useScene.getState().poses['out'];
+    for (const frame of [0, 1, 4]) expect(poses && isHere(poses, frame)).toBe(true);
+    expect(poseAt('out', 0, 0)).toBeNull();
   });
 
   it('take no more than the frames that are kept, in whatever order these come and go', () => {
