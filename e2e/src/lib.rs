@@ -106,14 +106,25 @@ fn own_number() -> String {
     format!("{}_{}", std::process::id(), COUNT.fetch_add(1, Ordering::Relaxed))
 }
 
-/// Memory of a process, MiB: what it has of its own now, without the code that it runs, and all that was resident at most.
-pub fn memory(process: u32) -> Result<(u64, u64)> {
+/// Memory of a process, MiB.
+#[derive(Debug, Clone, Copy)]
+pub struct Memory {
+    /// What it has of its own now, without the code that it runs.
+    pub own: u64,
+    /// All that is resident now.
+    pub resident: u64,
+    /// All that was resident at most.
+    pub most: u64,
+}
+
+/// Memory of a process.
+pub fn memory(process: u32) -> Result<Memory> {
     let status = std::fs::read_to_string(format!("/proc/{process}/status"))?;
     let row = |name: &str| -> Result<u64> {
         let row = status.lines().find_map(|line| line.strip_prefix(name)).context("no memory in the status")?;
         Ok(row.trim().trim_end_matches("kB").trim().parse::<u64>()? / 1024)
     };
-    Ok((row("RssAnon:")?, row("VmHWM:")?))
+    Ok(Memory { own: row("RssAnon:")?, resident: row("VmRSS:")?, most: row("VmHWM:")? })
 }
 
 /// A new database beside the one that `./test` started.

@@ -347,7 +347,7 @@ async fn run(minutes: f64, pages: usize) -> Result<()> {
         heavy_scenes.push(site.asks.bring_in(&scene).await?);
     }
     let in_use = async || anyhow::Ok(site.asks.told("zickzack_heap_bytes").await? / f64::from(1 << 20));
-    let (start, used_at_start) = (memory(server.id())?.0, in_use().await?);
+    let (start, used_at_start) = (memory(server.id())?, in_use().await?);
     at_large(&site.asks).await?;
     let pages = (0..pages).map(|i| {
         actix_rt::spawn(page(site.clone(), usual_scenes[i % SCENES].clone(), i, STAY.mul_f64(i as f64 / pages as f64)))
@@ -363,7 +363,7 @@ async fn run(minutes: f64, pages: usize) -> Result<()> {
     let (asks, apart) = (site.asks.clone(), going.clone());
     let heavy = std::thread::spawn(move || among_heavy(asks, heavy_scenes, apart));
     tokio::time::sleep(part).await;
-    let (_, mut most) = memory(server.id())?;
+    let mut most = memory(server.id())?.most;
     site.part.set(Part::Killed);
     let mut server: Option<Process> = Some(server);
     let (begun, mut kills) = (Instant::now(), [0, 0]);
@@ -371,7 +371,7 @@ async fn run(minutes: f64, pages: usize) -> Result<()> {
         tokio::time::sleep(BETWEEN_KILLS.min(part / 3)).await;
         if kills[0] <= kills[1] {
             if let Some(server) = &server {
-                most = most.max(memory(server.id())?.1);
+                most = most.max(memory(server.id())?.most);
             }
             drop(server.take());
             tokio::time::sleep(Duration::from_secs(1)).await;
@@ -390,11 +390,11 @@ async fn run(minutes: f64, pages: usize) -> Result<()> {
     }
     heavy.join().map_err(|_| anyhow!("what happened at heavy scenes failed"))?;
     let server = server.context("a server")?;
-    most = most.max(memory(server.id())?.1);
+    most = most.max(memory(server.id())?.most);
     // Threads that nothing is asked of end after some seconds, and give back what they had.
     let rest = Duration::from_secs_f64((minutes * 6.0).clamp(30.0, 300.0));
     tokio::time::sleep(rest).await;
-    let (end, _) = memory(server.id())?;
+    let end = memory(server.id())?;
     let used = in_use().await?;
     for (part, waits) in site.waits.borrow_mut().iter_mut().filter(|(part, _)| **part != Part::Coming) {
         let counts = (waits.edits.len(), waits.firsts.len());
@@ -416,7 +416,8 @@ async fn run(minutes: f64, pages: usize) -> Result<()> {
     wrong.iter().for_each(|why| println!("  {why}"));
     let rest = rest.as_secs_f64();
     println!(
-        "memory: {start} MiB at the start ({used_at_start:.1} in use), {end} ({used:.1}) after {rest:.0} s of rest; {most} resident at most"
+        "memory: {} MiB at the start ({} of its own, {used_at_start:.1} in use), {most} at most, {} ({}, {used:.1}) after {rest:.0} s of rest",
+        start.resident, start.own, end.resident, end.own
     );
     ensure!(lost == 0 && doubled == 0 && wrong.is_empty(), "not steady");
     Ok(())
