@@ -123,6 +123,9 @@ fn takes(values: &Values) -> String {
         Values::PerThing { unit, min, max } => {
             format!("by number from 0: `{{ \"id\": \"3\", \"value\": 0.1 }}`, {}", range((*min, *max), unit.symbol()))
         }
+        Values::Drawn { min, max, .. } => {
+            format!("points `[part, number]` in order, parts from 0 to 1, numbers {}", range((*min, *max), ""))
+        }
         Values::Looks { .. } => {
             r##"by number from 0: `{ "id": "3", "thing": "lantern", "letter": "Z", "colour": "#c8421a", "scale": 1.5 }`"##
                 .to_owned()

@@ -7,14 +7,16 @@ use std::cell::RefCell;
 use std::hint::black_box;
 use std::sync::Arc;
 use std::time::{Duration, Instant};
+use zickzack_core::crowd::{From, Room, Stream, Tube};
 use zickzack_core::curve::{Curve, Path, PathPoint, PointKind, through};
 use zickzack_core::fraction::Fraction;
 use zickzack_core::motion::{
-    BlockLayout, Cancel, Columns, Delays, FaceTravel, FaceUp, Follower, Followers, Frames, Motion, Ride, Sample,
-    fill_poses, prepared,
+    Birth, BlockLayout, Cancel, Columns, Delays, FaceTravel, FaceUp, Follower, Followers, Frames, Lives, Motion,
+    Reborn, Ride, Sample, fill_poses, prepared,
 };
 use zickzack_core::physics::{Air, Bounds, Launch, LaunchSetup, Side};
 use zickzack_core::pose::Axis;
+use zickzack_core::signal::{Accumulated, Driven, Progression};
 
 const RIDERS: usize = 10_000;
 const FRAMES: usize = 240;
@@ -51,7 +53,31 @@ fn main() {
     let frames: Vec<f64> = (0..FRAMES).map(|frame| frame as f64).collect();
     let out = RefCell::new(vec![0.0f32; RIDERS * FRAMES * PLAIN_FLOATS]);
     let row = RIDERS * PLAIN_FLOATS;
+    let swarm = |tube: f64, own_way: bool| -> Arc<dyn Motion> {
+        let tube = Tube {
+            radius: tube,
+            along: Progression::steady(1.0),
+            room: Room::Within,
+            swirl: 0.0,
+            own_way,
+            flat: false,
+            seed: 1,
+        };
+        let speed = Accumulated::new(Driven::Fixed(alone.length() / FRAMES as f64));
+        let stream = Stream::new(Path::still(Curve::from(alone.clone())), tube, From::Start, RIDERS, speed, 0.0);
+        // Each is there for the whole loop, so that there are as many things as births.
+        let birth = |i: usize| Birth {
+            frame: FRAMES as f64 * i as f64 / RIDERS as f64,
+            lasts: FRAMES as f64 * (1.0 - 1e-9),
+            group: 0,
+        };
+        let lives = Lives::new((0..RIDERS).map(birth).collect(), FRAMES as f64, true);
+        Arc::new(Reborn::new(Arc::new(stream), &lives, (0.0, 0.0)))
+    };
     let cases = [
+        ("swarm on the path", swarm(0.0, false)),
+        ("swarm in a tube", swarm(0.3, false)),
+        ("swarm on its own way", swarm(0.3, true)),
         ("ride", ride.clone()),
         ("ride, facing, world", facing(FaceUp::Towards(DVec3::Y))),
         ("ride, facing, steady", facing(FaceUp::STEADY)),

@@ -22,6 +22,7 @@
 //! Rooms, in the order in which they may use each other: [`pose`], [`fraction`], [`random`], [`work`], [`noise`], [`formula`],
 //! [`signal`], [`surface`], [`curve`], [`motion`], [`physics`], [`seam`], [`keys`], [`schema`], [`scene`], [`graph`], [`nodes`].
 
+pub mod crowd;
 pub mod curve;
 pub mod formula;
 pub mod fraction;

@@ -24,4 +24,4 @@ pub use product::{PathProduct, Product, curve_facts};
 pub use recorder::{AtOnce, Order, Recorder, Taken};
 pub use telling::channels::Channel;
 pub use telling::miniature::{LivingMiniature, Miniature};
-pub use telling::report::{EndReport, KindReport, LONGEST_ORBIT, NodeReport, SeamReport, report};
+pub use telling::report::{EndReport, KindReport, LONGEST_ORBIT, LivesReport, NodeReport, SeamReport, report};

@@ -134,6 +134,11 @@ impl Context<'_> {
         Ok(self.path(port)?.at(self.frame))
     }
 
+    /// The motion at a port that may be left open.
+    pub fn motion_if_any(&self, port: &str) -> Option<Arc<dyn Motion>> {
+        self.motion(port).ok()
+    }
+
     /// The path at a port that may be left open.
     pub fn path_if_any(&self, port: &str) -> Option<Path> {
         self.path(port).ok()

@@ -22,6 +22,7 @@
 
 mod contact;
 mod layer;
+mod life;
 mod look;
 mod read;
 mod record;
@@ -51,7 +52,11 @@ pub use layer::together::Together;
 pub use layer::two_shots::{Apartness, TwoShots};
 pub use layer::waver::{Waver, Wavering};
 pub use layer::{Layer, Layered, Rows, Touched};
+pub use life::births::{Pattern as BirthPattern, lifetime};
+pub use life::lives::{Birth, Life, Lives};
+pub use life::reborn::{Course, EachAnew, Moment, Reborn};
 pub use look::dressed::{Dressed, Look};
+pub use look::graded::{Graded, GradedBy};
 pub use look::kinds::{Kind, Kinds, Symmetry, Tint};
 pub use look::looks::WithLooks;
 pub use read::block::{BlockColumn, BlockColumnName, BlockLayout, NumberType, fill_poses};
@@ -60,7 +65,7 @@ pub use read::trace::{Channel as TraceChannel, trace};
 pub use read::wake::wake;
 pub use record::recording::{Kept, Recording, Row};
 pub use record::simulated::{Earlier, Progress, Simulated, Stand, Take, record};
-pub use sample::{Columns, Cut, Place, Sample};
+pub use sample::{Age, Columns, Cut, Place, Sample};
 pub use source::links::Links;
 pub use source::posed::Posed;
 pub use source::ride::{Ride, RideEnd, RideOffset};
@@ -263,6 +268,26 @@ pub trait Motion: Send + Sync {
         let _ = object;
         None
     }
+
+    /// The lives that its things have one after another, where they begin anew: then it has the column
+    /// [`LIFE`](Columns::LIFE).
+    fn lives(&self) -> Option<&Lives> {
+        None
+    }
+
+    /// The thing that has, so many frames earlier, the part that this one has, where the motion knows it: then the seam
+    /// compares these two and looks for no others.
+    fn partner(&self, object: usize, frames: f64) -> Option<usize> {
+        let lives = self.lives().filter(|lives| lives.again() && lives.period() == frames)?;
+        Some(lives.partner(object, 1))
+    }
+
+    /// The same motion with its lives shared out anew, so that each thing only has those of births that are in one
+    /// group, given by birth; `None` where it has no lives, or where things have something of their own in all of theirs.
+    fn shared_by(&self, group: &[u32]) -> Option<Arc<dyn Motion>> {
+        let _ = group;
+        None
+    }
 }
 
 /// What a motion that wraps `self.inner` leaves as it is.
@@ -281,6 +306,15 @@ macro_rules! as_inner {
     (@ contacts) => { fn contacts(&self, range: Frames) -> Vec<Contact> { self.inner.contacts(range) } };
     (@ path) => { fn path(&self) -> Option<&Path> { self.inner.path() } };
     (@ facing) => { fn facing(&self) -> Option<(Axis, Axis)> { self.inner.facing() } };
+    (@ lives) => {
+        fn lives(&self) -> Option<&$crate::motion::Lives> { self.inner.lives() }
+        fn partner(&self, object: usize, frames: f64) -> Option<usize> { self.inner.partner(object, frames) }
+    };
+    (@ shared) => {
+        fn shared_by(&self, group: &[u32]) -> Option<Arc<dyn Motion>> {
+            Some(Arc::new(Self { inner: self.inner.shared_by(group)?, ..self.clone() }))
+        }
+    };
     (@ looks) => {
         fn look(&self, object: usize) -> u64 { self.inner.look(object) }
         fn kinds(&self) -> &[$crate::motion::Kind] { self.inner.kinds() }

@@ -31,6 +31,8 @@ impl Columns {
     pub const BRIGHTNESS: Self = Self(512);
     /// Where things are cut off.
     pub const CUT: Self = Self(1024);
+    /// Which life a thing has, and how old it is.
+    pub const LIFE: Self = Self(2048);
     /// Everything a pose is made of, and whether it is there.
     pub const POSE: Self = Self(1 | 2 | 4 | 8);
     /// Where a thing is, how it is turned, and how large it is.
@@ -116,6 +118,24 @@ impl Cut {
     }
 }
 
+/// How old a thing is in a life of it.
+#[derive(Debug, Clone, Copy, PartialEq, Default)]
+pub struct Age {
+    /// The number of the birth within a loop.
+    pub birth: usize,
+    /// Frames since then, from 0 up to the whole life; those of the whole where it is over.
+    pub frames: f64,
+    /// Frames of the whole life.
+    pub lasts: f64,
+}
+
+impl Age {
+    /// How much of its life is over, 0 to 1.
+    pub fn part(&self) -> f64 {
+        if self.lasts > 0.0 { (self.frames / self.lasts).min(1.0) } else { 1.0 }
+    }
+}
+
 /// Poses and more of many things: one vector per column, filled only when asked for.
 #[derive(Debug, Clone, Default, PartialEq)]
 pub struct Sample {
@@ -141,6 +161,8 @@ pub struct Sample {
     pub brightness: Vec<f64>,
     /// Where things are cut off.
     pub cuts: Vec<Cut>,
+    /// How old things are; only of what begins anew.
+    pub ages: Vec<Age>,
 }
 
 impl Sample {
@@ -164,6 +186,7 @@ impl Sample {
         column(&mut self.tints, columns.contain(Columns::TINT), rows, 0.0);
         column(&mut self.brightness, columns.contain(Columns::BRIGHTNESS), rows, 1.0);
         column(&mut self.cuts, columns.contain(Columns::CUT), rows, Cut::default());
+        column(&mut self.ages, columns.contain(Columns::LIFE), rows, Age::default());
     }
 
     /// Keeps only these columns, of those that were asked for to make them.
@@ -180,6 +203,7 @@ impl Sample {
         only(&mut self.velocities, columns.contain(Columns::VELOCITY));
         only(&mut self.travels, columns.contain(Columns::TRAVEL));
         only(&mut self.places, columns.contain(Columns::PLACE));
+        only(&mut self.ages, columns.contain(Columns::LIFE));
     }
 
     /// Adds the rows of another sample with the same columns, and empties it.
@@ -195,6 +219,7 @@ impl Sample {
         self.tints.append(&mut other.tints);
         self.brightness.append(&mut other.brightness);
         self.cuts.append(&mut other.cuts);
+        self.ages.append(&mut other.ages);
     }
 
     /// The pose in a row; asks for position, orientation and scale.

@@ -1,5 +1,6 @@
 //! The node types: each file holds a schema and the call into the room that does the work.
 
+mod crowds;
 mod on_the_way;
 mod out;
 mod paths;
@@ -45,6 +46,9 @@ pub fn all() -> Vec<Arc<dyn NodeType>> {
         Arc::new(travel::settle::SettleNode),
         Arc::new(travel::bodies::BodiesNode),
         Arc::new(travel::keyed_travel::KeyedTravel),
+        Arc::new(crowds::swarm::SwarmNode),
+        Arc::new(crowds::emit::EmitNode),
+        Arc::new(crowds::look_by::LookByNode),
         Arc::new(travel::pose::PoseNode),
         Arc::new(on_the_way::face_travel::FaceTravelNode),
         Arc::new(several::followers::FollowersNode),

@@ -4,7 +4,7 @@ use super::kinds::{Kind, OwnLook};
 use super::values::{Params, Point};
 use crate::fraction::Fraction;
 use crate::schema::{Choice, Param, Values};
-use crate::signal::{Driven, Key};
+use crate::signal::{Driven, Key, Progression};
 use glam::DVec3;
 use serde_json::Value;
 use std::collections::BTreeMap;
@@ -69,6 +69,7 @@ read! {
     Vec<Kind>: Values::Kinds { .. } => |params, name| params.kinds(name);
     BTreeMap<usize, OwnLook>: Values::Looks { .. } => |params, name| params.looks(name);
     BTreeMap<usize, f64>: Values::PerThing { .. } => |params, name| params.per_thing(name);
+    Progression: Values::Drawn { .. } => |params, name| params.drawn(name);
     Given: _ => |params, name| Self(params.given(name).cloned());
 }
 

@@ -8,7 +8,7 @@ use crate::curve::{PathPoint, PointKind};
 use crate::formula::{Formula, MOST_LETTERS};
 use crate::fraction::Fraction;
 use crate::schema::{Param, Schema, Values};
-use crate::signal::{Clock, Driven, Key, Signal};
+use crate::signal::{Clock, Driven, Key, Progression, Signal};
 use glam::DVec3;
 use serde_json::Value;
 use std::collections::{BTreeMap, BTreeSet};
@@ -123,6 +123,12 @@ pub fn check_value(param: &Param, value: &Value) -> Result<(), String> {
                 })
             })
             .map_err(|why| format!("{label}: {why}.")),
+        Values::Drawn { min, max, .. } => drawn(value)
+            .and_then(|points| {
+                let off = points.iter().find(|[_, y]| !(y >= min && y <= max));
+                off.map_or(Ok(()), |[_, y]| Err(format!("a point has {y}: choose a number from {min} to {max}")))
+            })
+            .map_err(|why| format!("{label}: {why}.")),
         Values::Asset { .. } | Values::Text { .. } => match value.as_str() {
             Some(text) if text.chars().count() <= 200 => Ok(()),
             _ => Err(format!("{label} must be a text of at most 200 characters.")),
@@ -198,6 +204,30 @@ fn point(item: &Value) -> Result<Point, String> {
         (a, b) => Some((a.unwrap_or(DVec3::ZERO), b.unwrap_or(DVec3::ZERO))),
     };
     Ok(Point { id: id.to_owned(), point: PathPoint { position, kind, handles } })
+}
+
+/// Most points by which a number is drawn.
+const MOST_DRAWN: usize = 64;
+
+/// Points (part, number) in order of their part.
+fn drawn(value: &Value) -> Result<Vec<[f64; 2]>, String> {
+    let list = value.as_array().ok_or("must be a list of points [part, number]")?;
+    if list.is_empty() || list.len() > MOST_DRAWN {
+        return Err(format!("must have from 1 to {MOST_DRAWN} points"));
+    }
+    let point = |item: &Value| match item.as_array().map(Vec::as_slice) {
+        Some([part, number]) => Some([part.as_f64()?, number.as_f64()?]),
+        _ => None,
+    };
+    let points: Option<Vec<[f64; 2]>> = list.iter().map(point).collect();
+    let points = points.ok_or("each point must be two numbers [part, number]")?;
+    if points.iter().any(|[part, _]| !(0.0..=1.0).contains(part)) {
+        return Err("parts must lie from 0 to 1".to_owned());
+    }
+    if points.windows(2).any(|pair| pair[1][0] <= pair[0][0]) {
+        return Err("parts must be in order, each greater than the one before".to_owned());
+    }
+    Ok(points)
 }
 
 /// Most things that have a number of their own.
@@ -361,6 +391,11 @@ impl<'a> Params<'a> {
     }
 
     /// Numbers of some things, by their number from 0.
+    pub(super) fn drawn(&self, name: &str) -> Progression {
+        // The checks let nothing else pass.
+        drawn(&self.value(name)).map_or_else(|_| Progression::steady(1.0), Progression::through)
+    }
+
     pub(super) fn per_thing(&self, name: &str) -> BTreeMap<usize, f64> {
         per_thing(&self.value(name)).unwrap_or_default().into_iter().collect()
     }

@@ -145,6 +145,8 @@ pub enum Values {
     MovedPoints,
     /// For some things, by their number from 0 as id, a number each: `[{ "id": "3", "value": 0.1 }]`.
     PerThing { unit: Unit, min: f64, max: f64 },
+    /// A number from `min` to `max` drawn over a part from 0 to 1: `[[0, 1], [0.5, 0.2], [1, 0]]`.
+    Drawn { default: &'static [[f64; 2]], min: f64, max: f64 },
     /// For some things, by their number from 0 as id, how each looks: `[{ "id": "3", "thing": "ball", "colour": "#c8421a",
     /// "scale": 2 }]`.
     Looks { things: &'static [&'static str] },
@@ -175,6 +177,7 @@ impl Values {
             Self::Points | Self::MovedPoints | Self::PerThing { .. } | Self::Looks { .. } | Self::Keys => {
                 json!([])
             }
+            Self::Drawn { default, .. } => json!(default),
             Self::Formula { default, .. } => json!(default),
             Self::Kinds { .. } => json!([]),
             Self::Colour { default } => json!(default),

@@ -91,9 +91,20 @@ fn said(motion: &dyn Motion, frames: f64, cancel: &Cancel) -> Result<Vec<(usize,
             return Err(MotionError::Cancelled);
         }
         let breaks = motion.breaks(object, Frames { from: 0.0, to: frames + BESIDE })?;
-        moments.extend(breaks.iter().map(|b| (object, b.frame)).filter(|(_, frame)| *frame > BESIDE));
+        let frames = breaks.iter().map(|b| b.frame).filter(|&frame| frame > BESIDE && !begins(motion, object, frame));
+        moments.extend(frames.map(|frame| (object, frame)));
     }
     Ok(moments)
+}
+
+/// True where a life of a thing begins at a frame: it is another thing then.
+fn begins(motion: &dyn Motion, object: usize, frame: f64) -> bool {
+    birth_within(motion, object, frame - BESIDE, frame + BESIDE).is_some()
+}
+
+/// The last birth of a thing within a stretch of frames.
+fn birth_within(motion: &dyn Motion, object: usize, from: f64, to: f64) -> Option<f64> {
+    motion.lives()?.begin(object, from, to).last().map(|life| life.from)
 }
 
 /// Things and the moments at which they come farther than their speed says.
@@ -109,11 +120,24 @@ fn hasty(motion: &dyn Motion, frames: f64, cancel: &Cancel) -> Result<Vec<(usize
                 return Err(MotionError::Cancelled);
             }
             motion.sample(at(i), Columns::POSITION | Columns::VELOCITY, &mut after);
+            let mut born = Vec::new();
             for object in (0..motion.len()).filter(|_| i > first) {
+                if let Some(birth) = birth_within(motion, object, at(i - 1), at(i)) {
+                    born.push((object, birth + BESIDE));
+                    continue;
+                }
                 let far = before.positions[object].distance(after.positions[object]);
                 let speed = before.velocities[object].length().max(after.velocities[object].length());
                 if far > LEAST + HASTE * speed {
                     pairs.push((object, at(i - 1), at(i)));
+                }
+            }
+            // What was born since then is looked at from its birth on.
+            motion.sample_at(&born, Columns::POSITION, &mut before);
+            for (row, &(object, birth)) in born.iter().enumerate().filter(|(_, born)| born.1 < at(i)) {
+                let far = before.positions[row].distance(after.positions[object]);
+                if far > LEAST + HASTE * after.velocities[object].length() * (at(i) - birth) {
+                    pairs.push((object, birth, at(i)));
                 }
             }
             std::mem::swap(&mut before, &mut after);

@@ -73,7 +73,10 @@ fn measured(motion: &Arc<dyn Motion>, frames: f64, fps: f64, cancel: &Cancel) ->
     motion.sample(0.0, columns, &mut start);
     motion.sample(frames, columns, &mut end);
     let alike = Alike::of(&*motion);
-    let (partners, uncertain) = match_ends(&start, &end, &alike);
+    let (partners, uncertain) = match told(&*motion, frames, &alike) {
+        Some(partners) => (partners, Vec::new()),
+        None => match_ends(&start, &end, &alike),
+    };
     let mut seam = Seam {
         trading: partners.iter().enumerate().filter(|&(object, &partner)| object != partner).count(),
         uncertain,
@@ -106,6 +109,13 @@ fn measured(motion: &Arc<dyn Motion>, frames: f64, fps: f64, cancel: &Cancel) ->
         }
     }
     Ok(seam)
+}
+
+/// Who has a loop earlier the part that each thing has, where the motion knows it.
+fn told(motion: &dyn Motion, frames: f64, alike: &Alike) -> Option<Vec<usize>> {
+    let partners: Vec<usize> = (0..motion.len()).map(|object| motion.partner(object, frames)).collect::<Option<_>>()?;
+    let same = |(object, &partner): (usize, &usize)| alike.looks[object] == alike.looks[partner];
+    partners.iter().enumerate().all(same).then_some(partners)
 }
 
 /// Which things look the same, and after which turns.

@@ -10,6 +10,7 @@ mod driven;
 mod keys;
 mod noise;
 mod polynomial;
+mod progression;
 mod ramp;
 mod repeat;
 mod reshape;
@@ -27,6 +28,7 @@ pub use driven::{Accumulated, Clock, Driven, FormulaSignal, Thing, moment, near}
 pub use keys::{Beyond, Handles, Key, Keys, keyed};
 pub use noise::NoiseSignal;
 pub use polynomial::Polynomial;
+pub use progression::Progression;
 pub use ramp::Ramp;
 pub use repeat::{Repeat, RepeatWay};
 pub use reshape::{Limit, Rescale};

@@ -4,6 +4,7 @@ mod anything;
 mod axes;
 mod cases;
 mod common;
+mod crowds;
 mod curves;
 mod forces;
 mod formula;

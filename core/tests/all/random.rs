@@ -65,6 +65,9 @@ fn value(values: &Values) -> BoxedStrategy<Value> {
         Values::PerThing { min, max, .. } => prop::collection::btree_map(0usize..60, number(*min, *max), 0..5)
             .prop_map(|own| own.into_iter().map(|(id, x)| json!({ "id": id.to_string(), "value": x })).collect())
             .boxed(),
+        Values::Drawn { min, max, .. } => prop::collection::btree_map(0u32..=100, number(*min, *max), 1..6)
+            .prop_map(|points| points.into_iter().map(|(part, y)| json!([f64::from(part) / 100.0, y])).collect())
+            .boxed(),
         Values::Looks { things } => {
             let look = (prop::sample::select(*things), "(#[0-9a-f]{6})?", 1e-3..1e3f64);
             prop::collection::btree_map(0usize..60, look, 0..5)

@@ -53,9 +53,10 @@ async fn main() -> Result<()> {
     open(&visit, "Name in lights").await?;
     visit.choose_node("Funzelmarkt").await?;
     shoot(&visit, &folder, "bench-name-in-lights").await?;
-    open(&visit, "Garland").await?;
-    visit.choose_node("Coloured glass").await?;
-    shoot(&visit, &folder, "bench-garland").await?;
+    open(&visit, "Helter-skelter embers").await?;
+    visit.press(".react-flow__node[data-id=\"embers\"]").await?;
+    go_to(&visit, 40).await?;
+    shoot(&visit, &folder, "bench-embers").await?;
 
     open(&visit, "Lantern round").await?;
     visit.press("button[aria-label=\"Open On the water\"]").await?;

@@ -1,6 +1,7 @@
 //! All tests of the interface, in one executable.
 
 mod bench;
+mod crowding;
 mod day;
 mod driving;
 mod handing;

@@ -33,7 +33,7 @@ export function isShown(document: Scene, node: string, schema: NodeSchema, param
   if (!param.only_when) return true;
   const [name, values] = param.only_when;
   const other = schema.params.find((p) => p.name === name);
-  return !other || values.includes(String(valueOf(document, node, other)));
+  return !other || (isShown(document, node, schema, other) && values.includes(String(valueOf(document, node, other))));
 }
 
 /** True where a number, or a fraction as a text, lies within what a parameter takes. */

@@ -4,7 +4,7 @@ use crate::graph::closing::offers::Offer;
 use crate::graph::compile::{Compiled, End, NodeResult};
 use crate::graph::node::Mend;
 use crate::graph::product::{PathProduct, Product};
-use crate::motion::{Cancel, Columns, Contact, Frames, Kind, Motion, MotionError, Progress, Sample};
+use crate::motion::{Cancel, Columns, Contact, Frames, Kind, Lives, Motion, MotionError, Progress, Sample};
 use crate::scene::Mark;
 use crate::seam::{Gap, Leap, Seam, measure, orbit};
 use serde::Serialize;
@@ -201,9 +201,42 @@ pub struct EndReport {
     /// Each thing's place on its path at frame 0, in laps modulo 1; empty without a path, and for
     /// more than [`MOST_PHASES`] things.
     pub phases: Vec<f64>,
-    /// For more things: how many are in each of [`DENSITY_BINS`] equal parts of a lap at frame 0, as a
+    /// For more things: how many that are there are in each of [`DENSITY_BINS`] equal parts of a lap at frame 0, as a
     /// share of the fullest.
     pub density: Vec<f64>,
+    /// Births and lives, where things begin anew.
+    pub lives: Option<LivesReport>,
+}
+
+/// Births and lives in the loop.
+#[derive(Debug, Clone, PartialEq, Serialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+pub struct LivesReport {
+    /// Births in a loop.
+    pub births: usize,
+    /// Frames that the longest life lasts.
+    pub longest: f64,
+    /// The least that are there at a time.
+    pub least: usize,
+    /// The most.
+    pub most: usize,
+    /// How many are born in each of [`DENSITY_BINS`] equal parts of the loop.
+    pub born: Vec<usize>,
+    /// How many are there in the middle of each of these parts.
+    pub there: Vec<usize>,
+}
+
+impl LivesReport {
+    fn of(lives: &Lives, frames: f64) -> Self {
+        let (least, most) = lives.there();
+        let mut born = vec![0; DENSITY_BINS];
+        for birth in lives.births() {
+            born[((birth.frame / frames * DENSITY_BINS as f64) as usize).min(DENSITY_BINS - 1)] += 1;
+        }
+        let middle = |i: usize| (i as f64 + 0.5) * frames / DENSITY_BINS as f64;
+        let there = (0..DENSITY_BINS).map(|i| lives.alive(middle(i))).collect();
+        Self { births: lives.births().len(), longest: lives.longest(), least, most, born, there }
+    }
 }
 
 /// How pictures show a kind.
@@ -247,7 +280,7 @@ impl EndReport {
     /// Where it is cancelled, or takes too many looks.
     pub fn of(end: &End, frames: f64, fps: f64, cancel: &Cancel) -> Result<Self, MotionError> {
         let seam = SeamReport::from(&measure(&end.motion, frames, fps, cancel)?);
-        let phases = phases(&*end.motion);
+        let (phases, there) = phases(&*end.motion);
         let crowd = phases.len() > MOST_PHASES;
         let mut contacts = end.motion.contacts(Frames { from: 0.0, to: frames });
         let contact_count = contacts.iter().filter(|contact| contact.speed_in >= SLOWEST_SEEN).count();
@@ -263,7 +296,8 @@ impl EndReport {
             contact_count,
             kinds: end.motion.kinds().iter().map(KindReport::from).collect(),
             on_path: end.motion.path().is_some(),
-            density: if crowd { density(&phases) } else { Vec::new() },
+            lives: end.motion.lives().map(|lives| LivesReport::of(lives, frames)),
+            density: if crowd { density(&phases, &there) } else { Vec::new() },
             phases: if crowd { Vec::new() } else { phases },
         })
     }
@@ -277,19 +311,21 @@ fn offers(end: &End, seam: &SeamReport) -> Vec<Offer> {
     leaps.into_iter().chain(closing).collect()
 }
 
-/// Each thing's place on its path at frame 0, in laps from 0 up to 1.
-fn phases(motion: &dyn Motion) -> Vec<f64> {
-    if motion.path().is_none() {
-        return Vec::new();
+/// Each thing's place on its path at frame 0, in laps from 0 up to 1, and whether it is there.
+fn phases(motion: &dyn Motion) -> (Vec<f64>, Vec<bool>) {
+    // What begins anew is elsewhere a loop later: it has no place of its own.
+    if motion.path().is_none() || motion.lives().is_some() {
+        return (Vec::new(), Vec::new());
     }
     let mut sample = Sample::default();
-    motion.sample(0.0, Columns::PLACE, &mut sample);
-    sample.places.iter().map(|place| place.laps - place.laps.floor()).collect()
+    motion.sample(0.0, Columns::PLACE | Columns::ALIVE, &mut sample);
+    (sample.places.iter().map(|place| place.laps - place.laps.floor()).collect(), sample.alive)
 }
 
-fn density(phases: &[f64]) -> Vec<f64> {
+/// Of what is there.
+fn density(phases: &[f64], there: &[bool]) -> Vec<f64> {
     let mut counts = vec![0.0; DENSITY_BINS];
-    for phase in phases {
+    for (phase, _) in phases.iter().zip(there).filter(|(_, there)| **there) {
         counts[((phase * DENSITY_BINS as f64) as usize).min(DENSITY_BINS - 1)] += 1.0;
     }
     let most = counts.iter().copied().fold(1.0, f64::max);

@@ -50,7 +50,11 @@ struct WatchedMotion {
 }
 
 impl Motion for WatchedMotion {
-    as_inner!(len, extent, path, facing, looks);
+    as_inner!(len, extent, path, facing, looks, lives);
+
+    fn shared_by(&self, group: &[u32]) -> Option<Arc<dyn Motion>> {
+        Some(Arc::new(Self { inner: self.inner.shared_by(group)? }))
+    }
 
     fn prepare(&self, range: Frames, cancel: &Cancel) -> Result<Option<Arc<dyn Motion>>, MotionError> {
         if !spend(1) {

@@ -278,7 +278,7 @@ pub fn spins(at: &[(usize, f64)], mut turns: impl FnMut(&[(usize, f64)]) -> Vec<
 }
 
 impl Motion for FaceTravel {
-    as_inner!(len, extent, breaks, contacts, path, looks);
+    as_inner!(len, extent, breaks, contacts, path, looks, lives, shared);
 
     fn prepare(&self, range: Frames, cancel: &Cancel) -> Result<Option<Arc<dyn Motion>>, MotionError> {
         if let Axes::AlongPath(_) = &self.axes {

@@ -31,7 +31,7 @@ impl HeadCount {
 }
 
 impl Motion for HeadCount {
-    as_inner!(len, extent, breaks, contacts, path, facing, looks);
+    as_inner!(len, extent, breaks, contacts, path, facing, looks, lives, shared);
 
     fn prepare(&self, range: Frames, cancel: &Cancel) -> Result<Option<Arc<dyn Motion>>, MotionError> {
         let inner = self.inner.prepare(range, cancel)?;

@@ -138,6 +138,13 @@ pub trait Layer: Send + Sync + Sized + 'static {
         inner.path()
     }
 
+    /// This layer over `inner`, which has the same lives as the motion that it was made for, shared out otherwise among
+    /// things; `None` where things have something of their own in all of their lives.
+    fn over_shared(self: &Arc<Self>, inner: &dyn Motion) -> Option<Arc<Self>> {
+        let _ = inner;
+        Some(self.clone())
+    }
+
     /// See [`Motion::look`].
     fn look(&self, inner: &dyn Motion, object: usize) -> u64 {
         inner.look(object)
@@ -205,7 +212,7 @@ impl<L: Layer> Layered<L> {
 }
 
 impl<L: Layer> Motion for Layered<L> {
-    as_inner!(len, extent, facing);
+    as_inner!(len, extent, facing, lives);
 
     fn prepare(&self, range: Frames, cancel: &Cancel) -> Result<Option<Arc<dyn Motion>>, MotionError> {
         let inner = self.inner.prepare(range.widened(self.layer.margin()), cancel)?;
@@ -265,5 +272,10 @@ impl<L: Layer> Motion for Layered<L> {
 
     fn symmetry(&self, object: usize) -> Option<Symmetry> {
         self.layer.symmetry(&*self.inner, object)
+    }
+
+    fn shared_by(&self, group: &[u32]) -> Option<Arc<dyn Motion>> {
+        let inner = self.inner.shared_by(group)?;
+        Some(Arc::new(Self { layer: self.layer.over_shared(&*inner)?, inner }))
     }
 }

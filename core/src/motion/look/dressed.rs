@@ -70,6 +70,10 @@ impl Layer for OwnLooks {
         out.scales.iter_mut().enumerate().for_each(|(row, scale)| *scale *= self.scales[rows.get(row).0]);
     }
 
+    fn over_shared(self: &Arc<Self>, _: &dyn Motion) -> Option<Arc<Self>> {
+        None
+    }
+
     fn look(&self, inner: &dyn Motion, object: usize) -> u64 {
         let own = random::bits(u64::from(self.of[object]), self.scales[object].to_bits(), LOOK);
         random::bits(inner.look(object), own, LOOK)

@@ -1,7 +1,7 @@
 //! What the things of a motion are: kinds by weight, sizes, colours.
 
 use crate::motion::layer::{Layer, Layered, Rows};
-use crate::motion::{Columns, Motion, Sample};
+use crate::motion::{Columns, Lives, Motion, Sample};
 use crate::pose::Axis;
 use crate::random;
 use crate::signal::{Driven, Thing};
@@ -99,10 +99,13 @@ pub struct OfKinds {
     own: Vec<Kind>,
     /// Which of its kinds each thing is.
     of: Vec<u32>,
+    /// Which of its kinds each birth is, where things have lives; none where they have not.
+    of_births: Vec<u32>,
     /// Kinds laid over those that things were before.
     kinds: Vec<Kind>,
     /// Which of those each thing is.
     kind_of: Vec<u32>,
+    /// By birth where things have lives, else by thing.
     scales: Vec<f64>,
     axis: DVec3,
     tint: Option<Tint>,
@@ -138,14 +141,16 @@ impl Kinds {
     /// A kind is chosen for each thing by the weights of `kinds`, at least one of which is above 0; sizes vary by
     /// ±`spread` of themselves, 0 to below 1. By chance object i keeps its kind and size when the count changes; where
     /// kinds are shared `exactly` there are as many of each as its weight says, to the nearest whole one. `axis` is the
-    /// one about which kinds are symmetric.
+    /// one about which kinds are symmetric. Of what begins anew kinds and sizes are of births, and each thing only has
+    /// lives of one kind; `None` where its lives cannot be shared out so.
     pub fn new(
         inner: Arc<dyn Motion>,
         kinds: Vec<Kind>,
         (spread, seed, exactly): (f64, u64, bool),
         axis: Axis,
         tint: Option<Tint>,
-    ) -> Self {
+    ) -> Option<Self> {
+        let count = inner.lives().map_or(inner.len(), |lives| lives.births().len());
         let whole: f64 = kinds.iter().map(|kind| kind.weight).sum();
         let chosen = |object: u64| {
             let mut left = random::unit(seed, object, KIND) * whole;
@@ -157,27 +162,40 @@ impl Kinds {
             found.or_else(|| kinds.iter().rposition(|kind| kind.weight > 0.0)).unwrap_or(0)
         };
         let of: Vec<u32> = if exactly {
-            dealt(&kinds, inner.len(), seed)
+            dealt(&kinds, count, seed)
         } else {
-            (0..inner.len() as u64).map(|object| chosen(object) as u32).collect()
+            (0..count as u64).map(|object| chosen(object) as u32).collect()
         };
         let scale = |object: u64| 1.0 + spread * random::signed(seed, object, SCALE);
         let scales = of.iter().zip(0..).map(|(kind, object)| kinds[*kind as usize].scale * scale(object)).collect();
+        let inner = if inner.lives().is_some() { inner.shared_by(&of)? } else { inner };
+        let (of, of_births) = match inner.lives() {
+            Some(lives) => (of_things(lives, &of), of),
+            None => (of, Vec::new()),
+        };
         let (laid, kind_of) = laid_over(&*inner, &kinds, &of);
-        let kinds = OfKinds { own: kinds, of, kinds: laid, kind_of, scales, axis: axis.vector(), tint };
-        Self::over(inner, kinds)
+        let kinds = OfKinds { own: kinds, of, of_births, kinds: laid, kind_of, scales, axis: axis.vector(), tint };
+        Some(Self::over(inner, kinds))
     }
 }
 
+/// What each thing is, by what its births are.
+fn of_things(lives: &Lives, of_births: &[u32]) -> Vec<u32> {
+    (0..lives.things()).map(|thing| of_births[lives.first_birth(thing)]).collect()
+}
+
 impl OfKinds {
-    /// How many things there are of each of its kinds.
+    /// How many things, or births where they have lives, there are of each of its kinds.
     pub fn counts(&self) -> Vec<usize> {
         let mut counts = vec![0; self.own.len()];
-        self.of.iter().for_each(|kind| counts[*kind as usize] += 1);
+        let of = if self.of_births.is_empty() { &self.of } else { &self.of_births };
+        of.iter().for_each(|kind| counts[*kind as usize] += 1);
         counts
     }
 
     fn tint(&self, (object, frame): (usize, f64), count: usize, row: usize, sample: &Sample) -> f64 {
+        let age = sample.ages.get(row);
+        let (object, count) = age.map_or((object, count), |age| (age.birth, self.of_births.len()));
         let place = sample.places.get(row);
         let laps = place.map(|place| place.laps - place.laps.floor());
         match &self.tint {
@@ -189,6 +207,7 @@ impl OfKinds {
             Some(Tint::Age { full }) => {
                 let speed = sample.velocities[row].length();
                 let age = match place {
+                    _ if age.is_some() => age.map_or(0.0, |age| age.frames),
                     Some(place) if speed > 0.0 => place.s / speed,
                     Some(_) => *full,
                     None => frame.max(0.0),
@@ -206,6 +225,8 @@ impl Layer for OfKinds {
 
     fn needs(&self, inner: &dyn Motion, columns: Columns) -> Columns {
         let own = columns.without(Columns::TINT);
+        let of_births = inner.lives().is_some() && columns.touch(Columns::SCALE | Columns::TINT);
+        let own = if of_births { own | Columns::LIFE } else { own };
         if !columns.contain(Columns::TINT) {
             return own;
         }
@@ -219,15 +240,27 @@ impl Layer for OfKinds {
     }
 
     fn change(&self, inner: &dyn Motion, rows: Rows<'_>, columns: Columns, out: &mut Sample) {
-        out.scales.iter_mut().enumerate().for_each(|(row, scale)| *scale *= self.scales[rows.get(row).0]);
+        let ages = &out.ages;
+        let who = |row: usize| ages.get(row).map_or_else(|| rows.get(row).0, |age| age.birth);
+        out.scales.iter_mut().enumerate().for_each(|(row, scale)| *scale *= self.scales[who(row)]);
         if columns.contain(Columns::TINT) {
             let count = inner.len();
             out.tints = (0..rows.count()).map(|row| self.tint(rows.get(row), count, row, out)).collect();
         }
     }
 
+    fn over_shared(self: &Arc<Self>, inner: &dyn Motion) -> Option<Arc<Self>> {
+        let of = of_things(inner.lives()?, &self.of_births);
+        let (kinds, kind_of) = laid_over(inner, &self.own, &of);
+        let of_births = self.of_births.clone();
+        let (own, scales, tint) = (self.own.clone(), self.scales.clone(), self.tint.clone());
+        Some(Arc::new(Self { own, of, of_births, kinds, kind_of, scales, axis: self.axis, tint }))
+    }
+
     fn look(&self, inner: &dyn Motion, object: usize) -> u64 {
-        let own = random::bits(u64::from(self.of[object]), self.scales[object].to_bits(), KIND);
+        // What has lives goes from thing to thing with its size.
+        let scale = if self.of_births.is_empty() { self.scales[object].to_bits() } else { 0 };
+        let own = random::bits(u64::from(self.of[object]), scale, KIND);
         random::bits(inner.look(object), own, KIND)
     }
 

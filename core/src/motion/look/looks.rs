@@ -37,6 +37,10 @@ impl Layer for LooksOf {
         Ok(self.0.prepare(range, cancel)?.map(Self))
     }
 
+    fn over_shared(self: &Arc<Self>, _: &dyn Motion) -> Option<Arc<Self>> {
+        None
+    }
+
     fn look(&self, _: &dyn Motion, object: usize) -> u64 {
         self.0.look(object)
     }

@@ -10,6 +10,8 @@ use std::sync::Arc;
 /// What the things of a crowd are.
 pub struct KindsNode;
 
+const NO_OTHER_LIVES: &str = "What comes before this node gives things a look by their number, so that lives cannot be shared out by kind: place Kinds right after what things begin anew in.";
+
 const SCALED: &[&str] = &["number", "phase", "speed", "age", "a number over time"];
 
 choice! {
@@ -141,7 +143,7 @@ impl Maker for KindsNode {
         let count = kinds.len();
         let exactly = own.dealt == Dealt::Exactly;
         let spread = (own.spread, own.seed, exactly);
-        let kinds = Kinds::new(motion, kinds, spread, own.axis, tint);
+        let kinds = Kinds::new(motion, kinds, spread, own.axis, tint).ok_or(NO_OTHER_LIVES)?;
         let facts = if count > 1 { vec![format!("{} of each", counted(&kinds))] } else { Vec::new() };
         Ok(Outcome { facts, ..Outcome::new(Product::Motion(Arc::new(kinds))) })
     }

@@ -44,6 +44,11 @@ impl Accumulated {
         Self { value, exact, sums: Arc::new(sums), first: -whole }
     }
 
+    /// Its value where that stays the same.
+    pub fn steady(&self) -> Option<f64> {
+        if let Driven::Fixed(value) = self.value { Some(value) } else { None }
+    }
+
     /// Its value at a frame.
     pub fn at(&self, frame: f64) -> f64 {
         self.value.at(frame, Thing { index: 0, count: 1 })

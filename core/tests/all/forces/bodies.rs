@@ -318,7 +318,8 @@ fn a_crowd_of_kinds_falls_as_it_looks_and_keeps_its_looks() {
     let throw = flying(&(0..12).map(|i| (DVec3::new(3.0 * f64::from(i), 1.0, 0.0), DVec3::ZERO)).collect::<Vec<_>>());
     let kind = |thing: &str, colour: &str| Kind { thing: thing.to_owned(), colour: colour.to_owned(), ..Kind::PLAIN };
     let kinds = vec![kind("ball", "#ff0000"), kind("plate", "#00ff00")];
-    let crowd: Arc<dyn Motion> = Arc::new(Kinds::new(throw, kinds, (0.0, 7, false), Axis::PlusY, None));
+    let crowd: Arc<dyn Motion> =
+        Arc::new(Kinds::new(throw, kinds, (0.0, 7, false), Axis::PlusY, None).expect("nothing has lives"));
     let forms = [Shown::Ball, Shown::Plate].map(|thing| thing.form(1.0).unwrap()).to_vec();
     let (recording, _) = simulate(&BodiesSetup { forms, ..setup(BodyForm::Ball(1.0)) }, 120, &crowd, None, &[floor()]);
     let shown = WithLooks::of(Arc::new(recording), &crowd);

@@ -45,7 +45,7 @@ fn kind(weight: f64, scale: f64, symmetry: u32) -> Kind {
 }
 
 fn kinds(motion: Arc<dyn Motion>, list: &[Kind], spread: f64, seed: u64) -> Kinds {
-    Kinds::new(motion, list.to_vec(), (spread, seed, false), Axis::PlusX, None)
+    Kinds::new(motion, list.to_vec(), (spread, seed, false), Axis::PlusX, None).expect("nothing has lives")
 }
 
 fn sampled(motion: &dyn Motion, frame: f64, columns: Columns) -> Sample {
@@ -218,7 +218,8 @@ fn kinds_are_chosen_as_often_as_their_weights_say() {
 fn colours_follow_number_phase_speed_and_age() {
     let tinted = |tint| {
         let inner: Arc<dyn Motion> = Arc::new(ride(circle(1.0), 5, "2"));
-        let crowd = Kinds::new(inner, vec![Kind::PLAIN], (0.0, 1, false), Axis::PlusX, Some(tint));
+        let crowd =
+            Kinds::new(inner, vec![Kind::PLAIN], (0.0, 1, false), Axis::PlusX, Some(tint)).expect("nothing has lives");
         sampled(&crowd, 12.0, Columns::TINT).tints
     };
     let speed = 2.0 * TAU / FRAMES;

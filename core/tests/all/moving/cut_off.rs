@@ -30,7 +30,7 @@ pub(super) fn with_layer(which: usize, inner: Arc<dyn Motion>, own: bool) -> Arc
     let clear = Kind { scale: 1.7, ..Kind::PLAIN };
     match which {
         0 => Arc::new(Swell::new(inner, wave(0.3, 1.2), Driven::Fixed(1.0))),
-        1 => Arc::new(Kinds::new(inner, vec![clear], (0.4, 3, false), Axis::PlusX, None)),
+        1 => Arc::new(Kinds::new(inner, vec![clear], (0.4, 3, false), Axis::PlusX, None).expect("nothing has lives")),
         2 => {
             let look = Look { thing: String::new(), letter: String::new(), colour: String::new(), scale: 0.6 };
             Arc::new(Dressed::new(inner, &BTreeMap::from([(1, look)])))

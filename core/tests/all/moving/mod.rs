@@ -8,6 +8,7 @@ mod facing;
 mod following;
 mod impacts;
 mod leaping;
+mod lives;
 mod ride;
 mod riding;
 mod staying;

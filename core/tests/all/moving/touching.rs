@@ -79,6 +79,12 @@ fn stays_with_its_thing(name: &str, motion: &dyn Motion, range: Frames) -> Resul
         motion.sample_at(&[(contact.object, contact.frame)], Columns::POSITION, &mut sample);
         let place = sample.positions[0];
         let off = place.distance(contact.middle);
+        // Where its place leaps as it turns round, as of what shudders along its travel, rounding says which side it is.
+        motion.sample_at(&[-1e-7, 1e-7].map(|by| (contact.object, contact.frame + by)), Columns::POSITION, &mut sample);
+        let [before, after] = [sample.positions[0], sample.positions[1]];
+        if before.distance(after) > 1e-4 && before.distance(contact.middle).min(after.distance(contact.middle)) < 1e-5 {
+            continue;
+        }
         prop_assert!(off <= 1e-9 * (1.0 + place.length()), "{name}: off by {off} m: {place} and {contact:?}");
     }
     Ok(contacts.len())

@@ -643,12 +643,13 @@ export interface components {
             /** @description Contacts of the loop, the first [`MOST_CONTACTS`] of them. */
             contacts: components["schemas"]["Contact"][];
             /**
-             * @description For more things: how many are in each of [`DENSITY_BINS`] equal parts of a lap at frame 0, as a
+             * @description For more things: how many that are there are in each of [`DENSITY_BINS`] equal parts of a lap at frame 0, as a
              *     share of the fullest.
              */
             density: number[];
             /** @description The kinds that things are of; none where all are as the Output says. */
             kinds: components["schemas"]["KindReport"][];
+            lives?: components["schemas"]["LivesReport"] | null;
             /** @description Given name of its node. */
             name: string;
             /** @description Id of its node. */
@@ -812,6 +813,24 @@ export interface components {
             /** Format: int64 */
             revision: number;
             space: components["schemas"]["Space"];
+        };
+        /** @description Births and lives in the loop. */
+        LivesReport: {
+            /** @description Births in a loop. */
+            births: number;
+            /** @description How many are born in each of [`DENSITY_BINS`] equal parts of the loop. */
+            born: number[];
+            /** @description The least that are there at a time. */
+            least: number;
+            /**
+             * Format: double
+             * @description Frames that the longest life lasts.
+             */
+            longest: number;
+            /** @description The most. */
+            most: number;
+            /** @description How many are there in the middle of each of these parts. */
+            there: number[];
         };
         /** @description A whole scene, small and moving. */
         LivingMiniature: {
@@ -1514,6 +1533,14 @@ export interface components {
             /** Format: double */
             min: number;
             unit: components["schemas"]["Unit"];
+        } | {
+            default: number[][];
+            /** @enum {string} */
+            kind: "drawn";
+            /** Format: double */
+            max: number;
+            /** Format: double */
+            min: number;
         } | {
             /** @enum {string} */
             kind: "looks";

@@ -6,6 +6,7 @@ import { portsOf } from '../../scene/giving';
 import { useScene } from '../../scene/store';
 import { useLive } from '../live';
 import { carriedOver, useSchemas, valueOf } from '../schemas';
+import { DrawnField } from './drawn/DrawnField';
 import { ColourField } from './fields/ColourField';
 import { FormulaField, type FormulaMark } from './fields/FormulaField';
 import { KindsField, type Kind } from './fields/KindsField';
@@ -75,7 +76,7 @@ export const Row = memo(function Row({ nodes, param, document }: RowProps) {
   const threads = Object.entries(document.threads ?? {}).filter(([, thread]) => nodes.includes(thread.to) && ports.includes(thread.port));
   const back = [...threads.map(([id]) => remove(['threads', id])), ...given.map((id) => remove(at(id)))];
   const reset = back.length > 0 ? () => live.edit(`reset ${param.label}`, back) : undefined;
-  const tall = ['vector', 'several', 'per-thing', 'kinds', 'looks'].includes(param.values.kind);
+  const tall = ['vector', 'several', 'per-thing', 'kinds', 'looks', 'drawn'].includes(param.values.kind);
   return (
     <RowFrame label={param.label} help={param.help} changed={back.length > 0} onReset={reset} tall={tall}>
       <Value param={param} value={value} document={document} set={set} show={show} reset={reset} nodes={nodes} marks={marks?.filter((mark) => mark.param === param.name) ?? []} />
@@ -157,6 +158,8 @@ function Plain(props: ValueProps) {
       return <OwnLooks {...props} things={values.things} />;
     case 'per-thing':
       return <OwnNumbers {...props} unit={values.unit} min={values.min} max={values.max} />;
+    case 'drawn':
+      return <DrawnField {...props} min={values.min} max={values.max} />;
     case 'points':
     case 'moved-points': {
       const count = Array.isArray(value) ? value.length : 0;

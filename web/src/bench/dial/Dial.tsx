@@ -10,23 +10,20 @@ import { upstreamRole, useSchemas, valueOf } from '../schemas';
 import { gapText, outputsOf } from '../seam/gap';
 import { Knot } from './Knot';
 import { shifting, shortest, turnedLength, type Along } from './shift';
+import { Lives } from './Lives';
+import { CENTRE, turn } from './turn';
 import './dial.css';
 
-/** The middle lies a little low, so that the knot has its place over the rim. */
-const CENTRE = { x: 100, y: 106 };
 const RIM = 80;
 const BAND = 70;
+/** So many contacts would be a grey ring, and not all are told: none is drawn. */
+const MOST_NICKS = 400;
 /** The outermost of the inner bands. */
 const SPANS = 61;
 /** Where the mark that is dragged for the loop length stands, turns. */
 const LENGTH_MARK = 0.06;
 /** Laps that an arrow key shifts a tick by. */
 const STEP = 0.005;
-
-const turn = (phase: number, radius: number): [number, number] => {
-  const angle = phase * 2 * Math.PI;
-  return [CENTRE.x + radius * Math.sin(angle), CENTRE.y - radius * Math.cos(angle)];
-};
 
 /** The marks on the rim. */
 const scale = Array.from({ length: 48 }, (_, i) => {
@@ -64,7 +61,7 @@ export function Dial() {
         <Played frames={frames} />
         <Spans frames={frames} first={first} />
         {end && <Spiral node={end.node} />}
-        {end?.contacts
+        {(end && end.contacts.length < MOST_NICKS ? end.contacts : [])
           .filter((contact) => contact.speed_in > 0.01)
           .map((contact, i) => {
             const [x, y] = turn(contact.frame / frames, BAND - 14);
@@ -75,6 +72,7 @@ export function Dial() {
             );
           })}
         <Cuts frames={frames} />
+        {end?.lives && <Lives lives={end.lives} radius={RIM} />}
         <Bead frames={frames} phaseAt={phaseAt} />
         {end && end.density.length > 0 && <Band end={end} phaseAt={phaseAt} />}
         {end && <Phases end={end} phaseAt={phaseAt} selected={thing?.object ?? 0} />}

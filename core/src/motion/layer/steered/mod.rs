@@ -302,7 +302,7 @@ impl Steered {
 }
 
 impl Motion for Steered {
-    as_inner!(len, extent, breaks, contacts, path, facing, looks);
+    as_inner!(len, extent, breaks, contacts, path, facing, looks, lives, shared);
 
     fn prepare(&self, range: Frames, cancel: &Cancel) -> Result<Option<Arc<dyn Motion>>, MotionError> {
         if self.steering.only_rolls() {

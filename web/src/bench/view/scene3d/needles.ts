@@ -7,7 +7,7 @@ import type { Materials } from './materials';
 import { matrixOf, scratch } from './posing';
 
 /** With more things than this they would only be a fog. */
-export const MOST_DETAILED = 400;
+export const MOST_DETAILED = 100;
 /** Axes of a thing along its way at so many places. */
 const STATIONS = 36;
 

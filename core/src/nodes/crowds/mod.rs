@@ -1,0 +1,5 @@
+//! Many things with lives of their own.
+
+pub mod emit;
+pub mod look_by;
+pub mod swarm;

@@ -1,0 +1,149 @@
+//! Crowds through the real interface, their results as the command line gives them.
+
+use crate::day::{SEAM, new_scene};
+use anyhow::{Context, Result};
+use serde_json::Value;
+use std::process::Command;
+use zickzack_e2e::{Visit, root};
+
+/// A row of the table of the command line: thing, frame, place, and whether it is there.
+#[derive(Debug, Clone, PartialEq)]
+struct Row {
+    thing: usize,
+    frame: i64,
+    place: [f64; 3],
+    there: bool,
+}
+
+/// What the command line makes of the scene as it is kept.
+async fn baked(visit: &Visit) -> Result<Vec<Row>> {
+    let file = std::env::temp_dir().join(format!("zickzack-crowding-{}.json", std::process::id()));
+    std::fs::write(&file, visit.document().await?.to_string())?;
+    let made =
+        Command::new(root().join("target/debug/zickzack")).arg("bake").arg(&file).args(["--to", "-"]).output()?;
+    std::fs::remove_file(&file)?;
+    assert!(made.status.success(), "{}", String::from_utf8_lossy(&made.stderr));
+    let table = String::from_utf8(made.stdout)?;
+    let mut lines = table.lines().filter(|line| !line.starts_with('#'));
+    let names: Vec<&str> = lines.next().context("a head")?.split(',').collect();
+    let at = |name: &str| names.iter().position(|other| *other == name).with_context(|| format!("{name} in {names:?}"));
+    let (thing, frame, there) = (at("object")?, at("frame")?, at("alive")?);
+    let place = [at("px")?, at("py")?, at("pz")?];
+    lines
+        .map(|line| {
+            let cells: Vec<&str> = line.split(',').collect();
+            let number = |i: usize| cells[i].parse::<f64>().with_context(|| line.to_owned());
+            let place = [number(place[0])?, number(place[1])?, number(place[2])?];
+            Ok(Row {
+                thing: number(thing)? as usize,
+                frame: number(frame)? as i64,
+                place,
+                there: number(there)? != 0.0,
+            })
+        })
+        .collect()
+}
+
+fn at(rows: &[Row], frame: i64) -> Vec<&Row> {
+    rows.iter().filter(|row| row.frame == frame && row.there).collect()
+}
+
+fn node<'a>(document: &'a Value, kind: &str) -> Result<&'a Value> {
+    let nodes = document["nodes"].as_object().context("nodes")?;
+    nodes.values().find(|node| node["type"] == kind).with_context(|| format!("no {kind}"))
+}
+
+#[tokio::test]
+async fn a_swarm_fills_a_word_and_is_frozen() -> Result<()> {
+    let visit = Visit::start(1280, 800).await?;
+    new_scene(&visit).await?;
+    visit.add_node("Lettering").await?;
+    visit.fill("text", "Funzel").await?;
+    visit.kept().await?;
+    visit.add_node("particles").await?;
+    visit.choose("the swarm", "fills it").await?;
+    visit.kept().await?;
+    visit.fill("things", "300").await?;
+    visit.choose("outlines", "one after another").await?;
+    visit.kept().await?;
+    // It fills over the first half of the loop and stands from then on.
+    visit.give("filled", "Formula").await?;
+    visit.fill("filled, formula", "min(1, 2 * loop)").await?;
+    visit.kept().await?;
+    visit.add_node("Output").await?;
+    visit.until("the seam", SEAM).await?;
+
+    let document = visit.document().await?;
+    let frames = document["frames"].as_i64().context("frames")?;
+    let rows = baked(&visit).await?;
+    let half = frames / 2;
+    assert_eq!(at(&rows, 0).len(), 0);
+    assert_eq!(at(&rows, half + 1).len(), 300);
+    let quarter = at(&rows, frames / 4).len() as i64;
+    assert!((quarter - 150).abs() < 20, "{quarter}");
+    for row in at(&rows, half + 1) {
+        let later = at(&rows, frames - 1);
+        let same = later.iter().find(|other| other.thing == row.thing).context("it is still there")?;
+        assert_eq!(same.place, row.place, "it stands");
+    }
+
+    // The radius along the path is drawn: by number, by a pull, and a point more by a click.
+    visit.choose_node("Swarm").await?;
+    visit.fill("tube radius", "0.4").await?;
+    visit.kept().await?;
+    visit.fill("radius along it, number of point 1", "0").await?;
+    visit.kept().await?;
+    let points = |document: &Value| node(document, "swarm").map(|swarm| swarm["params"]["along"].clone());
+    assert_eq!(points(&visit.document().await?)?, serde_json::json!([[0, 0], [1, 1]]));
+    // A click brings it into sight.
+    visit.press("[aria-label=\"radius along it, point 2\"]").await?;
+    let last = visit.middle("[aria-label=\"radius along it, point 2\"]").await?;
+    visit.drag(last, (0.0, 18.0)).await?;
+    visit.kept().await?;
+    let pulled = points(&visit.document().await?)?;
+    assert!(pulled[1][0] == 1 && pulled[1][1].as_f64().context("a number")? < 0.9, "{pulled}");
+    let first = visit.middle("[aria-label=\"radius along it, point 1\"]").await?;
+    let last = visit.middle("[aria-label=\"radius along it, point 2\"]").await?;
+    visit.tap(((first.0 + last.0) / 2.0, last.1)).await?;
+    visit.kept().await?;
+    assert_eq!(points(&visit.document().await?)?.as_array().context("points")?.len(), 3);
+    visit.press("[aria-label=\"take out point 2 of radius along it\"]").await?;
+    visit.kept().await?;
+    assert_eq!(points(&visit.document().await?)?, pulled);
+    visit.end().await
+}
+
+#[tokio::test]
+async fn a_stream_loops_and_the_dial_tells_how_many_are_there() -> Result<()> {
+    let visit = Visit::start(1280, 800).await?;
+    visit.begin_from("Stream down a slide").await?;
+    visit.until("a closed loop", "return document.querySelector('.badge.closed') != null").await?;
+    visit.until("lives on the Dial", "return document.querySelector('.lives path') != null").await?;
+    let told = visit.js("return document.querySelector('.lives path title').textContent").await?;
+    let rows = baked(&visit).await?;
+    let frames = visit.document().await?["frames"].as_i64().context("frames")?;
+    let there: Vec<usize> = (0..frames).map(|frame| at(&rows, frame).len()).collect();
+    let (low, high) = (there.iter().min().context("frames")?, there.iter().max().context("frames")?);
+    // Between frames there may be one more or less.
+    let numbers: Vec<usize> = told.as_str().context("told")?.split(' ').filter_map(|word| word.parse().ok()).collect();
+    let (least, most) = (numbers[0], numbers[numbers.len() - 1]);
+    assert!(least <= *low && most >= *high && *low - least <= 5 && most - *high <= 5, "{told} {low} {high}");
+
+    // Twice as many births are twice as many there, and it still loops.
+    visit.choose_node("Stream").await?;
+    visit.fill("births a loop", "600").await?;
+    visit.kept().await?;
+    visit
+        .until(
+            "the other lives",
+            &format!(
+                "return document.querySelector('.lives path title')?.textContent !== '{}'",
+                told.as_str().context("told")?
+            ),
+        )
+        .await?;
+    visit.until("a closed loop", "return document.querySelector('.badge.closed') != null").await?;
+    let more = at(&baked(&visit).await?, 10).len() as f64;
+    assert!((more / at(&rows, 10).len() as f64 - 2.0).abs() < 0.2, "{more}");
+    visit.end().await
+}
