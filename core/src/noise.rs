@@ -7,6 +7,7 @@ use crate::random;
 use crate::work::spend;
 use glam::DVec3;
 use std::f64::consts::TAU;
+use std::ops::{Add, Div, Mul};
 
 /// Dimensions.
 const DIMENSIONS: usize = 5;
@@ -165,6 +166,9 @@ impl LineNoise {
     }
 }
 
+/// The root of the mean square of the curl of three channels whose cells are 1 wide, measured at 100,000 places.
+const FLOW: f64 = 0.8076;
+
 /// Noise over space and the time of a loop.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub struct LoopingNoise {
@@ -200,24 +204,41 @@ impl LoopingNoise {
         })
     }
 
+    /// A flow without sources or sinks at a place and a part of the loop: the curl of the channels 0 to 2 (Bridson,
+    /// Hourihan, Nordenstam 2007). Its mean square over places is 1 for one layer.
+    pub fn flow(&self, place: DVec3, part: f64) -> DVec3 {
+        let slope = |channel: u64| {
+            // A layer that is finer by so much rises as much faster.
+            let mut finer = 1.0;
+            self.layers(channel, place, part, |layer, at, _| {
+                let [x, y, z, ..] = gradient(self.seed, layer, at).slope;
+                let rise = DVec3::new(x, y, z) * finer;
+                finer *= 2.0;
+                rise
+            })
+        };
+        let [a, b, c] = [0, 1, 2].map(slope);
+        DVec3::new(c.y - b.z, a.z - c.x, b.x - a.y) / FLOW
+    }
+
     /// The mean of the layers, the stronger counting more; `of` sees a layer's channel, the place in its lattice
     /// and where on the circle of time that is.
-    fn layers(
+    fn layers<T: Default + Add<Output = T> + Mul<f64, Output = T> + Div<f64, Output = T>>(
         &self,
         channel: u64,
         place: DVec3,
         part: f64,
-        of: impl Fn(u64, [f64; DIMENSIONS], [f64; 2]) -> f64,
-    ) -> f64 {
+        mut of: impl FnMut(u64, [f64; DIMENSIONS], [f64; 2]) -> T,
+    ) -> T {
         spend(OF_A_LAYER * u64::from(self.octaves.max(1)));
         let (sine, cosine) = libm::sincos(TAU * (part - part.floor()));
-        let (mut sum, mut strength, mut finer, mut whole) = (0.0, 1.0, 1.0, 0.0);
+        let (mut sum, mut strength, mut finer, mut whole) = (T::default(), 1.0, 1.0, 0.0);
         for octave in 0..self.octaves.max(1) {
             let p = place * (finer / self.size);
             let radius = self.pace / TAU * finer;
             let on_circle = [radius * cosine, radius * sine];
             let layer = channel.wrapping_mul(64) + u64::from(octave);
-            sum += strength * of(layer, [p.x, p.y, p.z, on_circle[0], on_circle[1]], on_circle);
+            sum = sum + of(layer, [p.x, p.y, p.z, on_circle[0], on_circle[1]], on_circle) * strength;
             whole += strength;
             strength *= 0.5;
             finer *= 2.0;
@@ -285,6 +306,30 @@ mod tests {
             let measured = (noise.at(1, place, part + 1e-6) - noise.at(1, place, part - 1e-6)) / 2e-6;
             prop_assert!((measured - noise.rate(1, place, part)).abs() < 1e-4 * (1.0 + pace * pace * 64.0));
         }
+    }
+
+    #[test]
+    fn what_flows_has_no_sources_and_is_as_fast_as_it_says() {
+        let (mut squares, mut count) = (0.0, 0.0);
+        for seed in 0..60 {
+            let noise = LoopingNoise { seed, size: 2.5, pace: 4.0, octaves: 1 + (seed % 2) as u32 };
+            for i in 0..40 {
+                let [x, y, z, part] = [0, 1, 2, 3].map(|channel| 90.0 * random::signed(seed, i, channel));
+                let (place, part) = (DVec3::new(x, y, z), part - part.floor());
+                let step = 1e-5;
+                let rise = |axis: DVec3| {
+                    (noise.flow(place + axis * step, part) - noise.flow(place - axis * step, part)).dot(axis)
+                        / (2.0 * step)
+                };
+                let sources: f64 = DVec3::AXES.into_iter().map(rise).sum();
+                assert!(sources.abs() < 1e-7, "{sources} at {place}");
+                if noise.octaves == 1 {
+                    squares += noise.flow(place, part).length_squared();
+                    count += 1.0;
+                }
+            }
+        }
+        assert!(((squares / count).sqrt() - 1.0).abs() < 0.06, "{}", squares / count);
     }
 
     proptest! {

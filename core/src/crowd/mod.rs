@@ -1,7 +1,12 @@
 //! Crowds: many things with lives of their own.
 
 pub mod emitted;
+pub mod flock;
 pub mod swarm;
 
 pub use emitted::{Emitted, Origin};
+pub use flock::{
+    Chase, Flock, FlockSetup, Grid, Level, Measure, Near, Rules, Scatter, ScatteredIn, Side, Start, Surroundings, Wind,
+    Wishes, WishesOverTime, scattered,
+};
 pub use swarm::{Filling, Fresh, From, Outlines, Room, Stream, Tube};

@@ -239,12 +239,25 @@ impl Strand {
     /// to where it was found: neighbours mostly lie on one piece.
     #[inline(always)]
     pub fn point_normalised(&self, s: f64, piece: &mut usize) -> DVec3 {
+        let t = self.located_from(s, piece);
+        self.pieces[*piece].point(&self.segments[*piece], t)
+    }
+
+    /// As [`at_normalised`](Self::at_normalised), looking first where [`point_normalised`](Self::point_normalised) does.
+    #[inline(always)]
+    pub fn at_normalised_from(&self, s: f64, piece: &mut usize) -> OnStrand {
+        let t = self.located_from(s, piece);
+        self.on(*piece, t)
+    }
+
+    /// The parameter of an `s` that lies in [0, L] on the piece that it is on, which is looked for there first.
+    #[inline(always)]
+    fn located_from(&self, s: f64, piece: &mut usize) -> f64 {
         let known = self.starts.get(*piece..*piece + 2).is_some_and(|ends| s >= ends[0] && s < ends[1]);
         if !known {
             *piece = self.locate(s).0;
         }
-        let t = self.measures[*piece].parameter(&self.segments[*piece], s - self.starts[*piece]);
-        self.pieces[*piece].point(&self.segments[*piece], t)
+        self.measures[*piece].parameter(&self.segments[*piece], s - self.starts[*piece])
     }
 
     #[inline(always)]

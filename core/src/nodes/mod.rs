@@ -48,6 +48,7 @@ pub fn all() -> Vec<Arc<dyn NodeType>> {
         Arc::new(travel::keyed_travel::KeyedTravel),
         Arc::new(crowds::swarm::SwarmNode),
         Arc::new(crowds::emit::EmitNode),
+        Arc::new(crowds::flock::FlockNode),
         Arc::new(crowds::look_by::LookByNode),
         Arc::new(travel::pose::PoseNode),
         Arc::new(on_the_way::face_travel::FaceTravelNode),

@@ -2,9 +2,11 @@
 //! against it, and nothing about a node is written twice.
 
 mod choice;
+mod role;
 
 pub use crate::choice;
 pub use choice::Choice;
+pub use role::Role;
 
 use crate::pose::Axis;
 use serde::Serialize;
@@ -115,6 +117,8 @@ impl Unit {
 #[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
 pub enum Group {
     Form,
+    Among,
+    After,
     Time,
     Spread,
     Look,
@@ -207,35 +211,6 @@ pub enum Spaces {
     Both,
     Deep,
     Flat,
-}
-
-/// What a parameter can be taken hold of as, in the picture or on the dial.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
-#[serde(tag = "kind", rename_all = "kebab-case")]
-#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
-pub enum Role {
-    /// A vector: a place in space.
-    Place,
-    /// A vector: a velocity at the place that parameter `from` gives.
-    Aim { from: &'static str },
-    /// A number: something's size, that grows when the whole is scaled.
-    Size,
-    /// A number in degrees: the turn of the whole about the plane it lies in.
-    Turn,
-    /// A flag: whether the points run round.
-    Closed,
-    /// A number in laps: where on its path the first thing begins.
-    Phase,
-    /// Numbers in laps for some things: how far off their even place they begin.
-    Shifts,
-    /// Numbers in frames for some followers, by their rank as it is shown: how much later than their turn they are.
-    Delays,
-    /// Looks of single followers, by their rank as it is shown.
-    Looks,
-    /// A fraction: laps in one loop.
-    Laps,
-    /// A vector: the point of a thing that is carried, in sizes.
-    Pivot,
 }
 
 /// A parameter of a node.

@@ -1,6 +1,7 @@
 //! Closing what is left open at the seam: spread over the lap, or blended over an overlap.
 
 use super::measure::match_all;
+use super::pairing::{MOST_PAIRED, pair};
 use crate::motion::{
     Break, Cancel, Columns, Contact, Extent, Frames, MOST_BREAKS, Motion, MotionError, Outside, Sample, as_inner,
     carried, prepared, spins,
@@ -44,7 +45,7 @@ pub struct Closed {
     /// Each thing's round of things that it turns into, and its place in it.
     rounds: Arc<Vec<Vec<usize>>>,
     seats: Arc<Vec<(usize, usize)>>,
-    /// True where the things that look the same could be told apart at the seam by nothing but this choice.
+    /// How many were given what was left, which need not be the best for all.
     guessed: usize,
 }
 
@@ -87,8 +88,24 @@ impl Closed {
         let (mut start, mut end) = (Sample::default(), Sample::default());
         inner.sample(0.0, columns, &mut start);
         inner.sample(frames, columns, &mut end);
-        let (partners, guessed) =
+        let (mut partners, mut guessed) =
             if trading { match_all(&*inner, &start, &end) } else { ((0..inner.len()).collect(), 0) };
+        if guessed > 0 && inner.len() <= MOST_PAIRED {
+            // Over all of the overlap, where there is one: they are on the way together then.
+            let moments: Vec<[Sample; 2]> = [0.0, 0.5, 1.0]
+                .iter()
+                .map(|part| part * beyond)
+                .map(|after| {
+                    [after, frames + after].map(|frame| {
+                        let mut sample = Sample::default();
+                        inner.sample(frame, Columns::POSITION, &mut sample);
+                        sample
+                    })
+                })
+                .collect();
+            pair(&*inner, &moments, &mut partners, cancel)?;
+            guessed = 0;
+        }
         let lack = |(object, &partner): (usize, &usize)| Lack {
             position: start.positions[partner] - end.positions[object],
             velocity: start.velocities[partner] - end.velocities[object],
@@ -117,7 +134,7 @@ impl Closed {
             .fold((0.0, 0.0), |(place, turn), lack| (lack.position.length().max(place), lack.turn.length().max(turn)))
     }
 
-    /// How many things have partners at the seam that could as well have been others.
+    /// How many things were given partners that others had left, in crowds too large to look for better ones.
     pub fn guessed(&self) -> usize {
         self.guessed
     }

@@ -25,6 +25,7 @@ mod close;
 mod closing;
 mod leaps;
 mod measure;
+mod pairing;
 mod riding;
 mod throwing;
 

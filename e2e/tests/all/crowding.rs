@@ -147,3 +147,62 @@ async fn a_stream_loops_and_the_dial_tells_how_many_are_there() -> Result<()> {
     assert!((more / at(&rows, 10).len() as f64 - 2.0).abs() < 0.2, "{more}");
     visit.end().await
 }
+
+/// How far the things at a frame are from the nearest of the others there, the least.
+fn nearest(rows: &[Row], frame: i64) -> f64 {
+    let all = at(rows, frame);
+    let apart = |a: &Row, b: &Row| (0..3).map(|i| (a.place[i] - b.place[i]).powi(2)).sum::<f64>().sqrt();
+    let pairs = all.iter().enumerate().flat_map(|(i, a)| all[..i].iter().map(move |b| apart(a, b)));
+    pairs.fold(f64::INFINITY, f64::min)
+}
+
+#[tokio::test]
+async fn a_flock_is_found_as_boids_keeps_its_distance_and_closes() -> Result<()> {
+    let visit = Visit::start(1280, 800).await?;
+    new_scene(&visit).await?;
+    visit.add_node("boid").await?;
+    visit.fill("things", "40").await?;
+    visit.fill("never closer", "1.5").await?;
+    visit.kept().await?;
+    visit.add_node("Output").await?;
+    visit.until("the seam", SEAM).await?;
+    visit.until("what flies on does not close", "return document.querySelector('.badge.closed') == null").await?;
+    let rows = baked(&visit).await?;
+    let size = 0.2;
+    for frame in [0, 20, 40] {
+        assert_eq!(at(&rows, frame).len(), 40);
+        assert!(nearest(&rows, frame) >= 1.5 * size * (1.0 - 1e-4), "{} at {frame}", nearest(&rows, frame));
+    }
+
+    visit.choose_node("Flock").await?;
+    visit.add_node("Close loop").await?;
+    visit.until("a closed loop", "return document.querySelector('.badge.closed') != null").await?;
+    visit.end().await
+}
+
+#[tokio::test]
+async fn moths_chase_the_lamp_that_they_are_given_and_their_loop_closes() -> Result<()> {
+    let visit = Visit::start(1280, 800).await?;
+    visit.begin_from("Flock behind a leader").await?;
+    visit.until("a closed loop", "return document.querySelector('.badge.closed') != null").await?;
+    let rows = baked(&visit).await?;
+    let frames = visit.document().await?["frames"].as_i64().context("frames")?;
+    let lamp = |frame: i64| rows.iter().find(|row| row.frame == frame).map(|row| row.place);
+    for frame in [frames / 2, frames - 1] {
+        let lamp = lamp(frame).context("the lamp comes first")?;
+        let moths = at(&rows, frame);
+        let off = |row: &&&Row| (0..3).map(|i| (row.place[i] - lamp[i]).powi(2)).sum::<f64>().sqrt();
+        let with = moths.iter().filter(|row| off(row) < 3.0).count();
+        assert!(with * 10 >= moths.len() * 9, "{with} of {} at {frame}", moths.len());
+    }
+
+    // What nothing draws leaves it.
+    visit.choose_node("Moths").await?;
+    visit.fill("pull", "0").await?;
+    visit.kept().await?;
+    let rows = baked(&visit).await?;
+    let off = |row: &&&Row| row.place.iter().map(|x| x * x).sum::<f64>().sqrt() > 9.0;
+    let lost = at(&rows, frames / 2).iter().filter(|row| off(row)).count();
+    assert!(lost > 20, "{lost}");
+    visit.end().await
+}

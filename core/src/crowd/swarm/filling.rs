@@ -132,7 +132,14 @@ impl Filling {
         self.round.squeezed(&self.round.now(0.0))
     }
 
-    fn row(&self, now: &Now, fronts: &[(f64, f64)], (object, frame): (usize, f64), row: usize, out: &mut Sample) {
+    fn row(
+        &self,
+        (now, fronts): (&Now, &[(f64, f64)]),
+        (object, frame): (usize, f64),
+        row: usize,
+        piece: &mut usize,
+        out: &mut Sample,
+    ) {
         let seat = &self.seats[object];
         let (front, slope) = fronts[now.lane_of(seat)];
         let (place, there, [come, left]) = self.stands(object, front);
@@ -140,7 +147,7 @@ impl Filling {
         let way = self.round.way(now, seat);
         let moves = there && self.fresh == Fresh::RunsIn;
         let speed = if moves { slope * way } else { 0.0 };
-        self.round.fill(now, seat, (place.clamp(0.0, 1.0) * way, speed), frame, row, out);
+        self.round.fill(now, seat, (place.clamp(0.0, 1.0) * way, speed), (frame, piece), row, out);
         if let Some(alive) = out.alive.get_mut(row) {
             *alive = there;
         }
@@ -167,13 +174,13 @@ impl Motion for Filling {
 
     fn sample_at(&self, at: &[(usize, f64)], columns: Columns, out: &mut Sample) {
         out.reset(at.len(), columns);
-        let mut row = 0;
+        let (mut row, mut piece) = (0, 0);
         for same in at.chunk_by(|a, b| a.1 == b.1) {
             let frame = same[0].1;
             let now = self.round.now(frame);
             let fronts: Vec<(f64, f64)> = (0..now.lanes.len()).map(|lane| self.front(&now, lane, frame)).collect();
             for &at in same {
-                self.row(&now, &fronts, at, row, out);
+                self.row((&now, &fronts), at, row, &mut piece, out);
                 row += 1;
             }
         }

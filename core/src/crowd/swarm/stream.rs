@@ -67,22 +67,24 @@ impl Stream {
         self.round.squeezed(&self.round.now(0.0))
     }
 
-    fn row(&self, now: &Now, moment: &Moment, row: usize, out: &mut Sample) {
+    fn row(&self, now: &Now, moment: &Moment, row: usize, piece: &mut usize, out: &mut Sample) {
         let (seat, pace) = (&self.seats[moment.birth], self.paces[moment.birth]);
         let come = pace * self.come(moment.born, moment.age);
         let through = come >= self.round.way(now, seat);
         let speed =
             if through { 0.0 } else { pace * self.steady.unwrap_or_else(|| self.speed.at(moment.born + moment.age)) };
-        self.round.fill(now, seat, (come, speed), moment.born + moment.age, row, out);
+        self.round.fill(now, seat, (come, speed), (moment.born + moment.age, piece), row, out);
     }
 }
 
 impl Course for Stream {
     fn sample(&self, at: &[Moment], columns: Columns, out: &mut Sample) {
         out.reset(at.len(), columns);
+        // Those that were born one after the other mostly are one behind the other.
+        let mut piece = 0;
         if self.round.path.unmoving().is_some() {
             let now = self.round.now(0.0);
-            at.iter().enumerate().for_each(|(row, moment)| self.row(&now, moment, row, out));
+            at.iter().enumerate().for_each(|(row, moment)| self.row(&now, moment, row, &mut piece, out));
             return;
         }
         let mut known: Option<(f64, Now)> = None;
@@ -91,7 +93,7 @@ impl Course for Stream {
                 Some((_, now)) => now,
                 None => self.round.now(moment.frame),
             };
-            self.row(&now, moment, row, out);
+            self.row(&now, moment, row, &mut piece, out);
             known = Some((moment.frame, now));
         }
     }

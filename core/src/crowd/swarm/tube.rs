@@ -59,6 +59,8 @@ pub struct Seat {
     out: f64,
     /// Angle about the path where the lane begins, radians.
     round: f64,
+    /// Parts of the radius upwards and to the right, as long as nothing swirls.
+    across: [f64; 2],
 }
 
 /// A path with its lanes and axes at a frame.
@@ -217,7 +219,8 @@ impl Round {
             (Room::Within, false) => unit.sqrt(),
             (Room::Skin, false) => 1.0,
         };
-        Seat { lane, out, round }
+        let (sine, cosine) = if flat { (1.0, 0.0) } else { libm::sincos(round) };
+        Seat { lane, out, round, across: [cosine * out, sine * out] }
     }
 
     /// Metres along a lane where a thing has come so far on its way.
@@ -242,28 +245,32 @@ impl Round {
     }
 
     /// What stands on the strand at `s`, moved to a thing's place in the tube.
+    #[inline]
     fn off_path(&self, now: &Now, lane: &Lane, seat: &Seat, s: f64, (point, tangent): (DVec3, DVec3)) -> DVec3 {
         let tube = &self.tube;
-        if tube.radius == 0.0 {
-            return point;
-        }
         let strand = &now.curve.strands()[lane.strand];
         let up = now.axes[lane.strand].up(s, point, tangent);
-        let out = tube.radius * seat.out * tube.along.fixed().unwrap_or_else(|| tube.along.at(s / strand.length()));
+        let radius = tube.radius * tube.along.fixed().unwrap_or_else(|| tube.along.at(s / strand.length()));
         let right = tangent.cross(up);
-        if tube.flat {
-            return point + right * out;
-        }
-        let (sine, cosine) = libm::sincos(seat.round + TAU * tube.swirl * (s - lane.from) * lane.direction);
-        point + (up * cosine + right * sine) * out
+        let [upwards, to_right] = if tube.swirl == 0.0 || tube.flat {
+            seat.across
+        } else {
+            let (sine, cosine) = libm::sincos(seat.round + TAU * tube.swirl * (s - lane.from) * lane.direction);
+            [cosine * seat.out, sine * seat.out]
+        };
+        point + (up * upwards + right * to_right) * radius
     }
 
-    /// Where a thing is that has come `x` metres along its lane, 0 to its length.
-    pub(super) fn place(&self, now: &Now, seat: &Seat, x: f64) -> DVec3 {
+    /// Where a thing is that has come `x` metres along its lane, 0 to its length. The strand looks first in its `piece`.
+    #[inline]
+    pub(super) fn place(&self, now: &Now, seat: &Seat, x: f64, piece: &mut usize) -> DVec3 {
         let lane = now.lane(seat);
         let strand = &now.curve.strands()[lane.strand];
         let s = lane.at(x).clamp(0.0, strand.length());
-        let here = strand.at_normalised(s);
+        if self.tube.radius == 0.0 {
+            return strand.point_normalised(s, piece);
+        }
+        let here = strand.at_normalised_from(s, piece);
         self.off_path(now, lane, seat, s, (here.point, here.tangent))
     }
 
@@ -287,7 +294,7 @@ impl Round {
         now: &Now,
         seat: &Seat,
         (come, speed): (f64, f64),
-        frame: f64,
+        (frame, piece): (f64, &mut usize),
         row: usize,
         out: &mut Sample,
     ) {
@@ -296,7 +303,10 @@ impl Round {
         let x = self.along(now, seat, come).clamp(0.0, lane.length);
         let s = lane.at(x).clamp(0.0, strand.length());
         if let Some(position) = out.positions.get_mut(row) {
-            *position = self.place(now, seat, x);
+            *position = self.place(now, seat, x, piece);
+        }
+        if out.travels.is_empty() && out.velocities.is_empty() && out.places.is_empty() {
+            return;
         }
         let way = if speed < 0.0 { -1.0 } else { 1.0 };
         if let Some(travel) = out.travels.get_mut(row) {
@@ -319,7 +329,7 @@ impl Round {
             if self.path.unmoving().is_none() {
                 let at = |frame: f64| {
                     let now = self.now(frame);
-                    self.place(&now, seat, x.min(now.lane(seat).length))
+                    self.place(&now, seat, x.min(now.lane(seat).length), &mut 0)
                 };
                 *velocity += velocity_of(at, frame);
             }

@@ -143,7 +143,7 @@ impl Layer for Mimicked {
         Ok(self.other.prepare(theirs, cancel)?.map(|other| Self { other, how: self.how.clone() }))
     }
 
-    fn breaks(&self, object: usize, range: Frames) -> Result<Vec<Break>, MotionError> {
+    fn breaks(&self, _: &dyn Motion, object: usize, range: Frames) -> Result<Vec<Break>, MotionError> {
         let delay = self.how.delay;
         let theirs = Frames { from: range.from - delay, to: range.to - delay };
         let found = self.other.breaks(object % self.other.len().max(1), theirs)?.into_iter();

@@ -114,12 +114,13 @@ pub trait Layer: Send + Sync + Sized + 'static {
         Ok(None)
     }
 
-    /// Where within `range` it is not smooth itself, in any order.
+    /// Where within `range` it is not smooth itself, in any order; with `inner` below it, whose own breaks need not be
+    /// told again.
     ///
     /// # Errors
     /// `TooMuch` beyond [`MOST_BREAKS`](super::MOST_BREAKS).
-    fn breaks(&self, object: usize, range: Frames) -> Result<Vec<Break>, MotionError> {
-        let _ = (object, range);
+    fn breaks(&self, inner: &dyn Motion, object: usize, range: Frames) -> Result<Vec<Break>, MotionError> {
+        let _ = (inner, object, range);
         Ok(Vec::new())
     }
 
@@ -238,7 +239,7 @@ impl<L: Layer> Motion for Layered<L> {
     }
 
     fn breaks(&self, object: usize, range: Frames) -> Result<Vec<Break>, MotionError> {
-        let own = self.layer.breaks(object, range)?;
+        let own = self.layer.breaks(&*self.inner, object, range)?;
         Ok(with_breaks(self.inner.breaks(object, range)?, own))
     }
 

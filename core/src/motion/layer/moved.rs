@@ -152,7 +152,7 @@ impl Layer for MovedBy {
         }
     }
 
-    fn breaks(&self, _: usize, range: Frames) -> Result<Vec<Break>, MotionError> {
+    fn breaks(&self, _: &dyn Motion, _: usize, range: Frames) -> Result<Vec<Break>, MotionError> {
         Ok(corners(self.how.all().flat_map(|part| part.bends(range.from, range.to))).collect())
     }
 

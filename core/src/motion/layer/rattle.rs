@@ -138,7 +138,7 @@ impl Layer for Rattling {
         Ok(hits.map(|hits| Self { hits, ..self.clone() }))
     }
 
-    fn breaks(&self, object: usize, range: Frames) -> Result<Vec<Break>, MotionError> {
+    fn breaks(&self, _: &dyn Motion, object: usize, range: Frames) -> Result<Vec<Break>, MotionError> {
         let hits = self.hits.between(object, range.from, range.to).iter();
         Ok(hits.map(|hit| Break { frame: hit.frame, kind: BreakKind::Contact }).collect())
     }

@@ -54,7 +54,37 @@ impl Shuddering {
         let change = self.amount.slope(frame, thing);
         (amount * side, change * side + amount * rate)
     }
+
+    /// Where the way ahead is another one at once, as where a ball bounces: there it leaps from the one to the other.
+    fn turned(&self, inner: &dyn Motion, object: usize, range: Frames) -> Result<Vec<Break>, MotionError> {
+        if self.amount.fixed() == Some(0.0) {
+            return Ok(Vec::new());
+        }
+        let along = if inner.path().is_some() { Columns::PLACE } else { Columns::TRAVEL };
+        let mut breaks = inner.breaks(object, range)?;
+        let beside: Vec<_> =
+            breaks.iter().flat_map(|b| [b.frame - BESIDE, b.frame + BESIDE]).map(|frame| (object, frame)).collect();
+        let mut sample = Sample::default();
+        inner.sample_at(&beside, along, &mut sample);
+        let ways = |row: usize| match sample.places.get(row) {
+            Some(place) => DVec3::X * place.direction,
+            None => sample.travels[row],
+        };
+        let mut row = 0;
+        breaks.retain_mut(|b| {
+            row += 2;
+            let turns = ways(row - 2).distance(ways(row - 1)) > TURNED;
+            turns && !std::mem::replace(&mut b.kind, BreakKind::Jump).is_jump()
+        });
+        Ok(breaks)
+    }
 }
+
+/// Frames before and after a break at which the ways there are looked at.
+const BESIDE: f64 = 1e-7;
+
+/// Ways that are farther apart than this, in radians, are different ones, and not the same one in a bend.
+const TURNED: f64 = 1e-6;
 
 /// A point of a strand so many metres from its start, and the direction there; beyond its ends straight on, unless it
 /// goes `round`.
@@ -143,9 +173,10 @@ impl Layer for Shuddering {
         }
     }
 
-    fn breaks(&self, _: usize, range: Frames) -> Result<Vec<Break>, MotionError> {
+    fn breaks(&self, inner: &dyn Motion, object: usize, range: Frames) -> Result<Vec<Break>, MotionError> {
         let bends = [&self.amount, &self.scale].into_iter().flat_map(|amount| amount.bends(range.from, range.to));
         let mut breaks: Vec<Break> = corners(bends).collect();
+        breaks.extend(self.turned(inner, object, range)?);
         if self.soft {
             return Ok(breaks);
         }

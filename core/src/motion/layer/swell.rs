@@ -37,7 +37,7 @@ impl Layer for Swelling {
         out.brightness.iter_mut().enumerate().for_each(|(row, bright)| *bright *= factor(&self.brightness, row));
     }
 
-    fn breaks(&self, _: usize, range: Frames) -> Result<Vec<Break>, MotionError> {
+    fn breaks(&self, _: &dyn Motion, _: usize, range: Frames) -> Result<Vec<Break>, MotionError> {
         Ok(corners(self.scale.bends(range.from, range.to)).collect())
     }
 }

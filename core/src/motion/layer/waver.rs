@@ -147,7 +147,7 @@ impl Layer for Wavering {
         1.0
     }
 
-    fn breaks(&self, _: usize, range: Frames) -> Result<Vec<Break>, MotionError> {
+    fn breaks(&self, _: &dyn Motion, _: usize, range: Frames) -> Result<Vec<Break>, MotionError> {
         let amounts = self.position.iter().chain(&self.orientation).chain([&self.scale]);
         Ok(corners(amounts.flat_map(|amount| amount.bends(range.from, range.to))).collect())
     }

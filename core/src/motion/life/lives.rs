@@ -150,15 +150,12 @@ impl Lives {
     /// The life that a thing has at a frame, or had last; before its first, where births do not repeat, that one. And
     /// whether it lives: from the frame of its birth up to its end, that end not included.
     pub fn at(&self, thing: usize, frame: f64) -> (Life, bool) {
-        let turns = &self.groups[self.group_of[thing] as usize];
-        let (turn, things) = ((thing - turns.first) as i64, turns.things as i64);
-        let last = self.begun(turns, frame, true) - 1;
-        let mut g = last - (last - turn).rem_euclid(things);
-        if !self.again && g < 0 {
-            g = turn;
-        }
-        let life = self.life(turns, g);
-        (life, frame >= life.from && frame < life.from + life.lasts)
+        self.looking().at(thing, frame)
+    }
+
+    /// Looks lives up one after the other: quicker where many are asked for at one frame.
+    pub const fn looking(&self) -> Looking<'_> {
+        Looking { lives: self, last: None }
     }
 
     /// Lives of a thing that begin in `from ..= to`, in order.
@@ -226,5 +223,34 @@ impl Lives {
     pub fn grouped(&self, group: impl Fn(usize) -> u32) -> Self {
         let births = self.births.iter().enumerate().map(|(i, birth)| Birth { group: group(i), ..*birth }).collect();
         Self::new(births, self.period, self.again)
+    }
+}
+
+/// Looks lives up and remembers what holds for all things of a group at a frame.
+pub struct Looking<'a> {
+    lives: &'a Lives,
+    /// The group, the frame, and the last life that had begun by then.
+    last: Option<(u32, f64, i64)>,
+}
+
+impl Looking<'_> {
+    /// See [`Lives::at`].
+    #[inline]
+    pub fn at(&mut self, thing: usize, frame: f64) -> (Life, bool) {
+        let Self { lives, last } = self;
+        let group = lives.group_of[thing];
+        let turns = &lives.groups[group as usize];
+        let (turn, things) = ((thing - turns.first) as i64, turns.things as i64);
+        let begun = match *last {
+            Some((known, at, begun)) if known == group && at == frame => begun,
+            _ => lives.begun(turns, frame, true) - 1,
+        };
+        *last = Some((group, frame, begun));
+        let mut g = begun - (begun - turn).rem_euclid(things);
+        if !lives.again && g < 0 {
+            g = turn;
+        }
+        let life = lives.life(turns, g);
+        (life, frame >= life.from && frame < life.from + life.lasts)
     }
 }

@@ -180,8 +180,9 @@ impl Reborn {
     }
 
     fn fill(&self, rows: impl Iterator<Item = (usize, f64)>, columns: Columns, out: &mut Sample) {
+        let mut looking = self.lives.looking();
         let lived = |(thing, frame): (usize, f64)| {
-            let (life, lives) = self.lives.at(thing, frame);
+            let (life, lives) = looking.at(thing, frame);
             let age = (frame - life.from).clamp(0.0, life.lasts);
             let frame = if lives { frame } else { life.from + age };
             (Moment { birth: life.birth, born: life.from, age, frame }, life.lasts, lives)

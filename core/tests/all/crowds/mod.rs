@@ -1,6 +1,7 @@
 //! Many things with lives of their own.
 
 mod emitting;
+mod flocking;
 mod looking;
 mod refusing;
 mod swarming;

@@ -2,6 +2,8 @@
 
 use crate::common::scenes::compiled;
 use serde_json::{Value, json};
+use zickzack_core::graph::Product;
+use zickzack_core::motion::{Columns, Sample};
 
 /// A scene of a path, a ride on it, and one more node that takes from them at these ports.
 fn scene(kind: &str, params: Value, threads: &[(&str, &str)]) -> Value {
@@ -63,4 +65,49 @@ fn lives_that_last_many_loops_are_there_all_at_once() {
         compiled(scene("emit", json!({ "births": "evenly", "count": 3, "life": 480 }), &[("ride", "motion")]));
     let outcome = compiled.nodes["node"].outcome.as_ref().as_ref().expect("made");
     assert!(outcome.facts.contains(&"30 there at a time".to_owned()), "{:?}", outcome.facts);
+}
+
+#[test]
+fn flocks_that_cannot_be_are_refused_in_a_sentence() {
+    let cases = [
+        (json!({ "begin": "along the path" }), "no path to begin along"),
+        (json!({ "count": 200_000 }), "million poses"),
+        (json!({ "pull": { "formula": "sqrt(-1)" } }), "Pull gives no number at frame 0"),
+        (json!({ "count": 20_000, "finely": "given", "steps": 64 }), "million steps"),
+    ];
+    for (params, words) in cases {
+        let compiled = compiled(scene("flock", params.clone(), &[]));
+        let Err(told) = compiled.nodes["node"].outcome.as_ref().as_ref() else { panic!("{params} is made") };
+        assert!(told.to_string().contains(words), "{params}: {told}");
+        assert!(compiled.nodes["ride"].outcome.is_ok(), "all else goes on");
+    }
+}
+
+/// What is odd is defined: nothing that is no number comes of it, and nothing is refused.
+#[test]
+fn odd_flocks_fly() {
+    let lead = [("ride", "lead")];
+    let path = [("path", "path")];
+    let cases = [
+        (json!({ "extent": [0, 0, 0], "count": 30 }), &[][..]),
+        (json!({ "sight": 0.1, "heeds": 0, "view": 1 }), &[]),
+        (json!({ "speed": 0.001, "least": 0, "turning": 1 }), &[]),
+        (json!({ "speed": 10_000, "most": 100, "reaction": 0.01, "turning": 100_000 }), &[]),
+        (json!({ "separation": 100, "cohesion": -100, "turbulence": 100, "closest": 3 }), &[]),
+        (json!({ "turbulence": { "formula": "100 * loop" }, "pull": { "formula": "200 * loop - 100" } }), &lead),
+        (json!({ "behind": 0, "reach": 1, "overtakes": false }), &lead),
+        (json!({ "tube": 0, "swirl": 100, "begin": "along the path" }), &path),
+        (json!({ "before": 0, "size": 1e-4 }), &[("ride", "motion"), ("ride", "lead"), ("ride", "others")]),
+    ];
+    for (params, threads) in cases {
+        let compiled = compiled(scene("flock", params.clone(), threads));
+        let outcome = compiled.nodes["node"].outcome.as_ref().as_ref();
+        let product = outcome.unwrap_or_else(|error| panic!("{params}: {error}")).product.clone();
+        let Product::Motion(motion) = product else { panic!("a motion") };
+        let mut sample = Sample::default();
+        for frame in [0.0, 13.5, 47.0] {
+            motion.sample(frame, Columns::POSE | Columns::VELOCITY, &mut sample);
+            assert!(sample.positions.iter().chain(&sample.velocities).all(|v| v.is_finite()), "{params} at {frame}");
+        }
+    }
 }

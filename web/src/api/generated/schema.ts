@@ -735,7 +735,7 @@ export interface components {
          * @description Where a parameter stands in the Card.
          * @enum {string}
          */
-        Group: "form" | "time" | "spread" | "look";
+        Group: "form" | "among" | "after" | "time" | "spread" | "look";
         /** @description Whether the server can do its work. */
         Health: {
             /** @description It answers. */
@@ -1194,6 +1194,13 @@ export interface components {
         } | {
             /** @enum {string} */
             kind: "pivot";
+        } | {
+            /** @enum {string} */
+            kind: "reach";
+            times: string;
+        } | {
+            /** @enum {string} */
+            kind: "opening";
         };
         /** @description A whole scene. */
         Scene: {

@@ -16,8 +16,8 @@ import { Bake, BakeAgain } from './Bake';
 import { SceneCard } from './SceneCard';
 import './card.css';
 
-const groups = ['form', 'time', 'spread', 'look'] as const;
-const titles = { form: 'Form', time: 'Time', spread: 'Spread', look: 'Look' };
+const groups = ['form', 'among', 'after', 'time', 'spread', 'look'] as const;
+const titles = { form: 'Form', among: 'Among others', after: 'Goes after', time: 'Time', spread: 'Spread', look: 'Look' };
 
 /** The parameters of what is selected, drawn from its schema; of the scene when nothing is. */
 export function Card() {

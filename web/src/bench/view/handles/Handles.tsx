@@ -8,6 +8,7 @@ import { useLive } from '../../live';
 import { isShown, useSchemas, valueOf } from '../../schemas';
 import { endDrawing } from '../draw';
 import { Grip } from './Grip';
+import { Surround } from './Surround';
 import { isClosed, isDrawn, pointsOf, pulled, rounded, type PathPoint, type Place } from '../geometry/path';
 import type { Stage } from '../scene3d/stage';
 import { changedPoints, unchanged } from '../geometry/transform';
@@ -27,6 +28,7 @@ export function Handles({ stage }: { stage: Stage }) {
   if (!document) return null;
   const visible = Object.entries(paths).filter(([node]) => isVisible(document, node) && !document.nodes?.[node]?.locked);
   const total = visible.reduce((sum, [, path]) => sum + path.header.joints.length, 0);
+  const around = schemas.find((schema) => schema.name === (selected ? document.nodes?.[selected]?.type : undefined));
   const points = visible.filter(([node]) => total <= MOST_POINTS || node === selected);
   return (
     <>
@@ -36,6 +38,7 @@ export function Handles({ stage }: { stage: Stage }) {
         const schema = schemas.find((schema) => schema.name === node.type);
         return schema && isVisible(document, id) && !node.locked ? <Velocities key={id} stage={stage} node={id} schema={schema} document={document} /> : null;
       })}
+      {around && selected && !document.nodes?.[selected]?.locked && <Surround key={`round ${selected}`} stage={stage} node={selected} schema={around} document={document} />}
     </>
   );
 }

@@ -268,6 +268,11 @@ export class Stage {
     return this.crowds.get(node)?.at(object, this.frame) ?? null;
   }
 
+  /** Where a thing is so many frames after the frame on screen. */
+  thingNear(node: string, object: number, by: number): Vector3 | null {
+    return this.crowds.get(node)?.at(object, this.frame + by) ?? null;
+  }
+
   /** The box around a thing in its own axes and sizes. */
   thingBox(node: string, object: number): Box3 | null {
     return this.crowds.get(node)?.box(object) ?? null;
