@@ -88,19 +88,28 @@ pub fn gradient(seed: u64, channel: u64, at: [f64; DIMENSIONS]) -> Noise {
 fn gradient_round(seed: u64, channel: u64, at: [f64; DIMENSIONS], round: i64) -> Noise {
     let cell = Cell::new(at, round);
     let pace = cell.inside.map(|x| 30.0 * x * x * (x * (x - 2.0) + 1.0));
-    let mut noise = Noise::default();
-    for corner in 0..CORNERS {
+    let mut mixed = [Noise::default(); CORNERS];
+    // On the lattice, as where time stands still, what lies beyond does not count, nor how it rises.
+    let still: usize = (0..DIMENSIONS).filter(|&axis| cell.fade[axis] == 0.0).map(|axis| 1 << axis).sum();
+    for (corner, noise) in mixed.iter_mut().enumerate().filter(|(corner, _)| corner & still == 0) {
         let (direction, height) = cell.plane(seed, channel, corner);
-        let whole: f64 = (0..DIMENSIONS).map(|axis| cell.weight(corner, axis)).product();
-        noise.value += whole * height;
-        for axis in 0..DIMENSIONS {
-            let others: f64 =
-                (0..DIMENSIONS).filter(|other| *other != axis).map(|other| cell.weight(corner, other)).product();
-            let rise = if corner >> axis & 1 == 1 { pace[axis] } else { -pace[axis] };
-            noise.slope[axis] += whole * direction[axis] + others * rise * height;
+        *noise = Noise { value: height, slope: direction };
+    }
+    // Two by two, axis by axis: what lies between two is mixed of them, and rises along that axis as they differ.
+    for axis in 0..DIMENSIONS {
+        let (fade, pace) = (cell.fade[axis], pace[axis]);
+        for i in 0..CORNERS >> (axis + 1) {
+            let (low, high) = (mixed[2 * i], mixed[2 * i + 1]);
+            let rise = high.value - low.value;
+            let noise = &mut mixed[i];
+            noise.value = low.value + fade * rise;
+            for other in 0..DIMENSIONS {
+                noise.slope[other] = low.slope[other] + fade * (high.slope[other] - low.slope[other]);
+            }
+            noise.slope[axis] += pace * rise;
         }
     }
-    noise
+    mixed[0]
 }
 
 /// One of the 80 directions with one component 0 and the others ±½.

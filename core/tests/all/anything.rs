@@ -209,3 +209,14 @@ proptest! {
         }
     }
 }
+
+/// A number can be threaded by a port of its own name.
+#[test]
+fn ports_and_numbers_of_a_node_have_names_of_their_own() {
+    for schema in zickzack_core::nodes::schemas() {
+        for port in schema.params.iter().flat_map(|param| param.ports()) {
+            let taken = schema.inputs.iter().any(|input| input.name == port);
+            assert!(!taken, "{}: {port} is both", schema.name);
+        }
+    }
+}

@@ -2,6 +2,7 @@
 
 use crate::day::{SEAM, new_scene};
 use anyhow::{Context, Result};
+use fantoccini::key::Key;
 use serde_json::Value;
 use std::process::Command;
 use zickzack_e2e::{Visit, root};
@@ -174,8 +175,12 @@ async fn a_flock_is_found_as_boids_keeps_its_distance_and_closes() -> Result<()>
         assert!(nearest(&rows, frame) >= 1.5 * size * (1.0 - 1e-4), "{} at {frame}", nearest(&rows, frame));
     }
 
+    visit.choose_node("Output").await?;
+    visit.keys(&char::from(Key::Delete).to_string(), &[]).await?;
+    visit.until("no output", "return document.querySelectorAll('.slip').length === 1").await?;
     visit.choose_node("Flock").await?;
     visit.add_node("Close loop").await?;
+    visit.add_node("Output").await?;
     visit.until("a closed loop", "return document.querySelector('.badge.closed') != null").await?;
     visit.end().await
 }

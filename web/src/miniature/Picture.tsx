@@ -54,18 +54,22 @@ export function LivingPicture({ living, flat, seconds, width, height }: { living
     if (!pen) return undefined;
     const edge = living.edge.length > 0 ? [living.edge] : [];
     const fit = fitted([...living.lines, ...living.steps, ...edge], flat, width, height, 20);
-    const draw = (phase: number) => {
+    const draw = (step: number) => {
       pen.clearRect(0, 0, width, height);
       lines(pen, edge, flat, fit, 1, night.edge);
       lines(pen, living.lines, flat, fit, 1.6);
       dots(pen, living.marks, flat, fit, 2.6, night.persimmon);
-      dots(pen, living.steps[Math.min(living.steps.length - 1, Math.floor(phase * living.steps.length))] ?? [], flat, fit, 4.2);
+      dots(pen, living.steps[step] ?? [], flat, fit, 4.2);
     };
     draw(0);
     if (window.matchMedia('(prefers-reduced-motion: reduce)').matches) return undefined;
     let request = 0;
+    let drawn = 0;
     const tick = (now: number) => {
-      draw((now / 1000 / seconds) % 1);
+      // There are fewer pictures of it than the screen shows: none is drawn twice.
+      const step = Math.min(living.steps.length - 1, Math.floor(((now / 1000 / seconds) % 1) * living.steps.length));
+      if (step !== drawn) draw(step);
+      drawn = step;
       request = requestAnimationFrame(tick);
     };
     // Only what is in sight moves.
