@@ -149,11 +149,14 @@ async fn a_stream_loops_and_the_dial_tells_how_many_are_there() -> Result<()> {
     visit.end().await
 }
 
+fn apart(a: [f64; 3], b: [f64; 3]) -> f64 {
+    a.into_iter().zip(b).map(|(a, b)| (a - b) * (a - b)).sum::<f64>().sqrt()
+}
+
 /// How far the things at a frame are from the nearest of the others there, the least.
 fn nearest(rows: &[Row], frame: i64) -> f64 {
     let all = at(rows, frame);
-    let apart = |a: &Row, b: &Row| (0..3).map(|i| (a.place[i] - b.place[i]).powi(2)).sum::<f64>().sqrt();
-    let pairs = all.iter().enumerate().flat_map(|(i, a)| all[..i].iter().map(move |b| apart(a, b)));
+    let pairs = all.iter().enumerate().flat_map(|(i, a)| all[..i].iter().map(move |b| apart(a.place, b.place)));
     pairs.fold(f64::INFINITY, f64::min)
 }
 
@@ -196,8 +199,7 @@ async fn moths_chase_the_lamp_that_they_are_given_and_their_loop_closes() -> Res
     for frame in [frames / 2, frames - 1] {
         let lamp = lamp(frame).context("the lamp comes first")?;
         let moths = at(&rows, frame);
-        let off = |row: &&&Row| (0..3).map(|i| (row.place[i] - lamp[i]).powi(2)).sum::<f64>().sqrt();
-        let with = moths.iter().filter(|row| off(row) < 3.0).count();
+        let with = moths.iter().filter(|row| apart(row.place, lamp) < 3.0).count();
         assert!(with * 10 >= moths.len() * 9, "{with} of {} at {frame}", moths.len());
     }
 
@@ -206,8 +208,7 @@ async fn moths_chase_the_lamp_that_they_are_given_and_their_loop_closes() -> Res
     visit.fill("pull", "0").await?;
     visit.kept().await?;
     let rows = baked(&visit).await?;
-    let off = |row: &&&Row| row.place.iter().map(|x| x * x).sum::<f64>().sqrt() > 9.0;
-    let lost = at(&rows, frames / 2).iter().filter(|row| off(row)).count();
+    let lost = at(&rows, frames / 2).iter().filter(|row| apart(row.place, [0.0; 3]) > 9.0).count();
     assert!(lost > 20, "{lost}");
     visit.end().await
 }
