@@ -46,6 +46,9 @@ export function Picture({ miniature, flat, size }: { miniature: Miniature; flat:
   return <canvas ref={canvas} className="miniature" style={{ width: size, height: size }} aria-hidden="true" />;
 }
 
+/** Pictures a second of what moves. */
+const RATE = 12;
+
 /** A whole scene, small, looping; it stands still for those who want less motion. */
 export function LivingPicture({ living, flat, seconds, width, height }: { living: LivingMiniature; flat: boolean; seconds: number; width: number; height: number }) {
   const canvas = useRef<HTMLCanvasElement>(null);
@@ -66,8 +69,9 @@ export function LivingPicture({ living, flat, seconds, width, height }: { living
     let request = 0;
     let drawn = 0;
     const tick = (now: number) => {
-      // There are fewer pictures of it than the screen shows: none is drawn twice.
-      const step = Math.min(living.steps.length - 1, Math.floor(((now / 1000 / seconds) % 1) * living.steps.length));
+      // All of them move at the same moments: else a page of them would be put together anew at every one of the screen's.
+      const moment = Math.floor((now / 1000) * RATE) / RATE;
+      const step = Math.min(living.steps.length - 1, Math.floor(((moment / seconds) % 1) * living.steps.length));
       if (step !== drawn) draw(step);
       drawn = step;
       request = requestAnimationFrame(tick);
