@@ -23,7 +23,7 @@ pub use cluster::Cluster;
 pub use kills::{Told, edits_through_kills};
 
 /// How long anything may take to show on a slow machine with software graphics.
-const PATIENCE: Duration = Duration::from_secs(40);
+const PATIENCE: Duration = Duration::from_secs(60);
 /// How long something that is there may take until it can be clicked.
 const COMING: Duration = Duration::from_secs(5);
 
