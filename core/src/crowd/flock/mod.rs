@@ -207,11 +207,6 @@ impl Flock {
         self.birds.par_iter().filter(|bird| stray(bird)).count()
     }
 
-    /// Steps for each frame.
-    pub const fn steps(&self) -> usize {
-        self.setup.steps
-    }
-
     fn way_at(&self, frame: f64) -> Option<Arc<Way>> {
         let path = self.round.path.as_ref()?;
         self.way.clone().or_else(|| Some(Arc::new(Way::of(&path.at(frame), &self.measure))))

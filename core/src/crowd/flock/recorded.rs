@@ -27,7 +27,17 @@ impl Simulated for Flock {
     }
 
     fn facts(&self) -> Vec<String> {
-        vec![counted(self.birds.len(), "thing"), format!("{} a frame", counted(self.setup.steps, "step"))]
+        let mut facts =
+            vec![counted(self.birds.len(), "thing"), format!("{} a frame", counted(self.setup.steps, "step"))];
+        let (closest, wanted) = (self.closest(), self.setup.rules.closest);
+        if closest < wanted {
+            facts.push(format!("too many for their room: the closest begin {closest:.2} sizes apart"));
+        }
+        let astray = self.astray();
+        if astray > 0 {
+            facts.push(format!("{} on the wrong side of a surface at first", counted(astray, "thing")));
+        }
+        facts
     }
 
     fn takes_in(&mut self, frame: usize) -> [u8; 32] {

@@ -1,6 +1,6 @@
 //! A thing takes over what another does.
 
-use super::{Layer, Layered, Rows};
+use super::{Below, Layer, Layered, Rows};
 use crate::motion::{Break, Cancel, Columns, Frames, Motion, MotionError, Sample, corners};
 use crate::pose::{nearer, turn_between};
 use crate::signal::{Driven, Thing};
@@ -143,7 +143,7 @@ impl Layer for Mimicked {
         Ok(self.other.prepare(theirs, cancel)?.map(|other| Self { other, how: self.how.clone() }))
     }
 
-    fn breaks(&self, _: &dyn Motion, object: usize, range: Frames) -> Result<Vec<Break>, MotionError> {
+    fn breaks(&self, _: Below<'_>, object: usize, range: Frames) -> Result<Vec<Break>, MotionError> {
         let delay = self.how.delay;
         let theirs = Frames { from: range.from - delay, to: range.to - delay };
         let found = self.other.breaks(object % self.other.len().max(1), theirs)?.into_iter();

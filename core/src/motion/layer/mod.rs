@@ -74,6 +74,15 @@ impl Rows<'_> {
     }
 }
 
+/// What a layer lies over, and where within the frames asked for that is not smooth.
+#[derive(Clone, Copy)]
+pub struct Below<'a> {
+    /// The other motion.
+    pub inner: &'a dyn Motion,
+    /// Breaks of the thing asked about.
+    pub breaks: &'a [Break],
+}
+
 /// What becomes of a place in space that a thing touches, or is cut off along, when a layer moves the thing.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Touched {
@@ -114,13 +123,12 @@ pub trait Layer: Send + Sync + Sized + 'static {
         Ok(None)
     }
 
-    /// Where within `range` it is not smooth itself, in any order; with `inner` below it, whose own breaks need not be
-    /// told again.
+    /// Where within `range` it is not smooth itself, in any order; what is `below` it need not be told again.
     ///
     /// # Errors
     /// `TooMuch` beyond [`MOST_BREAKS`](super::MOST_BREAKS).
-    fn breaks(&self, inner: &dyn Motion, object: usize, range: Frames) -> Result<Vec<Break>, MotionError> {
-        let _ = (inner, object, range);
+    fn breaks(&self, below: Below<'_>, object: usize, range: Frames) -> Result<Vec<Break>, MotionError> {
+        let _ = (below, object, range);
         Ok(Vec::new())
     }
 
@@ -239,8 +247,9 @@ impl<L: Layer> Motion for Layered<L> {
     }
 
     fn breaks(&self, object: usize, range: Frames) -> Result<Vec<Break>, MotionError> {
-        let own = self.layer.breaks(&*self.inner, object, range)?;
-        Ok(with_breaks(self.inner.breaks(object, range)?, own))
+        let known = self.inner.breaks(object, range)?;
+        let own = self.layer.breaks(Below { inner: &*self.inner, breaks: &known }, object, range)?;
+        Ok(with_breaks(known, own))
     }
 
     fn contacts(&self, range: Frames) -> Vec<Contact> {

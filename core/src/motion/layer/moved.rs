@@ -1,6 +1,6 @@
 //! A whole arrangement of things, moved, turned and enlarged as one.
 
-use super::{Layer, Layered, Rows, Touched};
+use super::{Below, Layer, Layered, Rows, Touched};
 use crate::curve::{Curve, Path, Placement, placed};
 use crate::motion::{Break, Columns, Contact, Frames, Motion, MotionError, Sample, corners};
 use crate::pose::{from_degrees, turn_between};
@@ -152,7 +152,7 @@ impl Layer for MovedBy {
         }
     }
 
-    fn breaks(&self, _: &dyn Motion, _: usize, range: Frames) -> Result<Vec<Break>, MotionError> {
+    fn breaks(&self, _: Below<'_>, _: usize, range: Frames) -> Result<Vec<Break>, MotionError> {
         Ok(corners(self.how.all().flat_map(|part| part.bends(range.from, range.to))).collect())
     }
 

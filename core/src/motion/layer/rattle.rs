@@ -1,7 +1,7 @@
 //! Things that are struck: they rattle about a point, or give way, and come to rest again.
 
 use super::pivot::growths;
-use super::{Layer, Layered, Rows, Touched};
+use super::{Below, Layer, Layered, Rows, Touched};
 use crate::motion::contact::ringing::Ringing;
 use crate::motion::{Break, BreakKind, Cancel, Columns, Contact, Frames, Hits, Motion, MotionError, Sample};
 use crate::pose::{perpendicular, scaled_axis};
@@ -138,7 +138,7 @@ impl Layer for Rattling {
         Ok(hits.map(|hits| Self { hits, ..self.clone() }))
     }
 
-    fn breaks(&self, _: &dyn Motion, object: usize, range: Frames) -> Result<Vec<Break>, MotionError> {
+    fn breaks(&self, _: Below<'_>, object: usize, range: Frames) -> Result<Vec<Break>, MotionError> {
         let hits = self.hits.between(object, range.from, range.to).iter();
         Ok(hits.map(|hit| Break { frame: hit.frame, kind: BreakKind::Contact }).collect())
     }

@@ -1,6 +1,6 @@
 //! Forward and back along the way, again and again.
 
-use super::{Layer, Layered, Rows};
+use super::{Below, Layer, Layered, Rows};
 use crate::curve::Strand;
 use crate::motion::{Break, BreakKind, Columns, Frames, MOST_BREAKS, Motion, MotionError, Sample, corners};
 use crate::signal::{Driven, Thing, velocity_of};
@@ -56,12 +56,12 @@ impl Shuddering {
     }
 
     /// Where the way ahead is another one at once, as where a ball bounces: there it leaps from the one to the other.
-    fn turned(&self, inner: &dyn Motion, object: usize, range: Frames) -> Result<Vec<Break>, MotionError> {
+    fn turned(&self, Below { inner, breaks }: Below<'_>, object: usize) -> Vec<Break> {
         if self.amount.fixed() == Some(0.0) {
-            return Ok(Vec::new());
+            return Vec::new();
         }
         let along = if inner.path().is_some() { Columns::PLACE } else { Columns::TRAVEL };
-        let mut breaks = inner.breaks(object, range)?;
+        let mut breaks = breaks.to_vec();
         let beside: Vec<_> =
             breaks.iter().flat_map(|b| [b.frame - BESIDE, b.frame + BESIDE]).map(|frame| (object, frame)).collect();
         let mut sample = Sample::default();
@@ -76,7 +76,7 @@ impl Shuddering {
             let turns = ways(row - 2).distance(ways(row - 1)) > TURNED;
             turns && !std::mem::replace(&mut b.kind, BreakKind::Jump).is_jump()
         });
-        Ok(breaks)
+        breaks
     }
 }
 
@@ -173,10 +173,10 @@ impl Layer for Shuddering {
         }
     }
 
-    fn breaks(&self, inner: &dyn Motion, object: usize, range: Frames) -> Result<Vec<Break>, MotionError> {
+    fn breaks(&self, below: Below<'_>, object: usize, range: Frames) -> Result<Vec<Break>, MotionError> {
         let bends = [&self.amount, &self.scale].into_iter().flat_map(|amount| amount.bends(range.from, range.to));
         let mut breaks: Vec<Break> = corners(bends).collect();
-        breaks.extend(self.turned(inner, object, range)?);
+        breaks.extend(self.turned(below, object));
         if self.soft {
             return Ok(breaks);
         }

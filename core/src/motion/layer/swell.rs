@@ -1,6 +1,6 @@
 //! Size and brightness of things over time.
 
-use super::{Layer, Layered, Rows};
+use super::{Below, Layer, Layered, Rows};
 use crate::motion::{Break, Columns, Frames, Motion, MotionError, Sample, corners};
 use crate::signal::{Driven, Thing};
 use std::sync::Arc;
@@ -37,7 +37,7 @@ impl Layer for Swelling {
         out.brightness.iter_mut().enumerate().for_each(|(row, bright)| *bright *= factor(&self.brightness, row));
     }
 
-    fn breaks(&self, _: &dyn Motion, _: usize, range: Frames) -> Result<Vec<Break>, MotionError> {
+    fn breaks(&self, _: Below<'_>, _: usize, range: Frames) -> Result<Vec<Break>, MotionError> {
         Ok(corners(self.scale.bends(range.from, range.to)).collect())
     }
 }

@@ -1,6 +1,6 @@
 //! Noise on top of a motion.
 
-use super::{Layer, Layered, Rows};
+use super::{Below, Layer, Layered, Rows};
 use crate::motion::{Break, Columns, Frames, Motion, MotionError, Sample, corners};
 use crate::pose::{scaled_axis, turn_between};
 use crate::random;
@@ -147,7 +147,7 @@ impl Layer for Wavering {
         1.0
     }
 
-    fn breaks(&self, _: &dyn Motion, _: usize, range: Frames) -> Result<Vec<Break>, MotionError> {
+    fn breaks(&self, _: Below<'_>, _: usize, range: Frames) -> Result<Vec<Break>, MotionError> {
         let amounts = self.position.iter().chain(&self.orientation).chain([&self.scale]);
         Ok(corners(amounts.flat_map(|amount| amount.bends(range.from, range.to))).collect())
     }
