@@ -20,7 +20,7 @@
 //! ```
 //!
 //! Rooms, in the order in which they may use each other: [`pose`], [`fraction`], [`random`], [`work`], [`noise`], [`formula`],
-//! [`signal`], [`surface`], [`curve`], [`motion`], [`physics`], [`seam`], [`keys`], [`schema`], [`scene`], [`graph`], [`nodes`].
+//! [`signal`], [`surface`], [`curve`], [`rig`], [`motion`], [`physics`], [`seam`], [`keys`], [`schema`], [`scene`], [`graph`], [`nodes`].
 
 pub mod crowd;
 pub mod curve;
@@ -36,6 +36,7 @@ pub mod pose;
 mod quadrature;
 pub mod random;
 mod remembered;
+pub mod rig;
 mod roots;
 pub mod scene;
 pub mod schema;

@@ -2,24 +2,11 @@
 //!
 //! `cargo run -p zickzack-formats --example swan_boat > demo/swan-boat.glb`
 
+mod pack;
+
+use pack::{Pack, Point, Triangle, skin};
+use serde_json::json;
 use std::f64::consts::TAU;
-use std::io::Write;
-
-type Point = [f64; 3];
-type Triangle = [Point; 3];
-
-/// A strip of quads between rings of equally many points.
-fn skin(rings: &[Vec<Point>], out: &mut Vec<Triangle>) {
-    for pair in rings.windows(2) {
-        let count = pair[0].len();
-        for i in 0..count {
-            let j = (i + 1) % count;
-            let [a, b, c, d] = [pair[0][i], pair[0][j], pair[1][j], pair[1][i]];
-            out.push([a, b, c]);
-            out.push([a, c, d]);
-        }
-    }
-}
 
 /// A ring around `centre`, across a direction that leans by `lean` from +z towards +y.
 fn ring(centre: Point, (wide, high): (f64, f64), lean: f64, sides: usize) -> Vec<Point> {
@@ -83,14 +70,6 @@ fn seat() -> Vec<Triangle> {
     out
 }
 
-fn normal(t: &Triangle) -> [f32; 3] {
-    let side = |i: usize| [0, 1, 2].map(|k| t[i][k] - t[0][k]);
-    let (a, b) = (side(1), side(2));
-    let n = [a[1] * b[2] - a[2] * b[1], a[2] * b[0] - a[0] * b[2], a[0] * b[1] - a[1] * b[0]];
-    let length = n.iter().map(|x| x * x).sum::<f64>().sqrt().max(1e-12);
-    n.map(|x| (x / length) as f32)
-}
-
 fn main() -> std::io::Result<()> {
     let parts = [
         ("hull", [0.95, 0.93, 0.88], hull()),
@@ -98,46 +77,12 @@ fn main() -> std::io::Result<()> {
         ("beak", [0.91, 0.42, 0.14], beak()),
         ("seat", [0.48, 0.23, 0.41], seat()),
     ];
-    let mut data: Vec<u8> = Vec::new();
-    let (mut views, mut accessors, mut primitives, mut materials) = (Vec::new(), Vec::new(), Vec::new(), Vec::new());
-    for (index, (name, colour, triangles)) in parts.iter().enumerate() {
-        let places: Vec<[f32; 3]> = triangles.iter().flatten().map(|p| p.map(|x| x as f32)).collect();
-        let normals: Vec<[f32; 3]> = triangles.iter().flat_map(|t| [normal(t); 3]).collect();
-        let bound =
-            |pick: fn(f32, f32) -> f32| places.iter().copied().reduce(|a, b| [0, 1, 2].map(|k| pick(a[k], b[k])));
-        for (list, bounds) in [(&places, true), (&normals, false)] {
-            views.push(serde_json::json!({ "buffer": 0, "byteOffset": data.len(), "byteLength": list.len() * 12, "target": 34962 }));
-            let mut accessor = serde_json::json!({ "bufferView": views.len() - 1, "componentType": 5126, "count": list.len(), "type": "VEC3" });
-            if bounds {
-                accessor["min"] = serde_json::json!(bound(f32::min));
-                accessor["max"] = serde_json::json!(bound(f32::max));
-            }
-            accessors.push(accessor);
-            data.extend(list.iter().flatten().flat_map(|x| x.to_le_bytes()));
-        }
-        materials.push(serde_json::json!({ "name": name, "doubleSided": true, "pbrMetallicRoughness": { "baseColorFactor": [colour[0], colour[1], colour[2], 1.0], "metallicFactor": 0.0, "roughnessFactor": 0.8 } }));
-        primitives.push(
-            serde_json::json!({ "attributes": { "POSITION": 2 * index, "NORMAL": 2 * index + 1 }, "material": index }),
-        );
-    }
-    let text = serde_json::json!({
-        "asset": { "version": "2.0", "generator": "zickzack-formats example swan_boat" },
+    let mut pack = Pack::default();
+    let primitives: Vec<_> =
+        parts.iter().map(|(name, colour, triangles)| pack.part(name, *colour, triangles)).collect();
+    let rest = json!({
         "scene": 0, "scenes": [{ "nodes": [0] }], "nodes": [{ "name": "Swan boat", "mesh": 0 }],
-        "meshes": [{ "name": "Swan boat", "primitives": primitives }], "materials": materials,
-        "buffers": [{ "byteLength": data.len() }], "bufferViews": views, "accessors": accessors,
+        "meshes": [{ "name": "Swan boat", "primitives": primitives }],
     });
-    let mut text = text.to_string().into_bytes();
-    text.resize(text.len().next_multiple_of(4), b' ');
-    data.resize(data.len().next_multiple_of(4), 0);
-    let mut file = Vec::new();
-    file.extend(b"glTF");
-    for number in [2u32, (12 + 8 + text.len() + 8 + data.len()) as u32, text.len() as u32] {
-        file.extend(number.to_le_bytes());
-    }
-    file.extend(b"JSON");
-    file.extend(text);
-    file.extend((data.len() as u32).to_le_bytes());
-    file.extend(b"BIN\0");
-    file.extend(data);
-    std::io::stdout().write_all(&file)
+    pack.write("swan_boat", rest)
 }

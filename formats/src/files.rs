@@ -1,6 +1,6 @@
 //! Files of a scene, held as they came and read when a node asks for them.
 
-use crate::{model, svg, table};
+use crate::{animated, model, svg, table};
 use base64::Engine;
 use base64::engine::general_purpose::STANDARD;
 use glam::DVec3;
@@ -8,6 +8,7 @@ use std::collections::BTreeMap;
 use std::sync::{Arc, Mutex, PoisonError};
 use zickzack_core::curve::Outline;
 use zickzack_core::graph::Assets;
+use zickzack_core::rig::{Clip, Rig};
 use zickzack_core::scene::Asset;
 
 /// What was read of files before, by where their contents lie: a file of two names is read once.
@@ -23,6 +24,7 @@ pub struct Files {
     drawings: Read<Arc<Vec<Outline>>>,
     tables: Read<Arc<Vec<DVec3>>>,
     models: Read<Arc<Vec<DVec3>>>,
+    animated: Read<Arc<(Rig, Vec<Clip>)>>,
 }
 
 impl Files {
@@ -82,6 +84,10 @@ impl Assets for Files {
 
     fn corners(&self, name: &str) -> Result<Arc<Vec<DVec3>>, String> {
         self.read(&self.models, name, |bytes| model::corners(bytes).map(Arc::new).map_err(|error| error.to_string()))
+    }
+
+    fn animated(&self, name: &str) -> Result<Arc<(Rig, Vec<Clip>)>, String> {
+        self.read(&self.animated, name, |bytes| animated::read(bytes).map(Arc::new).map_err(|error| error.to_string()))
     }
 }
 

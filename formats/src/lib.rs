@@ -6,6 +6,7 @@
 //! assert_eq!((outlines[0].id.as_str(), outlines[0].segments.len()), ("ring", 4));
 //! ```
 
+pub mod animated;
 pub mod csv;
 pub mod files;
 pub mod glb;

@@ -1,5 +1,6 @@
 //! Binary glTF models as things: a look whether a page can show one, before it is kept.
 
+use crate::animated::MOST_BONES;
 use glam::{DMat4, DVec3, Mat4, Vec3};
 use gltf::{Gltf, buffer, image, mesh::Mode};
 
@@ -19,7 +20,7 @@ pub struct Facts {
     pub triangles: usize,
     /// Meshes that stand in it.
     pub parts: usize,
-    /// Movements in it, which are not played.
+    /// Clips in it.
     pub clips: usize,
 }
 
@@ -42,6 +43,8 @@ pub enum ModelError {
     TooManyTriangles(usize),
     #[error("its nodes form a circle or are more than {MOST_NODES}: export it again")]
     TooManyNodes,
+    #[error("{0} joints and parts of it carry corners, and {MOST_BONES} is the most: leave some out")]
+    TooManyBones(usize),
     #[error("a picture on it cannot be read or has a side over {LARGEST_PICTURE} pixels: make it smaller")]
     Picture,
 }
@@ -81,7 +84,7 @@ pub fn read(bytes: &[u8]) -> Result<Facts, ModelError> {
     looked_at(bytes).map(|(_, facts)| facts)
 }
 
-fn looked_at(bytes: &[u8]) -> Result<(Gltf, Facts), ModelError> {
+pub(crate) fn looked_at(bytes: &[u8]) -> Result<(Gltf, Facts), ModelError> {
     if bytes.len() > LARGEST {
         return Err(ModelError::TooLarge);
     }

@@ -1,6 +1,7 @@
 //! Files that a scene refers to, as nodes see them.
 
 use crate::curve::Outline;
+use crate::rig::{Clip, Rig};
 use glam::DVec3;
 use std::sync::{Arc, LazyLock};
 
@@ -11,6 +12,9 @@ pub trait Assets: Send + Sync {
 
     /// Corners of the meshes of a binary glTF model, metres, or a sentence that says why there are none.
     fn corners(&self, name: &str) -> Result<Arc<Vec<DVec3>>, String>;
+
+    /// Joints and clips of a binary glTF model, or a sentence that says why there are none.
+    fn animated(&self, name: &str) -> Result<Arc<(Rig, Vec<Clip>)>, String>;
 
     /// The rows of a table of places, x, y, z each, or a sentence that says why there are none.
     fn places(&self, name: &str) -> Result<Arc<Vec<DVec3>>, String>;
@@ -39,6 +43,10 @@ impl Assets for NoAssets {
     }
 
     fn corners(&self, name: &str) -> Result<Arc<Vec<DVec3>>, String> {
+        missing(name)
+    }
+
+    fn animated(&self, name: &str) -> Result<Arc<(Rig, Vec<Clip>)>, String> {
         missing(name)
     }
 }

@@ -237,6 +237,8 @@ pub struct Outcome {
     pub alike: Vec<(&'static str, Value)>,
     /// The nearest that two of its things come to each other, metres, which two, and the frame; where that was looked at.
     pub closest: Option<(f64, [usize; 2], f64)>,
+    /// What a parameter may name, where that is known: the clips of a model.
+    pub names: Vec<(&'static str, Vec<String>)>,
 }
 
 impl Outcome {
@@ -257,6 +259,7 @@ impl Outcome {
             progress: None,
             alike: Vec::new(),
             closest: None,
+            names: Vec::new(),
         }
     }
 

@@ -17,6 +17,8 @@ pub struct Beyond {
     pub brightness: bool,
     /// Things are cut off at times.
     pub cuts: bool,
+    /// Things play clips of their models.
+    pub clips: bool,
 }
 
 impl Beyond {
@@ -31,7 +33,8 @@ impl Beyond {
     fn found(motion: &Arc<dyn Motion>, range: Frames, cancel: &Cancel) -> Result<Self, MotionError> {
         let ready = prepared(motion, range.widened(1.0), cancel)?;
         let columns = Columns::ALIVE | Columns::TINT | Columns::BRIGHTNESS | Columns::CUT;
-        let mut found = Self { kinds: ready.kinds().len() > 1, ..Self::default() };
+        let clips = ready.kinds().iter().any(|kind| kind.animated.is_some());
+        let mut found = Self { kinds: ready.kinds().len() > 1, clips, ..Self::default() };
         let mut sample = Sample::default();
         for frame in range.from.ceil() as i64..=range.to.floor() as i64 {
             if cancel.cancelled() {
@@ -53,6 +56,7 @@ impl Beyond {
             (self.colours, "their colours"),
             (self.brightness, "their brightness"),
             (self.cuts, "where they are cut off"),
+            (self.clips, "the clips that their models play"),
         ];
         all.into_iter().filter(|(is, _)| *is).map(|(_, word)| word).collect()
     }

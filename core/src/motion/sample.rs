@@ -33,6 +33,8 @@ impl Columns {
     pub const CUT: Self = Self(1024);
     /// Which life a thing has, and how old it is.
     pub const LIFE: Self = Self(2048);
+    /// Which clip a thing is in, and how far.
+    pub const CLIP: Self = Self(4096);
     /// Everything a pose is made of, and whether it is there.
     pub const POSE: Self = Self(1 | 2 | 4 | 8);
     /// Where a thing is, how it is turned, and how large it is.
@@ -136,6 +138,35 @@ impl Age {
     }
 }
 
+/// Where a thing is in the clips of its model.
+#[derive(Debug, Clone, Copy, PartialEq, Default)]
+pub struct ClipTime {
+    /// From 0 for the first of its clips to their number − 1 for the last; between two it is a mixture of both.
+    pub mix: f64,
+    /// Part of the cycle, from 0 up to 1.
+    pub phase: f64,
+}
+
+impl ClipTime {
+    /// How far apart two are: parts of a cycle, the shorter way round, or of the way from clip to clip, whichever is more.
+    pub fn apart(self, other: Self) -> f64 {
+        let since = self.since(other);
+        since.phase.abs().max(since.mix.abs())
+    }
+
+    /// How much further this one is than another, the shorter way round the cycle.
+    pub fn since(self, other: Self) -> Self {
+        let round = self.phase - other.phase;
+        Self { mix: self.mix - other.mix, phase: round - round.round() }
+    }
+
+    /// Further by `part` times as much.
+    pub fn later(self, much: Self, part: f64) -> Self {
+        let phase = self.phase + part * much.phase;
+        Self { mix: self.mix + part * much.mix, phase: phase - phase.floor() }
+    }
+}
+
 /// Poses and more of many things: one vector per column, filled only when asked for.
 #[derive(Debug, Clone, Default, PartialEq)]
 pub struct Sample {
@@ -163,6 +194,8 @@ pub struct Sample {
     pub cuts: Vec<Cut>,
     /// How old things are; only of what begins anew.
     pub ages: Vec<Age>,
+    /// Where things are in the clips of their models.
+    pub clips: Vec<ClipTime>,
 }
 
 impl Sample {
@@ -187,6 +220,7 @@ impl Sample {
         column(&mut self.brightness, columns.contain(Columns::BRIGHTNESS), rows, 1.0);
         column(&mut self.cuts, columns.contain(Columns::CUT), rows, Cut::default());
         column(&mut self.ages, columns.contain(Columns::LIFE), rows, Age::default());
+        column(&mut self.clips, columns.contain(Columns::CLIP), rows, ClipTime::default());
     }
 
     /// Keeps only these columns, of those that were asked for to make them.
@@ -220,6 +254,7 @@ impl Sample {
         self.brightness.append(&mut other.brightness);
         self.cuts.append(&mut other.cuts);
         self.ages.append(&mut other.ages);
+        self.clips.append(&mut other.clips);
     }
 
     /// The pose in a row; asks for position, orientation and scale.

@@ -3,8 +3,8 @@
 use super::measure::match_all;
 use super::pairing::{MOST_PAIRED, pair};
 use crate::motion::{
-    Break, Cancel, Columns, Contact, Extent, Frames, MOST_BREAKS, Motion, MotionError, Outside, Sample, as_inner,
-    carried, prepared, spins,
+    Break, Cancel, ClipTime, Columns, Contact, Extent, Frames, MOST_BREAKS, Motion, MotionError, Outside, Sample,
+    as_inner, carried, prepared, spins,
 };
 use crate::pose::{Axis, nearer, scaled_axis, turn_between};
 use glam::DVec3;
@@ -32,6 +32,7 @@ struct Lack {
     /// Radians per frame.
     spin: DVec3,
     scale: DVec3,
+    clip: ClipTime,
 }
 
 /// A motion that repeats after a lap of `frames`, whatever it was: things go on where those that look the same
@@ -84,7 +85,8 @@ impl Closed {
     ) -> Result<Self, MotionError> {
         let beyond = if let Closing::Blend(overlap) = closing { overlap.min(frames) } else { 0.0 };
         let inner = prepared(inner, Frames { from: -MARGIN, to: frames + beyond + MARGIN }, cancel)?;
-        let columns = COLUMNS | Columns::VELOCITY | Columns::SPIN;
+        let clips = inner.varies().and(Columns::CLIP);
+        let columns = COLUMNS | Columns::VELOCITY | Columns::SPIN | clips;
         let (mut start, mut end) = (Sample::default(), Sample::default());
         inner.sample(0.0, columns, &mut start);
         inner.sample(frames, columns, &mut end);
@@ -112,6 +114,7 @@ impl Closed {
             turn: turn_between(end.orientations[object], start.orientations[partner]),
             spin: start.spins[partner] - end.spins[object],
             scale: start.scales[partner] - end.scales[object],
+            clip: start.clips.get(partner).map_or_else(ClipTime::default, |start| start.since(end.clips[object])),
         };
         let lacks = partners.iter().enumerate().map(lack).collect();
         let (rounds, seats) = rounds(&partners);
@@ -173,6 +176,9 @@ impl Closed {
             if let Some(scale) = out.scales.get_mut(row) {
                 *scale += eased(x, self.frames, lack.scale, DVec3::ZERO);
             }
+            if let Some(clip) = out.clips.get_mut(row) {
+                *clip = clip.later(lack.clip, x);
+            }
         }
     }
 
@@ -206,6 +212,9 @@ impl Closed {
             }
             if let Some(scale) = out.scales.get_mut(row) {
                 *scale = old.scales[i].lerp(*scale, share);
+            }
+            if let Some(clip) = out.clips.get_mut(row) {
+                *clip = old.clips[i].later(clip.since(old.clips[i]), share);
             }
         }
     }
@@ -270,6 +279,10 @@ impl Motion for Closed {
 
     fn varies(&self) -> Columns {
         self.inner.varies() | Columns::POSITION
+    }
+
+    fn partner(&self, object: usize, frames: f64) -> Option<usize> {
+        (frames == self.frames).then(|| self.later(object, 1.0))
     }
 
     fn breaks(&self, object: usize, range: Frames) -> Result<Vec<Break>, MotionError> {

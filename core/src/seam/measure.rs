@@ -30,6 +30,8 @@ pub struct Seam {
     pub orientation: Gap,
     /// Radians per second.
     pub spin: Gap,
+    /// Parts of a cycle, or of the way from clip to clip, where clips are played.
+    pub clip: Option<Gap>,
     /// How many things go on where another one began.
     pub trading: usize,
     /// Things without a certain partner, in order; each is compared with itself.
@@ -48,7 +50,8 @@ impl Seam {
 
     /// True when nothing is off by more than `tolerance` in the units of the gaps.
     pub fn meets(&self, tolerance: f64) -> bool {
-        [self.position, self.velocity, self.orientation, self.spin].iter().all(|gap| gap.amount <= tolerance)
+        let gaps = [self.position, self.velocity, self.orientation, self.spin];
+        gaps.iter().chain(&self.clip).all(|gap| gap.amount <= tolerance)
     }
 }
 
@@ -68,7 +71,8 @@ pub fn measure(motion: &Arc<dyn Motion>, frames: f64, fps: f64, cancel: &Cancel)
 
 fn measured(motion: &Arc<dyn Motion>, frames: f64, fps: f64, cancel: &Cancel) -> Result<Seam, MotionError> {
     let motion = prepared(motion, Frames { from: -1.0, to: frames + 2.0 }, cancel)?;
-    let columns = COLUMNS | Columns::VELOCITY | Columns::SPIN;
+    let clips = motion.varies().and(Columns::CLIP);
+    let columns = COLUMNS | Columns::VELOCITY | Columns::SPIN | clips;
     let (mut start, mut end) = (Sample::default(), Sample::default());
     motion.sample(0.0, columns, &mut start);
     motion.sample(frames, columns, &mut end);
@@ -82,6 +86,7 @@ fn measured(motion: &Arc<dyn Motion>, frames: f64, fps: f64, cancel: &Cancel) ->
         uncertain,
         partners,
         leaps: leaps(&*motion, frames, cancel)?,
+        clip: (clips != Columns::NONE).then(Gap::default),
         ..Seam::default()
     };
     for offset in OFFSETS {
@@ -106,9 +111,29 @@ fn measured(motion: &Arc<dyn Motion>, frames: f64, fps: f64, cancel: &Cancel) ->
             widen(|s| &mut s.velocity, end.velocities[object].distance(start.velocities[partner]) * fps);
             widen(|s| &mut s.orientation, alike.apart(object, start.orientations[partner], end.orientations[object]));
             widen(|s| &mut s.spin, end.spins[object].distance(start.spins[partner]) * fps);
+            if let (Some(end), Some(start)) = (end.clips.get(object), start.clips.get(partner)) {
+                widen(|s| s.clip.get_or_insert_default(), end.apart(*start));
+            }
         }
     }
     Ok(seam)
+}
+
+/// The thing that each one goes on as after `frames`: as the motion says, or else the one that looks the same and is where
+/// it ends; itself where none is certain.
+///
+/// # Errors
+/// Where it is cancelled, or takes too many looks.
+pub fn partners(motion: &Arc<dyn Motion>, frames: f64, cancel: &Cancel) -> Result<Vec<usize>, MotionError> {
+    let alike = Alike::of(&**motion);
+    if let Some(partners) = told(&**motion, frames, &alike) {
+        return Ok(partners);
+    }
+    let motion = prepared(motion, Frames { from: 0.0, to: frames }, cancel)?;
+    let (mut start, mut end) = (Sample::default(), Sample::default());
+    motion.sample(0.0, COLUMNS | Columns::VELOCITY, &mut start);
+    motion.sample(frames, COLUMNS | Columns::VELOCITY, &mut end);
+    Ok(match_ends(&start, &end, &alike).0)
 }
 
 /// Who has a loop earlier the part that each thing has, where the motion knows it.

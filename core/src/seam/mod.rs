@@ -32,6 +32,6 @@ mod throwing;
 pub use close::{Closed, Closing, orbit};
 pub use closing::{LapOffer, lap_offers, length_offers, spin_offers, symmetry_order};
 pub use leaps::{Leap, Leaps};
-pub use measure::{Gap, Seam, measure};
+pub use measure::{Gap, Seam, measure, partners};
 pub use riding::{RideClosing, RideOffer};
 pub use throwing::{ThrowOffer, bounce_offers, toss_offers};

@@ -212,3 +212,106 @@ async fn moths_chase_the_lamp_that_they_are_given_and_their_loop_closes() -> Res
     assert!(lost > 20, "{lost}");
     visit.end().await
 }
+
+/// Takes the Output of a starter out, and has what comes before it play the clips of a model of the demo.
+async fn with_clips(visit: &Visit, model: &str) -> Result<()> {
+    visit.press(".react-flow__node[data-id=\"out\"]").await?;
+    visit.keys(&char::from(Key::Delete).to_string(), &[]).await?;
+    visit.kept().await?;
+    visit.press(".react-flow__node[data-id=\"ahead\"]").await?;
+    visit.add_node("animation").await?;
+    visit
+        .until(
+            "no model yet",
+            "return document.querySelector('.card .warned')?.textContent.includes('No model is chosen')",
+        )
+        .await?;
+    visit.give_file("file", &root().join("demo").join(model)).await?;
+    visit
+        .until("its clips", "return document.querySelector('.card [role=combobox][aria-label=\"clip\"]') !== null")
+        .await?;
+    visit.kept().await
+}
+
+/// Where each thing of what the Output shows is in its clips at a frame.
+async fn clips(visit: &Visit, things: usize, frame: usize) -> Result<Vec<[f64; 2]>> {
+    let node = visit.node("Output").await?;
+    let mut found = Vec::with_capacity(things);
+    for object in 0..things {
+        let script = format!("return window.zickzack?.clip('{node}', {object}, {frame}) ?? null");
+        let clip = visit.until("what it plays", &script).await?;
+        let number = |i: usize| clip[i].as_f64().context("a number");
+        found.push([number(0)?, number(1)?]);
+    }
+    Ok(found)
+}
+
+#[tokio::test]
+async fn wings_beat_by_speed_each_from_its_own_start_and_their_loop_closes() -> Result<()> {
+    let visit = Visit::start(1280, 800).await?;
+    visit.begin_from("Flock behind a leader").await?;
+    with_clips(&visit, "moth.glb").await?;
+    visit.choose("clip", "glide").await?;
+    visit.kept().await?;
+    visit.choose("mixed by", "speed").await?;
+    visit.kept().await?;
+    visit.choose("second clip", "beat").await?;
+    visit.kept().await?;
+    visit.add_node("Output").await?;
+    visit.until("a closed loop", "return document.querySelector('.badge.closed') != null").await?;
+    visit.press(".badge.closed").await?;
+    let row = "return [...document.querySelectorAll('.seam-report tbody tr')].some((row) => row.textContent.startsWith('clips') && row.textContent.includes('0 cycles'))";
+    visit.until("no gap in clips", row).await?;
+
+    let (first, later) = (clips(&visit, 12, 0).await?, clips(&visit, 12, 7).await?);
+    for (i, a) in first.iter().enumerate() {
+        assert!(first[..i].iter().all(|b| (a[1] - b[1]).abs() > 1e-4), "each from its own start: {first:?}");
+        assert!(a != &later[i], "it goes on");
+    }
+    // At the end each is where some other, or it, began.
+    let all = clips(&visit, 50, 0).await?;
+    for end in clips(&visit, 12, 192).await? {
+        let round = |a: f64, b: f64| ((a - b) - (a - b).round()).abs();
+        assert!(all.iter().any(|start| round(start[1], end[1]) < 1e-5 && (start[0] - end[0]).abs() < 1e-5), "{end:?}");
+    }
+
+    // Not made to close, the seam says so, and the Card offers what would.
+    visit.choose_node("Clip").await?;
+    visit.press("input[aria-label=\"whole cycles\"]").await?;
+    visit.kept().await?;
+    visit.until("an open loop", "return document.querySelector('.badge.closed') == null").await?;
+    visit.click("play whole cycles in the loop").await?;
+    visit.kept().await?;
+    visit.until("a closed loop", "return document.querySelector('.badge.closed') != null").await?;
+    visit.end().await
+}
+
+#[tokio::test]
+async fn a_thousand_follow_a_path_loosely_with_blended_clips_from_their_own_starts() -> Result<()> {
+    let visit = Visit::start(1280, 800).await?;
+    visit.begin_from("Follow a path loosely").await?;
+    visit.press(".react-flow__node[data-id=\"flock\"]").await?;
+    visit.fill("things", "1000").await?;
+    visit.kept().await?;
+    with_clips(&visit, "kite.glb").await?;
+    visit.fill("blend", "0.2").await?;
+    visit.kept().await?;
+    visit.add_node("Output").await?;
+    visit.until("a closed loop", "return document.querySelector('.badge.closed') != null").await?;
+    let rows = baked(&visit).await?;
+    let frames = visit.document().await?["frames"].as_i64().context("frames")?;
+    for frame in [0, frames / 2, frames] {
+        let there = at(&rows, frame);
+        assert_eq!(there.len(), 1000);
+        // A polygon of 4.5 m two metres up, in a tube of four sizes of 0.2 m; some stray.
+        let near = there
+            .iter()
+            .filter(|row| (row.place[1] - 2.0).abs() < 1.6 && apart([row.place[0], 0.0, row.place[2]], [0.0; 3]) < 7.0);
+        assert!(near.count() >= 900, "at {frame}");
+    }
+    let starts = clips(&visit, 40, 0).await?;
+    let quarters: Vec<usize> =
+        (0..4).map(|part| starts.iter().filter(|clip| (clip[1] * 4.0) as usize == part).count()).collect();
+    assert!(quarters.iter().all(|count| *count > 2), "spread over the cycle: {quarters:?}");
+    visit.end().await
+}

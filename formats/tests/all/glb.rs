@@ -14,6 +14,7 @@ use zickzack_core::keys::{Keys, bake_dense, bake_reduced};
 use zickzack_core::motion::{Cancel, Columns, FaceTravel, FaceUp, Frames, Motion, Ride, Sample};
 use zickzack_core::nodes::{ModelPlace, Registry, model_place};
 use zickzack_core::pose::{Axis, angle_between};
+use zickzack_core::rig::{Clip, Rig};
 use zickzack_core::scene::Scene;
 use zickzack_formats::csv;
 use zickzack_formats::glb::{GlbError, Writer};
@@ -303,6 +304,9 @@ fn a_model_lies_in_its_thing_as_it_is_shown() {
             assert_eq!(name, "crate.glb");
             // 2 by 4 by 6, with its middle at (11, 2, 3).
             Ok(Arc::new(vec![DVec3::new(10.0, 0.0, 0.0), DVec3::new(12.0, 4.0, 6.0)]))
+        }
+        fn animated(&self, _: &str) -> Result<Arc<(Rig, Vec<Clip>)>, String> {
+            Err("none".to_owned())
         }
     }
     let model = model_place(&scene, "out", &Crate).unwrap();

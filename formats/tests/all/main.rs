@@ -1,5 +1,6 @@
 //! All tests of the formats from outside, in one executable.
 
+mod animated;
 #[path = "../../../core/tests/all/cases.rs"]
 mod cases;
 mod csv;

@@ -4,8 +4,11 @@ use crate::Shop;
 use crate::store::assets;
 use actix_web::http::header;
 use actix_web::{HttpRequest, HttpResponse, get, post, web};
-use serde::Serialize;
-use utoipa::ToSchema;
+use serde::{Deserialize, Serialize};
+use std::sync::Arc;
+use utoipa::{IntoParams, ToSchema};
+use zickzack_core::rig::{Cycle, PoseTable, Repertoire};
+use zickzack_formats::animated::{self, Hanging};
 use zickzack_formats::{media, model, picture, svg};
 
 /// A file that was kept.
@@ -46,7 +49,7 @@ fn look(media: &str, bytes: &[u8]) -> Result<(&'static str, Vec<String>), String
         let some = |count: usize, one: &str| format!("{count} {one}{}", if count == 1 { "" } else { "s" });
         let mut told = vec![format!("{} in {}", some(facts.triangles, "triangle"), some(facts.parts, "part"))];
         if facts.clips > 0 {
-            told.push(format!("{} not played", some(facts.clips, "movement")));
+            told.push(some(facts.clips, "clip"));
         }
         return Ok(("model/gltf-binary", told));
     }
@@ -55,6 +58,91 @@ fn look(media: &str, bytes: &[u8]) -> Result<(&'static str, Vec<String>), String
         return Ok((media, vec![format!("{width} × {height} pixels")]));
     }
     Err("Only SVG drawings, binary glTF models and PNG, JPEG or WebP pictures can be brought in.".to_owned())
+}
+
+/// Which clips of a model, and the seconds at the end of each that are blended into its start.
+#[derive(Deserialize, IntoParams)]
+pub struct Played {
+    /// `0:0.2,1:0`: clip 0 with 0.2 s, mixed with clip 1.
+    clips: String,
+}
+
+/// What stands before the numbers of poses.
+#[derive(Serialize, ToSchema)]
+pub struct PosesOfClips {
+    /// The part of the cycle that each row is of, rising from 0 to 1.
+    rows: Vec<f64>,
+    /// Mixtures, from the first clip to the last at even distances.
+    layers: usize,
+    /// Of these, from one clip to the next.
+    between: usize,
+    /// Bones: those of all skins, then nodes with a mesh that no skin bends.
+    bones: usize,
+    /// The first bone of each skin.
+    skins: Vec<usize>,
+    /// The nodes that the last bones are, by their numbers in the file.
+    nodes: Vec<usize>,
+    /// The least and the largest corner of the model at rest, metres.
+    around: [[f64; 3]; 2],
+    /// How far what lies half way between two rows is off at most, in sizes of the model.
+    error: f64,
+}
+
+/// Where clips of a model bring its corners: the length of a header as u32, the header, then little-endian f32: by mixture, by
+/// row, by bone three rows of a matrix.
+#[utoipa::path(
+    params(("hash" = String, Path), Played),
+    responses((status = 200, body = PosesOfClips), (status = 404, body = Refusal), (status = 422, body = Refusal))
+)]
+#[get("/api/assets/{hash}/poses")]
+pub async fn poses(
+    shop: web::Data<Shop>,
+    hash: web::Path<String>,
+    played: web::Query<Played>,
+) -> Result<HttpResponse, Refusal> {
+    let (_, content) = assets::find(&shop.pool, &hash).await?.ok_or_else(Refusal::no_file)?;
+    let worked = web::block(move || table(&content, &played.clips)).await;
+    let bytes = worked.map_err(|_| Refusal::bad("The file could not be read."))?.map_err(Refusal::bad)?;
+    Ok(HttpResponse::Ok()
+        .content_type("application/octet-stream")
+        .insert_header((header::CACHE_CONTROL, "private, max-age=31536000, immutable"))
+        .body(bytes))
+}
+
+/// Most clips that are mixed.
+const MOST_MIXED: usize = 8;
+
+fn table(content: &[u8], clips: &str) -> Result<Vec<u8>, String> {
+    let cannot = |why: String| format!("The clips of this model cannot be shown: {why}.");
+    let cycle = |text: &str| {
+        let (clip, blend) = text.split_once(':')?;
+        let blend: f64 = blend.parse().ok()?;
+        Some(Cycle { clip: clip.parse().ok()?, blend: if blend.is_finite() { blend } else { return None } })
+    };
+    let cycles: Option<Vec<Cycle>> = clips.split(',').take(MOST_MIXED + 1).map(cycle).collect();
+    let cycles = cycles.filter(|cycles| cycles.len() <= MOST_MIXED);
+    let cycles = cycles.ok_or("Clips are asked for by number and seconds, 0:0.2,1:0, eight at most.")?;
+    let model = animated::read(content).map_err(|error| cannot(error.to_string()))?;
+    let hanging = animated::bones(content).map_err(|error| cannot(error.to_string()))?;
+    let around = model.0.around().map(|corner| corner.to_array());
+    let repertoire = Repertoire::new(Arc::new(model), cycles).map_err(cannot)?;
+    let table = PoseTable::of(&repertoire);
+    let (mut skins, mut nodes) = (Vec::new(), Vec::new());
+    for (index, bone) in hanging.iter().enumerate() {
+        match bone {
+            Hanging::Skin { joint: 0, .. } => skins.push(index),
+            Hanging::Skin { .. } => {}
+            Hanging::Node(node) => nodes.push(*node),
+        }
+    }
+    let PoseTable { rows, layers, between, bones, error, .. } = table;
+    let header = PosesOfClips { rows, layers, between, bones, skins, nodes, around, error };
+    let mut text = serde_json::to_vec(&header).map_err(|error| cannot(error.to_string()))?;
+    text.resize(text.len().next_multiple_of(4), b' ');
+    let mut bytes = (text.len() as u32).to_le_bytes().to_vec();
+    bytes.extend(text);
+    bytes.extend(table.numbers.iter().flat_map(|number| number.to_le_bytes()));
+    Ok(bytes)
 }
 
 /// A file as it was brought in.

@@ -35,6 +35,7 @@ pub fn routes(config: &mut web::ServiceConfig) {
         .service(scenes::miniature)
         .service(edits::keep)
         .service(assets::keep)
+        .service(assets::poses)
         .service(assets::read)
         .service(rate::change_rate)
         .service(starters::list)
@@ -67,6 +68,7 @@ pub fn routes(config: &mut web::ServiceConfig) {
         scenes::miniature,
         edits::keep,
         assets::keep,
+        assets::poses,
         assets::read,
         rate::change_rate,
         starters::list,

@@ -26,6 +26,7 @@ export type Stamp = Schemas['Stamp'];
 export type Baked = Schemas['Baked'];
 export type BakedFrom = Schemas['BakedFrom'];
 export type PoseNumbers = Schemas['PoseNumbers'];
+export type PosesOfClips = Schemas['PosesOfClips'];
 export type Kept = Schemas['Kept'];
 export type FromPage = Schemas['FromPage'];
 export type ToPage = Schemas['ToPage'];

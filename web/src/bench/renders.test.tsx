@@ -38,7 +38,7 @@ const scene = {
   },
   threads: { a: { from: 'ring', to: 'ride', port: 'path' }, b: { from: 'ride', to: 'out', port: 'motion' } },
 } as unknown as Scene;
-const status: NodeStatus = { state: 'ok', messages: [], mends: [], facts: [], millis: 1, marks: [], alike: {}, span: [10, 40] };
+const status: NodeStatus = { state: 'ok', messages: [], mends: [], facts: [], millis: 1, marks: [], alike: {}, names: {}, span: [10, 40] };
 const seam = { closes: false, flips: 0, leap_count: 0, leaps: [], position: 0.5, velocity: 0, orientation: 0, spin: 0, trading: 0, uncertain: [], worst: {} };
 const end: EndReport = { node: 'out', name: 'Lamps out', things: 1, output: true, on_path: true, phases: [0], density: [], kinds: [], offers: [], contacts: [], contact_count: 0, seam };
 

@@ -2,7 +2,7 @@ import { describe, expect, it } from 'vitest';
 import type { NodeStatus } from '../api/types';
 import { partDone, progressWords, waitedFor } from './progress';
 
-const status = (progress?: NodeStatus['progress']): NodeStatus => ({ state: 'worked', messages: [], facts: [], mends: [], marks: [], alike: {}, millis: 0, progress });
+const status = (progress?: NodeStatus['progress']): NodeStatus => ({ state: 'worked', messages: [], facts: [], mends: [], marks: [], alike: {}, names: {}, millis: 0, progress });
 
 describe('what is worked out frame by frame', () => {
   it('says how far it is, and whether anybody works at it', () => {

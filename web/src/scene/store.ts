@@ -293,6 +293,13 @@ export function poseAt(node: string, object: number, frame: number): number[] | 
   return [...poses.numbers.subarray(place, place + 3), ...turned, scaleAlong(poses, 0, frame, object)];
 }
 
+/** Where a thing is in its clips at a whole frame: the mixture and the part of the cycle; for tests. */
+export function clipAt(node: string, object: number, frame: number): number[] | null {
+  const poses = get().poses[node];
+  const start = poses && object < poses.things ? startOf(poses, 'clip', frame, object) : null;
+  return poses && start !== null ? [...poses.numbers.subarray(start, start + 2)] : null;
+}
+
 /** The places of a path's first strand, three numbers each; for tests. */
 export function pathOf(node: string): number[] | null {
   const block = get().paths[node];

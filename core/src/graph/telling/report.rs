@@ -5,6 +5,7 @@ use crate::graph::compile::{Compiled, End, NodeResult};
 use crate::graph::node::Mend;
 use crate::graph::product::{PathProduct, Product};
 use crate::motion::{Cancel, Columns, Contact, Frames, Kind, Lives, Motion, MotionError, Progress, Sample};
+use crate::rig::{Animated, Cycle};
 use crate::scene::Mark;
 use crate::seam::{Gap, Leap, Seam, measure, orbit};
 use serde::Serialize;
@@ -37,6 +38,8 @@ pub struct NodeReport {
     pub progress: Option<Progress>,
     /// Values by parameter that would say the same as now under another choice.
     pub alike: BTreeMap<&'static str, Value>,
+    /// What may be named by parameter, where that is known.
+    pub names: BTreeMap<&'static str, Vec<String>>,
 }
 
 impl NodeReport {
@@ -55,6 +58,7 @@ impl NodeReport {
                 millis,
                 progress: outcome.progress,
                 alike: outcome.alike.iter().cloned().collect(),
+                names: outcome.names.iter().cloned().collect(),
             },
             Err(why) => Self {
                 state: "error",
@@ -68,6 +72,7 @@ impl NodeReport {
                 millis,
                 progress: None,
                 alike: BTreeMap::new(),
+                names: BTreeMap::new(),
             },
         }
     }
@@ -85,6 +90,8 @@ pub struct SeamReport {
     pub orientation: f64,
     /// Largest gap in spin, degrees per second.
     pub spin: f64,
+    /// Largest gap in what clips play, in parts of a cycle or of the way from clip to clip; absent where none are played.
+    pub clip: Option<f64>,
     /// Thing and frame of each of these.
     pub worst: BTreeMap<&'static str, Worst>,
     /// True when no gap can be seen and nothing leaps in sight.
@@ -156,12 +163,16 @@ impl From<&Seam> for SeamReport {
             velocity: seam.velocity.amount,
             orientation: seam.orientation.amount.to_degrees(),
             spin: seam.spin.amount.to_degrees(),
-            worst: BTreeMap::from([
+            clip: seam.clip.map(|gap| gap.amount),
+            worst: [
                 ("position", worst(&seam.position)),
                 ("velocity", worst(&seam.velocity)),
                 ("orientation", worst(&seam.orientation)),
                 ("spin", worst(&seam.spin)),
-            ]),
+            ]
+            .into_iter()
+            .chain(seam.clip.iter().map(|gap| ("clip", worst(gap))))
+            .collect(),
             closes: seam.closes(CLOSED),
             leaps: seam.leaps.leaps.iter().take(MOST_LEAPS).map(LeapReport::from).collect(),
             leap_count: seam.leaps.leaps.len(),
@@ -251,6 +262,32 @@ pub struct KindReport {
     pub colour: String,
     /// The colour at the other end of its scale; empty where it has none.
     pub last: String,
+    /// The model whose clips it plays, instead of all that.
+    pub animated: Option<AnimatedReport>,
+}
+
+/// A model whose clips are played.
+#[derive(Debug, Clone, PartialEq, Serialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+pub struct AnimatedReport {
+    /// Name of the file in the scene.
+    pub file: String,
+    /// The side of it that goes ahead: `+x`, `-x`, `+y`, `-y`, `+z` or `-z`.
+    pub nose: &'static str,
+    /// The side of it that is up.
+    pub top: &'static str,
+    /// Numbers of the clips that are mixed, and the seconds at the end of each that are blended into its start, as the
+    /// request for their poses takes them: `0:0.2,1:0`.
+    pub clips: String,
+}
+
+impl From<&Animated> for AnimatedReport {
+    fn from(animated: &Animated) -> Self {
+        let clip = |cycle: Cycle| format!("{}:{}", cycle.clip, cycle.blend);
+        let clips: Vec<String> = animated.repertoire.cycles().map(|(_, cycle)| clip(cycle)).collect();
+        let (nose, top) = (animated.nose.name(), animated.top.name());
+        Self { file: animated.file.clone(), nose, top, clips: clips.join(",") }
+    }
 }
 
 impl From<&Kind> for KindReport {
@@ -260,6 +297,7 @@ impl From<&Kind> for KindReport {
             letter: kind.letter.clone(),
             colour: kind.colour.clone(),
             last: kind.last.clone(),
+            animated: kind.animated.as_deref().map(AnimatedReport::from),
         }
     }
 }

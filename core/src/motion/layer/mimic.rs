@@ -137,7 +137,7 @@ impl Layer for Mimicked {
         1.0
     }
 
-    fn prepare(&self, range: Frames, cancel: &Cancel) -> Result<Option<Self>, MotionError> {
+    fn prepare(&self, _: &dyn Motion, range: Frames, cancel: &Cancel) -> Result<Option<Self>, MotionError> {
         let range = range.widened(1.0);
         let theirs = Frames { from: range.from - self.how.delay, to: range.to - self.how.delay };
         Ok(self.other.prepare(theirs, cancel)?.map(|other| Self { other, how: self.how.clone() }))

@@ -114,12 +114,17 @@ pub trait Layer: Send + Sync + Sized + 'static {
         0.0
     }
 
-    /// This layer made ready for `range`, or `None` where it is as it stands.
+    /// The frames at which it asks the other motion when it is sampled in `range`.
+    fn asks(&self, range: Frames) -> Frames {
+        range.widened(self.margin())
+    }
+
+    /// This layer made ready for `range` over `inner`, which is, or `None` where it is as it stands.
     ///
     /// # Errors
     /// What it asks besides takes too much, or was cancelled.
-    fn prepare(&self, range: Frames, cancel: &Cancel) -> Result<Option<Self>, MotionError> {
-        let _ = (range, cancel);
+    fn prepare(&self, inner: &dyn Motion, range: Frames, cancel: &Cancel) -> Result<Option<Self>, MotionError> {
+        let _ = (inner, range, cancel);
         Ok(None)
     }
 
@@ -224,12 +229,12 @@ impl<L: Layer> Motion for Layered<L> {
     as_inner!(len, extent, facing, lives);
 
     fn prepare(&self, range: Frames, cancel: &Cancel) -> Result<Option<Arc<dyn Motion>>, MotionError> {
-        let inner = self.inner.prepare(range.widened(self.layer.margin()), cancel)?;
-        let layer = self.layer.prepare(range, cancel)?;
-        if inner.is_none() && layer.is_none() {
+        let ready = self.inner.prepare(self.layer.asks(range), cancel)?;
+        let inner = ready.clone().unwrap_or_else(|| self.inner.clone());
+        let layer = self.layer.prepare(&*inner, range, cancel)?;
+        if ready.is_none() && layer.is_none() {
             return Ok(None);
         }
-        let inner = inner.unwrap_or_else(|| self.inner.clone());
         Ok(Some(Arc::new(Self { inner, layer: layer.map_or_else(|| self.layer.clone(), Arc::new) })))
     }
 

@@ -133,7 +133,7 @@ impl Layer for Rattling {
         }
     }
 
-    fn prepare(&self, range: Frames, cancel: &Cancel) -> Result<Option<Self>, MotionError> {
+    fn prepare(&self, _: &dyn Motion, range: Frames, cancel: &Cancel) -> Result<Option<Self>, MotionError> {
         let hits = self.hits.over(Frames { from: range.from - self.ringing.frames(), ..range }, cancel)?;
         Ok(hits.map(|hits| Self { hits, ..self.clone() }))
     }

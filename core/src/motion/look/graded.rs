@@ -139,7 +139,7 @@ impl Layer for Grading {
         }
     }
 
-    fn prepare(&self, range: Frames, cancel: &Cancel) -> Result<Option<Self>, MotionError> {
+    fn prepare(&self, _: &dyn Motion, range: Frames, cancel: &Cancel) -> Result<Option<Self>, MotionError> {
         let GradedBy::Distance(lead, low, high) = &self.by else { return Ok(None) };
         let ready = prepared(lead, range, cancel)?;
         if Arc::ptr_eq(&ready, lead) {

@@ -4,6 +4,7 @@ use crate::motion::layer::{Layer, Layered, Rows};
 use crate::motion::{Columns, Lives, Motion, Sample};
 use crate::pose::Axis;
 use crate::random;
+use crate::rig::Animated;
 use crate::signal::{Driven, Thing};
 use glam::DVec3;
 use std::collections::BTreeMap;
@@ -26,6 +27,8 @@ pub struct Kind {
     pub colour: String,
     /// The colour at the other end of the scale of colours, or empty.
     pub last: String,
+    /// The model whose clips it plays, instead of what it is shown as otherwise.
+    pub animated: Option<Arc<Animated>>,
 }
 
 impl Kind {
@@ -38,12 +41,16 @@ impl Kind {
         letter: String::new(),
         colour: String::new(),
         last: String::new(),
+        animated: None,
     };
 
     /// This kind where a thing was of another: what is empty stays as it was.
     fn over(self, before: &Self) -> Self {
         let kept = |own: String, before: &String| if own.is_empty() { before.clone() } else { own };
+        // What is shown as something else plays no clips.
+        let animated = self.animated.or_else(|| before.animated.clone().filter(|_| self.thing.is_empty()));
         Self {
+            animated,
             last: if self.colour.is_empty() { before.last.clone() } else { self.last },
             thing: kept(self.thing, &before.thing),
             letter: kept(self.letter, &before.letter),

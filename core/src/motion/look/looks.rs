@@ -22,18 +22,19 @@ impl WithLooks {
 
 impl Layer for LooksOf {
     fn changes(&self) -> Columns {
-        Columns::NONE
+        self.0.varies().and(Columns::CLIP)
     }
 
     fn change(&self, _: &dyn Motion, rows: Rows<'_>, columns: Columns, out: &mut Sample) {
-        if columns.contain(Columns::TINT) {
+        let own = columns.and(Columns::TINT | Columns::CLIP);
+        if own != Columns::NONE {
             let mut looks = Sample::default();
-            self.0.sample_at(&rows.later(0.0), Columns::TINT, &mut looks);
-            out.tints = looks.tints;
+            self.0.sample_at(&rows.later(0.0), own, &mut looks);
+            (out.tints, out.clips) = (looks.tints, looks.clips);
         }
     }
 
-    fn prepare(&self, range: Frames, cancel: &Cancel) -> Result<Option<Self>, MotionError> {
+    fn prepare(&self, _: &dyn Motion, range: Frames, cancel: &Cancel) -> Result<Option<Self>, MotionError> {
         Ok(self.0.prepare(range, cancel)?.map(Self))
     }
 

@@ -1,5 +1,6 @@
 //! What things are: kinds, colours, symmetries.
 
+pub mod clipped;
 pub mod dressed;
 pub mod graded;
 pub mod kinds;

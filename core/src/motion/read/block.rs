@@ -27,6 +27,9 @@ pub enum BlockColumnName {
     /// The plane that it is cut off along, in its own axes before its scale: x, y, z of a normal towards what is not seen,
     /// and how far beyond; whole where the normal is 0 or this column is left out.
     Cut,
+    /// Where it is in the clips of its model: a mixture from 0 for the first to their number − 1 for the last, and the part of
+    /// the cycle, from 0 up to 1. Only where some things have such a model.
+    Clip,
 }
 
 /// How a number of a block is written.
@@ -73,6 +76,7 @@ impl BlockLayout {
             (Name::Tint, 1, Columns::TINT, kinds),
             (Name::Brightness, 1, Columns::BRIGHTNESS, varies.contain(Columns::BRIGHTNESS)),
             (Name::Cut, 4, Columns::CUT, varies.contain(Columns::CUT)),
+            (Name::Clip, 2, Columns::CLIP, varies.contain(Columns::CLIP)),
         ];
         let mut layout = Self { columns: Vec::new(), floats: 0, sampled: Columns::NONE };
         for (name, width, sampled, _) in all.into_iter().filter(|(.., there)| *there) {
@@ -179,6 +183,7 @@ fn write(layout: &BlockLayout, motion: &dyn Motion, first: usize, sample: &Sampl
                 let normal = cut.normal.as_vec3();
                 [normal.x, normal.y, normal.z, cut.beyond as f32]
             }),
+            Name::Clip => put(rows, &sample.clips, |clip| [clip.mix as f32, clip.phase as f32]),
         }
         at += column.width;
     }

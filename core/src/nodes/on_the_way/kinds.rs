@@ -130,6 +130,7 @@ impl Maker for KindsNode {
                 letter: kind.letter,
                 colour: if tint.is_some() { first.clone() } else { kind.colour },
                 last: if tint.is_some() { last.clone() } else { String::new() },
+                animated: None,
             })
             .collect();
         if kinds.is_empty() {

@@ -1,5 +1,6 @@
 //! What changes a motion, thing by thing.
 
+pub mod clip;
 pub mod face_travel;
 pub mod head_count;
 pub mod kinds;

@@ -1,5 +1,6 @@
 //! Many things with lives of their own.
 
+mod clips;
 mod emitting;
 mod flocking;
 mod looking;

@@ -21,15 +21,17 @@ fn wanted(name: BlockColumnName, motion: &dyn Motion, object: usize, sample: &Sa
             let cut = sample.cuts[0];
             [cut.normal.x, cut.normal.y, cut.normal.z, cut.beyond].map(|x| x as f32).to_vec()
         }
+        BlockColumnName::Clip => [sample.clips[0].mix, sample.clips[0].phase].map(|x| x as f32).to_vec(),
     }
 }
 
-const LEFT_OUT: [(BlockColumnName, &[f32]); 5] = [
+const LEFT_OUT: [(BlockColumnName, &[f32]); 6] = [
     (BlockColumnName::Orientation, &[0.0, 0.0, 0.0, 1.0]),
     (BlockColumnName::Scale, &[1.0, 1.0, 1.0]),
     (BlockColumnName::Presence, &[1.0]),
     (BlockColumnName::Brightness, &[1.0]),
     (BlockColumnName::Cut, &[0.0, 0.0, 0.0, 0.0]),
+    (BlockColumnName::Clip, &[0.0, 0.0]),
 ];
 
 proptest! {

@@ -38,6 +38,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/assets/{hash}/poses": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Where clips of a model bring its corners: the length of a header as u32, the header, then little-endian f32: by mixture, by
+         *     row, by bone three rows of a matrix.
+         */
+        get: operations["poses"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/nodes": {
         parameters: {
             query?: never;
@@ -440,6 +460,20 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        /** @description A model whose clips are played. */
+        AnimatedReport: {
+            /**
+             * @description Numbers of the clips that are mixed, and the seconds at the end of each that are blended into its start, as the
+             *     request for their poses takes them: `0:0.2,1:0`.
+             */
+            clips: string;
+            /** @description Name of the file in the scene. */
+            file: string;
+            /** @description The side of it that goes ahead: `+x`, `-x`, `+y`, `-y`, `+z` or `-z`. */
+            nose: string;
+            /** @description The side of it that is up. */
+            top: string;
+        };
         /** @description A file that belongs to the scene. */
         Asset: {
             /** @description What is not text, in scenes that travel as one file: base64 of its bytes. */
@@ -535,7 +569,7 @@ export interface components {
          * @description What a column of a block holds of each thing at each frame.
          * @enum {string}
          */
-        BlockColumnName: "position" | "orientation" | "scale" | "presence" | "kind" | "tint" | "brightness" | "cut";
+        BlockColumnName: "position" | "orientation" | "scale" | "presence" | "kind" | "tint" | "brightness" | "cut" | "clip";
         /** @description Scenes in the Pattern book. */
         Book: {
             /** @description What to ask for `after`, where there are more. */
@@ -762,6 +796,7 @@ export interface components {
         };
         /** @description How pictures show a kind. */
         KindReport: {
+            animated?: components["schemas"]["AnimatedReport"] | null;
             /** @description `#rrggbb`; empty for the Output's. */
             colour: string;
             /** @description The colour at the other end of its scale; empty where it has none. */
@@ -972,6 +1007,10 @@ export interface components {
              * @description Milliseconds it took; 0 when it was remembered.
              */
             millis: number;
+            /** @description What may be named by parameter, where that is known. */
+            names: {
+                [key: string]: string[];
+            };
             progress?: components["schemas"]["Progress"] | null;
             /** @description First and last frame between which a signal does something, where it is not always. */
             span?: number[] | null;
@@ -1141,6 +1180,28 @@ export interface components {
             stamp: components["schemas"]["Stamp"];
             things: number;
         };
+        /** @description What stands before the numbers of poses. */
+        PosesOfClips: {
+            /** @description The least and the largest corner of the model at rest, metres. */
+            around: number[][];
+            /** @description Of these, from one clip to the next. */
+            between: number;
+            /** @description Bones: those of all skins, then nodes with a mesh that no skin bends. */
+            bones: number;
+            /**
+             * Format: double
+             * @description How far what lies half way between two rows is off at most, in sizes of the model.
+             */
+            error: number;
+            /** @description Mixtures, from the first clip to the last at even distances. */
+            layers: number;
+            /** @description The nodes that the last bones are, by their numbers in the file. */
+            nodes: number[];
+            /** @description The part of the cycle that each row is of, rising from 0 to 1. */
+            rows: number[];
+            /** @description The first bone of each skin. */
+            skins: number[];
+        };
         /** @description How far it is. */
         Progress: {
             /** @description Frames that are there. */
@@ -1268,6 +1329,11 @@ export interface components {
         };
         /** @description What happens at the loop point, in the units of the interface. */
         SeamReport: {
+            /**
+             * Format: double
+             * @description Largest gap in what clips play, in parts of a cycle or of the way from clip to clip; absent where none are played.
+             */
+            clip?: number | null;
             /** @description True when no gap can be seen and nothing leaps in sight. */
             closes: boolean;
             /** @description How often a thing in sight turns by more than 90° at once. */
@@ -1670,6 +1736,46 @@ export interface operations {
                 };
             };
             404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    poses: {
+        parameters: {
+            query: {
+                /** @description `0:0.2,1:0`: clip 0 with 0.2 s, mixed with clip 1. */
+                clips: string;
+            };
+            header?: never;
+            path: {
+                hash: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PosesOfClips"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            422: {
                 headers: {
                     [name: string]: unknown;
                 };

@@ -280,7 +280,23 @@ function Several({ param, value, document, set, options }: ValueProps & { option
   );
 }
 
-function TextField({ param, value, set }: ValueProps) {
+/** Stands for a name that is not given. */
+const UNNAMED = 'as it comes';
+
+function TextField({ nodes, param, value, set }: ValueProps) {
+  const names = useScene((state) => state.nodes[nodes.at(-1) ?? '']?.names[param.name]);
+  const text = String(value);
+  if (names && (text === '' || names.includes(text))) {
+    return (
+      <Select size="small" fullWidth displayEmpty value={text} onChange={(event) => set(event.target.value)} SelectDisplayProps={{ 'aria-label': param.label }}>
+        {['', ...new Set(names)].map((name) => (
+          <MenuItem key={name} value={name}>
+            {name || UNNAMED}
+          </MenuItem>
+        ))}
+      </Select>
+    );
+  }
   return (
     <span className="field">
       <input

@@ -50,13 +50,18 @@ function Report({ end }: { end: EndReport }) {
           </tr>
         </thead>
         <tbody>
-          {kinds.map(({ key, label, unit }) => (
-            <tr key={key} className={seam[key] > 1e-6 ? 'off' : undefined}>
-              <th scope="row">{label}</th>
-              <td className="mono">{gap(seam[key], unit)}</td>
-              <td>{seam[key] > 1e-6 ? <Worst end={end} kind={key} /> : '–'}</td>
-            </tr>
-          ))}
+          {kinds.map(({ key, label, unit }) => {
+            const amount = seam[key];
+            // What plays no clips has no gap in them.
+            if (amount === null || amount === undefined) return null;
+            return (
+              <tr key={key} className={amount > 1e-6 ? 'off' : undefined}>
+                <th scope="row">{label}</th>
+                <td className="mono">{gap(amount, unit)}</td>
+                <td>{amount > 1e-6 ? <Worst end={end} kind={key} /> : '–'}</td>
+              </tr>
+            );
+          })}
         </tbody>
       </table>
       {seam.uncertain.length > 0 && <p className="warned">{`${seam.uncertain.length} of ${end.things} things have no certain partner and are compared with themselves.`}</p>}

@@ -12,6 +12,7 @@ export const kinds = [
   { key: 'velocity', label: 'velocity', unit: 'm/s' },
   { key: 'orientation', label: 'orientation', unit: '°' },
   { key: 'spin', label: 'spin', unit: '°/s' },
+  { key: 'clip', label: 'clips', unit: 'cycles' },
 ] as const;
 
 /** A gap with its unit; what cannot be seen counts as none. */
@@ -28,7 +29,7 @@ export function gapText(ends: EndReport[]): string {
   const apart = Math.max(0, ...ends.map((end) => end.seam.position));
   if (leap > apart) return `leaps ${gap(leap, 'm')}`;
   for (const { key, unit } of kinds) {
-    const worst = Math.max(...ends.map((end) => end.seam[key]));
+    const worst = Math.max(...ends.map((end) => end.seam[key] ?? 0));
     if (worst > 1e-6) return gap(worst, unit);
   }
   return gap(0, 'm');

@@ -1,4 +1,5 @@
 import { useEffect, useMemo } from 'react';
+import type { KindReport, Scene } from '../../api/types';
 import { useScene } from '../../scene/store';
 import type { Shown } from './scene3d/crowd';
 import { useSchemas } from '../schemas';
@@ -8,6 +9,12 @@ import { isVisible } from './visible';
 
 /** Size of things that nothing hands off yet, metres. */
 const LOOSE = 0.4;
+
+/** Hashes of the models whose clips kinds play. */
+function filesOf(kinds: KindReport[], document: Scene | null): Record<string, string> {
+  const files = kinds.flatMap(({ animated }) => (animated ? [animated.file] : []));
+  return Object.fromEntries(files.map((file) => [file, document?.assets?.[file]?.hash ?? '']));
+}
 
 /** Hands what the store holds to the stage. */
 export function useFeed(stage: Stage | null): void {
@@ -46,7 +53,7 @@ export function useFeed(stage: Stage | null): void {
       const kind = String(params['thing'] ?? 'arrow');
       const asset = document?.assets?.[String(params['model'] ?? '')];
       const model = kind === 'own model' && asset ? { hash: asset.hash, nose: String(params['nose'] ?? '+x'), top: String(params['top'] ?? '+y') } : null;
-      return { node: end.node, kind, size: end.output ? size : LOOSE, contacts, wake: !end.on_path, letter: String(params['letter'] ?? 'Z'), model, kinds: end.kinds };
+      return { node: end.node, kind, size: end.output ? size : LOOSE, contacts, wake: !end.on_path, letter: String(params['letter'] ?? 'Z'), model, kinds: end.kinds, files: filesOf(end.kinds, document) };
     });
     stage?.setCrowds(shown, poses, beneath);
   }, [stage, looks, ends, poses, beneath, document]);

@@ -1,5 +1,6 @@
 import { useEffect, useRef } from 'react';
 import { Matrix4, Vector3 } from 'three';
+import type { EndLook, SceneNode } from '../../../api/types';
 import { put } from '../../../scene/edits';
 import { useScene } from '../../../scene/store';
 import { useLive } from '../../live';
@@ -10,17 +11,36 @@ import type { Stage } from '../scene3d/stage';
 const OUT = 0.95;
 const APART = 62;
 
+/** The node whose model's sides are named, and a thing that shows it: an Output's own model, or one whose clips are played. */
+function holder(nodes: Record<string, SceneNode>, looks: EndLook[], selected: string | null, chosen: Thing | null): { node: string; thing: Thing } | null {
+  const own = chosen && nodes[chosen.node]?.params;
+  if (chosen && own?.['thing'] === 'own model' && own['model']) return { node: chosen.node, thing: chosen };
+  const file = selected === null ? undefined : nodes[selected]?.params?.['file'];
+  const shown = looks.filter((end) => end.kinds.some(({ animated }) => animated && animated.file === file));
+  const first = shown.find((end) => end.node === chosen?.node) ?? shown[0];
+  if (selected === null || !first) return null;
+  return { node: selected, thing: chosen?.node === first.node ? chosen : { node: first.node, object: 0 } };
+}
+
+type Thing = { node: string; object: number };
+
 /** Six arrows on a model: a click names the side that goes ahead, the next one the side that is up. */
 export function ModelArrows({ stage }: { stage: Stage }) {
   const live = useLive();
   const picking = useScene((state) => state.picking);
-  const thing = useScene((state) => state.thing);
-  const params = useScene((state) => (state.thing ? state.document?.nodes?.[state.thing.node]?.params : undefined));
-  if ((picking !== 'nose' && picking !== 'top') || !thing || params?.['thing'] !== 'own model' || !params['model']) return null;
+  const chosen = useScene((state) => state.thing);
+  const selected = useScene((state) => state.selected);
+  const looks = useScene((state) => state.looks);
+  const nodes = useScene((state) => state.document?.nodes);
+  if (picking !== 'nose' && picking !== 'top') return null;
+  const held = holder(nodes ?? {}, looks, selected, chosen);
+  if (!held) return null;
+  const { node, thing } = held;
+  const params = nodes?.[node]?.params ?? {};
   const nose = String(params['nose'] ?? '+x');
   const top = String(params['top'] ?? '+y');
   const pick = (side: string) => {
-    const field = ['nodes', thing.node, 'params'];
+    const field = ['nodes', node, 'params'];
     const line = (name: string) => name.slice(1);
     if (picking === 'nose') {
       // A top on the same line would leave no way to stand: another one is taken until it is picked.

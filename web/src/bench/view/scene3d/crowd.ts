@@ -3,6 +3,7 @@ import type { Contact, KindReport } from '../../../api/types';
 import { firstHere, isHere, numberOf, scaleAlong, startOf, type Poses } from '../../../scene/poses';
 import { glowTexture } from './glow';
 import { placeOf } from './lines';
+import { CLIP_ATTRIBUTE, CORNER, animatedOf, rowAt, type Animated, type Posing } from './clips';
 import { CUT_ATTRIBUTE, type Materials } from './materials';
 import { partsOf, type Part } from './models';
 import { MOST_DETAILED, Needles } from './needles';
@@ -24,6 +25,8 @@ export interface Shown {
   model: { hash: string; nose: string; top: string } | null;
   /** The kinds that things are of, if there are any. */
   kinds: KindReport[];
+  /** Hashes of files by name, of models whose clips kinds play. */
+  files: Record<string, string>;
 }
 
 /** What a whole picture shows beside the things themselves. */
@@ -37,15 +40,19 @@ export interface Extras {
   exposure: number;
 }
 
+/** Lanterns up to which each has a light of its own. */
+const MOST_LIT = 100;
 /** Frames before and after at which ghosts stand. */
 const GHOSTS = [-12, -8, -4, 4, 8, 12];
-const lookOf = (shown: Shown): string => `${shown.kind} ${shown.kind === 'letter' ? shown.letter : ''} ${shown.model ? `${shown.model.hash} ${shown.model.nose} ${shown.model.top}` : ''} ${JSON.stringify(shown.kinds)}`;
+const lookOf = (shown: Shown): string => `${shown.kind} ${shown.kind === 'letter' ? shown.letter : ''} ${shown.model ? `${shown.model.hash} ${shown.model.nose} ${shown.model.top}` : ''} ${JSON.stringify(shown.kinds)} ${JSON.stringify(shown.files)}`;
 
 /** Things that are drawn alike. */
 interface Troop {
   objects: number[];
   meshes: InstancedMesh[];
   ghosts: InstancedMesh[];
+  /** The clips that it plays, if any. */
+  posing: Posing | null;
   /** The ends of its scale of colours, where it has colours. */
   colours: [Color, Color] | null;
 }
@@ -60,6 +67,8 @@ export class Crowd {
   /** What things without a kind of their own are drawn as. */
   private own: Part[] | null = null;
   private of: number[] = [];
+  /** Models whose clips are played, by kind. */
+  private readonly played = new Map<number, Animated>();
   private readonly look: string;
   private readonly trail: Trail;
   private readonly needles: Needles;
@@ -89,6 +98,24 @@ export class Crowd {
     } else {
       this.dress([{ geometry: thingGeometry(shown.kind === 'own model' ? 'box' : shown.kind), material: null }]);
     }
+    this.bring();
+  }
+
+  /** Loads the models whose clips kinds play. */
+  private bring(): void {
+    this.shown.kinds.forEach(({ animated }, kind) => {
+      if (!animated) return;
+      animatedOf(this.shown.files[animated.file] ?? '', animated).then(
+        (model) => {
+          if (this.gone) return;
+          this.played.set(kind, model);
+          if (this.own) this.muster(this.of);
+          this.posed = [];
+          this.changed();
+        },
+        (error: unknown) => this.trouble(error instanceof Error ? error.message : String(error)),
+      );
+    });
   }
 
   /** True when it shows these poses in this way already. */
@@ -127,12 +154,16 @@ export class Crowd {
     return mesh;
   }
 
-  /** Things of which a part may be hidden. */
-  private cuttable(geometry: BufferGeometry, material: Material, count: number): InstancedMesh {
-    if (!this.cuts) return this.instanced(geometry, material, count);
+  /** Things of which a part may be hidden, or that clips move. */
+  private shaped(geometry: BufferGeometry, material: Material, count: number, posing: Posing | null): InstancedMesh {
+    if (!this.cuts && !posing) return this.instanced(geometry, material, count);
     // What stands for each thing belongs to the form: every mesh has one of its own.
-    const own = geometry.clone().setAttribute(CUT_ATTRIBUTE, new InstancedBufferAttribute(new Float32Array(4 * count), 4).setUsage(DynamicDrawUsage));
-    return this.instanced(own, this.materials.cut(material), count);
+    const own = geometry.clone();
+    const each = (width: number) => new InstancedBufferAttribute(new Float32Array(width * count), width).setUsage(DynamicDrawUsage);
+    if (this.cuts) own.setAttribute(CUT_ATTRIBUTE, each(4));
+    if (posing) own.setAttribute(CLIP_ATTRIBUTE, each(2));
+    const normals = own.hasAttribute(CORNER.normal);
+    return this.instanced(own, this.materials.shaped(material, this.cuts, posing, normals), count);
   }
 
   /** Puts the things that are drawn alike together. */
@@ -146,17 +177,21 @@ export class Crowd {
       const told = shown.kinds[kind];
       const thing = told?.thing || shown.kind;
       const sign = [...(told?.letter || shown.letter)][0] ?? ' ';
-      const parts: Part[] = told?.thing ? [{ geometry: thingGeometry(told.thing), material: null }] : (this.own ?? []);
+      const played = this.played.get(kind);
+      const posing = played?.posing ?? null;
+      // Nothing is shown of what plays clips until they are here.
+      const parts: Part[] = told?.animated ? (played?.parts ?? []) : told?.thing ? [{ geometry: thingGeometry(told.thing), material: null }] : (this.own ?? []);
       const colours: Troop['colours'] = told?.colour ? [new Color(told.colour), new Color(told.last || told.colour)] : null;
       const dyed = colours !== null;
       const material = (part: Part): Material => part.material ?? (thing === 'letter' ? this.materials.letter(sign, dyed) : this.materials.body(thing === 'lantern', dyed));
       this.troops.push({
         objects,
         colours,
-        meshes: parts.map((part) => Object.assign(this.cuttable(part.geometry, material(part), objects.length), { userData: { objects } })),
-        ghosts: detailed ? parts.map((part) => this.cuttable(part.geometry, this.materials.ghost(), objects.length * GHOSTS.length)) : [],
+        posing,
+        meshes: parts.map((part) => Object.assign(this.shaped(part.geometry, material(part), objects.length, posing), { userData: { objects } })),
+        ghosts: detailed ? parts.map((part) => this.shaped(part.geometry, this.materials.ghost(), objects.length * GHOSTS.length, posing)) : [],
       });
-      if (thing === 'lantern' && detailed) this.lit.push(...objects);
+      if (thing === 'lantern' && poses.things <= MOST_LIT && !told?.animated) this.lit.push(...objects);
     }
     if (this.lit.length > 0) {
       const points = new BufferGeometry().setAttribute('position', new BufferAttribute(new Float32Array(this.lit.length * 3), 3));
@@ -224,6 +259,7 @@ export class Crowd {
           const matrix = matrixOf(poses, now, object, shown.size);
           for (const mesh of troop.meshes) mesh.setMatrixAt(i, matrix);
           this.cutAt(troop.meshes, i, now, object);
+          this.clipAt(troop.meshes, troop.posing, i, now, object);
         });
         this.renew(troop.meshes);
         this.dye(troop, now);
@@ -241,7 +277,7 @@ export class Crowd {
     this.needles.showWay(poses, shown.size, extras.along && extras.thing?.node === shown.node ? extras.thing.object : null);
     this.showGhosts(now, extras.ghosts);
     this.trail.show(poses, shown.wake, frame, extras.exposure);
-    this.needles.showNoses(poses, shown.size, now, extras.axes);
+    this.needles.showNoses(poses, shown.size, now, extras.axes, extras.thing?.node === shown.node ? extras.thing.object : null);
   }
 
   /** Gives every thing its colour, which may change from frame to frame. */
@@ -267,11 +303,21 @@ export class Crowd {
     for (const mesh of meshes) mesh.geometry.getAttribute(CUT_ATTRIBUTE).setXYZW(instance, x * shown.size, y * shown.size, z * shown.size, beyond);
   }
 
+  /** Puts an instance where its thing is in its clips. */
+  private clipAt(meshes: InstancedMesh[], posing: Posing | null, instance: number, frame: number, object: number): void {
+    const start = posing && startOf(this.poses, 'clip', frame, object);
+    if (!posing || start === null) return;
+    const [mix = 0, phase = 0] = this.poses.numbers.subarray(start, start + 2);
+    for (const mesh of meshes) mesh.geometry.getAttribute(CLIP_ATTRIBUTE).setXY(instance, mix * posing.between, rowAt(posing.rows, phase));
+  }
+
   private renew(meshes: InstancedMesh[]): void {
     for (const mesh of meshes) {
       mesh.instanceMatrix.needsUpdate = true;
       const cut = mesh.geometry.attributes[CUT_ATTRIBUTE];
       if (cut) cut.needsUpdate = true;
+      const clip = mesh.geometry.attributes[CLIP_ATTRIBUTE];
+      if (clip) clip.needsUpdate = true;
       mesh.boundingSphere = null;
     }
   }
@@ -287,11 +333,12 @@ export class Crowd {
       const inside = at >= 0 && at < loop;
       const wrapped = ((at % loop) + loop) % loop;
       const visible = (inside || !shown.wake) && isHere(poses, wrapped);
-      for (const { ghosts, objects } of troops) {
+      for (const { ghosts, objects, posing } of troops) {
         objects.forEach((object, i) => {
           const matrix = visible ? matrixOf(poses, wrapped, object, shown.size) : nothing;
           for (const mesh of ghosts) mesh.setMatrixAt(g * objects.length + i, matrix);
           if (visible) this.cutAt(ghosts, g * objects.length + i, wrapped, object);
+          if (visible) this.clipAt(ghosts, posing, g * objects.length + i, wrapped, object);
         });
       }
     });

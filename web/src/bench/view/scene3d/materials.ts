@@ -1,6 +1,7 @@
-import { AdditiveBlending, CanvasTexture, Color, DoubleSide, LineBasicMaterial, Material, MeshBasicMaterial, MeshLambertMaterial, PointsMaterial, type Texture } from 'three';
+import { AdditiveBlending, CanvasTexture, Color, DoubleSide, LineBasicMaterial, Material, MeshBasicMaterial, MeshLambertMaterial, PointsMaterial, Vector3, type Texture } from 'three';
 import { LineMaterial } from 'three/addons/lines/LineMaterial.js';
 import { night } from '../../../theme/tokens';
+import { posedShader, type Posing } from './clips';
 
 /** The attribute of an instance that says where it is cut off: a normal in its own axes, and how far out it is. */
 export const CUT_ATTRIBUTE = 'cutOff';
@@ -54,16 +55,27 @@ export class Materials {
     return this.once(`letter ${sign} ${dyed}`, () => new MeshBasicMaterial({ color: dyed ? '#fff' : night.paper, map: letterTexture(sign), alphaTest: 0.4, side: DoubleSide }));
   }
 
-  /** As another material, for things that may be cut off: what lies beyond is not drawn, and the inside is seen. */
-  cut<M extends Material>(plain: M): M {
-    return this.once(`cut ${plain.uuid}`, () => {
+  /**
+   * As another material, for things that may be cut off, of which what lies beyond is not drawn and the inside is seen, and for
+   * those that clips move, whose corners have normals of their own or not.
+   */
+  shaped<M extends Material>(plain: M, cuts: boolean, posing: Posing | null, normals: boolean): M {
+    return this.once(`shaped ${plain.uuid} ${cuts} ${posing?.texture.uuid ?? ''} ${normals}`, () => {
       const material = plain.clone();
       material.side = DoubleSide;
       material.onBeforeCompile = (shader) => {
-        shader.vertexShader = `attribute vec4 ${CUT_ATTRIBUTE};\nvarying float within;\n${shader.vertexShader}`.replace('#include <begin_vertex>', `#include <begin_vertex>\nwithin = ${CUT_ATTRIBUTE}.w - dot(${CUT_ATTRIBUTE}.xyz, position);`);
+        if (posing) {
+          shader.uniforms['poses'] = { value: posing.texture };
+          shader.uniforms['posesOf'] = { value: new Vector3(posing.rows.length, posing.layers, posing.bones) };
+        }
+        if (cuts) {
+          shader.vertexShader = `attribute vec4 ${CUT_ATTRIBUTE};\nvarying float within;\n${shader.vertexShader}`.replace('#include <project_vertex>', `within = ${CUT_ATTRIBUTE}.w - dot(${CUT_ATTRIBUTE}.xyz, transformed);\n#include <project_vertex>`);
+        }
+        if (posing) shader.vertexShader = posedShader(shader.vertexShader, normals);
+        if (!cuts) return;
         shader.fragmentShader = `varying float within;\n${shader.fragmentShader}`.replace('#include <clipping_planes_fragment>', 'if (within < 0.0) discard;\n#include <clipping_planes_fragment>');
       };
-      material.customProgramCacheKey = () => 'cut';
+      material.customProgramCacheKey = () => `shaped ${cuts} ${posing !== null} ${normals}`;
       return material;
     });
   }

@@ -24,7 +24,7 @@ export function turnOf(nose: string, top: string): Matrix4 {
   return new Matrix4().makeBasis(ahead, up, ahead.clone().cross(up)).transpose();
 }
 
-/** Models that were loaded, by hash; the ones not used for longest are let go beyond this many. */
+/** Models that are kept. */
 const MOST_KEPT = 8;
 
 interface Model {
@@ -32,9 +32,39 @@ interface Model {
   box: Box3;
 }
 
-const loaded = new Map<string, Promise<Model>>();
+/** What was loaded, by a key; the one not used for longest is let go beyond some number. */
+export class Kept<T> {
+  private readonly loaded = new Map<string, Promise<T>>();
 
-function free({ parts }: Model): void {
+  constructor(private readonly letGo: (value: T) => void) {}
+
+  get(key: string, load: () => Promise<T>): Promise<T> {
+    const { loaded } = this;
+    const known = loaded.get(key);
+    if (known) {
+      loaded.delete(key);
+      loaded.set(key, known);
+      return known;
+    }
+    const fresh = load();
+    loaded.set(key, fresh);
+    fresh.catch(() => loaded.delete(key));
+    for (const [oldest, value] of loaded) {
+      if (loaded.size <= MOST_KEPT) break;
+      loaded.delete(oldest);
+      value.then(this.letGo, () => undefined);
+    }
+    return fresh;
+  }
+}
+
+const models = new Kept<Model>(({ parts }) => free(parts));
+
+/** The material that a mesh brings along: of several its first. */
+export const materialOf = (mesh: Mesh): Material | null => (Array.isArray(mesh.material) ? (mesh.material[0] ?? null) : mesh.material);
+
+/** Lets go of meshes and their materials. */
+export function free(parts: Part[]): void {
   for (const { geometry, material } of parts) {
     geometry.dispose();
     if (!material) continue;
@@ -52,9 +82,7 @@ async function load(hash: string): Promise<Model> {
   file.scene.traverse((object) => {
     if (!(object instanceof Mesh)) return;
     const mesh = object as Mesh;
-    // A mesh with several materials stands there as its first one.
-    const material = Array.isArray(mesh.material) ? (mesh.material[0] ?? null) : mesh.material;
-    parts.push({ geometry: mesh.geometry.clone().applyMatrix4(mesh.matrixWorld), material });
+    parts.push({ geometry: mesh.geometry.clone().applyMatrix4(mesh.matrixWorld), material: materialOf(mesh) });
   });
   const box = new Box3();
   for (const { geometry } of parts) {
@@ -65,28 +93,9 @@ async function load(hash: string): Promise<Model> {
   return { parts, box };
 }
 
-/** A model as it was brought in. */
-function modelOf(hash: string): Promise<Model> {
-  const known = loaded.get(hash);
-  if (known) {
-    loaded.delete(hash);
-    loaded.set(hash, known);
-    return known;
-  }
-  const fresh = load(hash);
-  loaded.set(hash, fresh);
-  fresh.catch(() => loaded.delete(hash));
-  for (const [oldest, model] of loaded) {
-    if (loaded.size <= MOST_KEPT) break;
-    loaded.delete(oldest);
-    model.then(free, () => undefined);
-  }
-  return fresh;
-}
-
 /** The meshes of a model: its longest side one metre, its middle in the origin, its nose along +x. */
 export async function partsOf(hash: string, nose: string, top: string): Promise<Part[]> {
-  const { parts, box } = await modelOf(hash);
+  const { parts, box } = await models.get(hash, () => load(hash));
   const size = box.getSize(new Vector3());
   const scale = 1 / Math.max(size.x, size.y, size.z);
   const fitted = turnOf(nose, top).multiply(new Matrix4().makeScale(scale, scale, scale)).multiply(new Matrix4().makeTranslation(box.getCenter(new Vector3()).negate()));

@@ -6,8 +6,8 @@ import { coloured } from './lines';
 import type { Materials } from './materials';
 import { matrixOf, scratch } from './posing';
 
-/** With more things than this they would only be a fog. */
-export const MOST_DETAILED = 100;
+/** With more things than this they would only be a fog: then only the chosen one has them. */
+export const MOST_DETAILED = 24;
 /** Axes of a thing along its way at so many places. */
 const STATIONS = 36;
 
@@ -21,28 +21,30 @@ export class Needles {
     private readonly materials: Materials,
   ) {}
 
-  /** The nose of every thing in persimmon, its top in a faint tone. */
-  showNoses(poses: Poses, size: number, frame: number, wanted: boolean): void {
-    const seen = wanted && poses.things <= MOST_DETAILED && isHere(poses, frame);
+  /** The nose of every thing, or of the chosen one of many, in persimmon, its top in a faint tone. */
+  showNoses(poses: Poses, size: number, frame: number, wanted: boolean, chosen: number | null): void {
+    const few = poses.things <= MOST_DETAILED;
+    const objects = few ? Array.from({ length: poses.things }, (_, object) => object) : chosen !== null && chosen < poses.things ? [chosen] : [];
+    const seen = wanted && objects.length > 0 && isHere(poses, frame);
     if (this.noses) this.noses.visible = seen;
     if (!seen) return;
     const known = this.noses && (this.noses.geometry.getAttribute('instanceStart') as InterleavedBufferAttribute).data;
-    const places = known ? (known.array as Float32Array) : new Float32Array(12 * poses.things);
+    const places = known ? (known.array as Float32Array) : new Float32Array(12 * objects.length);
     const tip = new Vector3();
-    for (let object = 0; object < poses.things; object += 1) {
+    objects.forEach((object, i) => {
       const matrix = matrixOf(poses, frame, object, size);
       const from = scratch.position.clone();
-      from.toArray(places, 12 * object);
-      tip.set(1.3, 0, 0).applyMatrix4(matrix).toArray(places, 12 * object + 3);
-      from.toArray(places, 12 * object + 6);
-      tip.set(0, 0.7, 0).applyMatrix4(matrix).toArray(places, 12 * object + 9);
-    }
+      from.toArray(places, 12 * i);
+      tip.set(1.3, 0, 0).applyMatrix4(matrix).toArray(places, 12 * i + 3);
+      from.toArray(places, 12 * i + 6);
+      tip.set(0, 0.7, 0).applyMatrix4(matrix).toArray(places, 12 * i + 9);
+    });
     if (known) {
       known.needsUpdate = true;
     } else {
       const [nose, top] = [new Color(night.persimmon), new Color(night.upward)];
       const one = [nose, nose, top, top].flatMap((colour) => [colour.r, colour.g, colour.b]);
-      this.noses = coloured([...places], Array.from({ length: poses.things }, () => one).flat(), this.materials.axes());
+      this.noses = coloured([...places], objects.flatMap(() => one), this.materials.axes());
       this.noses.renderOrder = 2;
       this.group.add(this.noses);
     }
