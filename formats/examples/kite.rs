@@ -5,7 +5,7 @@
 
 mod pack;
 
-use pack::{Pack, Point, Triangle};
+use pack::{Held, Pack, Point, Triangle};
 use serde_json::json;
 use std::f64::consts::TAU;
 
@@ -28,7 +28,7 @@ fn sail() -> Vec<Triangle> {
 }
 
 /// A ribbon along −x with a bow at every second joint, and the two joints that each corner hangs on.
-fn tail() -> (Vec<Triangle>, Vec<([u8; 2], [f32; 2])>) {
+fn tail() -> (Vec<Triangle>, Vec<Held>) {
     let mut triangles: Vec<Triangle> = Vec::new();
     let parts = 4 * (JOINTS - 1);
     for i in 0..parts {

@@ -8,6 +8,8 @@ use std::io::Write;
 
 pub type Point = [f64; 3];
 pub type Triangle = [Point; 3];
+/// Two joints of a skin, and how much a corner hangs on each.
+pub type Held = ([u8; 2], [f32; 2]);
 
 /// A strip of quads between rings of equally many points.
 pub fn skin(rings: &[Vec<Point>], out: &mut Vec<Triangle>) {
@@ -75,7 +77,7 @@ impl Pack {
     }
 
     /// Has each corner of a part hang on two joints of a skin, given with their weights.
-    pub fn hang(&mut self, part: &mut Value, held: &[([u8; 2], [f32; 2])]) {
+    pub fn hang(&mut self, part: &mut Value, held: &[Held]) {
         let joints: Vec<u8> = held.iter().flat_map(|(joints, _)| [joints[0], joints[1], 0, 0]).collect();
         self.views
             .push(json!({ "buffer": 0, "byteOffset": self.data.len(), "byteLength": joints.len(), "target": 34962 }));

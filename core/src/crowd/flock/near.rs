@@ -2,6 +2,7 @@
 
 use glam::Vec3;
 use rayon::prelude::*;
+use std::ops::Range;
 
 /// Which cell along each axis.
 type Cell = [i32; 3];
@@ -24,34 +25,63 @@ impl Near {
     }
 }
 
-/// Places in cells as wide as they lie apart, found by a hash of the cell: what flies far off takes no cells between.
+/// Places in cells as wide as they lie apart.
 #[derive(Debug, Default)]
 pub struct Grid {
     edge: f32,
-    /// By cell and then as they were given.
+    /// By cell, those along x next to each other, and then as they were given.
     order: Vec<u32>,
     places: Vec<Vec3>,
-    /// Open addressing: the key of a cell, and where its places begin and end. Of an empty one they are the same.
-    table: Vec<(u64, u32, u32)>,
+    cells: Cells,
 }
 
-/// Cells along each way from the middle that have a key of their own; what lies farther off shares the last one.
-const FARTHEST: f32 = 1e6;
-/// Places in a cell, about.
-const IN_A_CELL: f32 = 2.0;
-/// Places that are looked at to see how far apart they lie.
-const LOOKED_AT: usize = 512;
-/// What rounding may make of a place, as a part of its distance from the origin: a cell's bounds are not believed closer.
-const ROUNDING: f32 = 1e-6;
+/// Where the places of a cell are.
+#[derive(Debug)]
+enum Cells {
+    /// Of a box of cells from a first one on, so many along each axis: where each begins, one after the other along x, then
+    /// y, then z; and where the last ends.
+    Dense { first: Cell, counts: Cell, begin: Vec<u32> },
+    /// By a hash of the cell, so that what flies far off takes no cells between. Open addressing: the key of a cell, and where
+    /// its places begin and end; of an empty one they are the same.
+    Sparse(Vec<(u64, u32, u32)>),
+}
 
-impl Grid {
-    /// Of finite places. Distances that will be asked for are `reach` at most, which may be ∞.
-    pub fn of(places: &[Vec3], reach: f32) -> Self {
-        let edge = edge(places, reach);
-        let mut keyed: Vec<(u64, u32)> =
-            places.par_iter().enumerate().map(|(i, place)| (key(cell(*place, edge)), i as u32)).collect();
+impl Default for Cells {
+    fn default() -> Self {
+        Self::Sparse(vec![(0, 0, 0); 2])
+    }
+}
+
+impl Cells {
+    /// Of places that lie in these cells, and in which order the grid holds them.
+    fn of(cells: &[Cell]) -> (Self, Vec<u32>) {
+        let least = |axis: usize| cells.iter().map(|cell| cell[axis]).min().unwrap_or(0);
+        let most = |axis: usize| cells.iter().map(|cell| cell[axis]).max().unwrap_or(0);
+        let first = [0, 1, 2].map(least);
+        let counts = [0, 1, 2].map(|axis| most(axis) - first[axis] + 1);
+        let all: f64 = counts.iter().map(|count| f64::from(*count)).product();
+        if all > (cells.len() * FEW_EMPTY) as f64 + 4096.0 {
+            return Self::sparse(cells);
+        }
+        // Counted, then put where they belong, as they were given.
+        let index = |cell: &Cell| dense(*cell, first, counts);
+        let mut begin = vec![0_u32; all as usize + 1];
+        cells.iter().for_each(|cell| begin[index(cell) + 1] += 1);
+        (1..begin.len()).for_each(|i| begin[i] += begin[i - 1]);
+        let mut next = begin.clone();
+        let mut order = vec![0; cells.len()];
+        for (place, cell) in cells.iter().enumerate() {
+            let at = &mut next[index(cell)];
+            order[*at as usize] = place as u32;
+            *at += 1;
+        }
+        (Self::Dense { first, counts, begin }, order)
+    }
+
+    fn sparse(cells: &[Cell]) -> (Self, Vec<u32>) {
+        let mut keyed: Vec<(u64, u32)> = cells.par_iter().enumerate().map(|(i, cell)| (key(*cell), i as u32)).collect();
         keyed.par_sort_unstable();
-        let mut table = vec![(0, 0, 0); (places.len() * 2).next_power_of_two().max(2)];
+        let mut table = vec![(0, 0, 0); (cells.len() * 2).next_power_of_two().max(2)];
         let mut from = 0;
         while from < keyed.len() {
             let key = keyed[from].0;
@@ -63,29 +93,75 @@ impl Grid {
             table[at] = (key, from as u32, to as u32);
             from = to;
         }
-        let order: Vec<u32> = keyed.into_iter().map(|(_, index)| index).collect();
+        (Self::Sparse(table), keyed.into_iter().map(|(_, index)| index).collect())
+    }
+
+    /// Looks at what lies in the cells of a row, `from` to `to` along x.
+    #[inline]
+    fn row(&self, [from, y, z]: Cell, to: i32, mut look: impl FnMut(Range<usize>)) {
+        match self {
+            Self::Dense { first, counts, begin } => {
+                let (y, z) = (y - first[1], z - first[2]);
+                if y < 0 || y >= counts[1] || z < 0 || z >= counts[2] {
+                    return;
+                }
+                let (low, high) = ((from - first[0]).max(0), (to - first[0]).min(counts[0] - 1));
+                if low <= high {
+                    let row = (z as usize * counts[1] as usize + y as usize) * counts[0] as usize;
+                    look(begin[row + low as usize] as usize..begin[row + high as usize + 1] as usize);
+                }
+            }
+            Self::Sparse(table) => {
+                for x in from..=to {
+                    let key = key([x, y, z]);
+                    let mut at = slot(key, table.len());
+                    loop {
+                        let (known, from, to) = table[at];
+                        if from != to && known != key {
+                            at = (at + 1) & (table.len() - 1);
+                            continue;
+                        }
+                        if from != to {
+                            look(from as usize..to as usize);
+                        }
+                        break;
+                    }
+                }
+            }
+        }
+    }
+}
+
+/// The number of a cell in a box of cells that holds it.
+const fn dense([x, y, z]: Cell, first: Cell, counts: Cell) -> usize {
+    let row = (z - first[2]) as usize * counts[1] as usize + (y - first[1]) as usize;
+    row * counts[0] as usize + (x - first[0]) as usize
+}
+
+/// Cells along each way from the middle that have a key of their own; what lies farther off shares the last one.
+const FARTHEST: f32 = 1e6;
+/// Cells for each place, up to which a box of cells is held whole.
+const FEW_EMPTY: usize = 8;
+/// Places in a cell, about.
+const IN_A_CELL: f32 = 2.0;
+/// Places that are looked at to see how far apart they lie.
+const LOOKED_AT: usize = 512;
+/// What rounding may make of a place, as a part of its distance from the origin: a cell's bounds are not believed closer.
+const ROUNDING: f32 = 1e-6;
+
+impl Grid {
+    /// Of finite places. Distances that will be asked for are `reach` at most, which may be ∞.
+    pub fn of(places: &[Vec3], reach: f32) -> Self {
+        let edge = edge(places, reach);
+        let cells: Vec<Cell> = places.par_iter().with_min_len(4096).map(|place| cell(*place, edge)).collect();
+        let (cells, order) = Cells::of(&cells);
         let places = order.iter().map(|&index| places[index as usize]).collect();
-        Self { edge, order, places, table }
+        Self { edge, order, places, cells }
     }
 
     /// The order in which the grid holds the places: those next to each other in it lie near each other.
     pub fn order(&self) -> &[u32] {
         &self.order
-    }
-
-    fn in_cell(&self, cell: Cell) -> std::ops::Range<usize> {
-        let key = key(cell);
-        let mut at = slot(key, self.table.len());
-        loop {
-            let (known, from, to) = self.table[at];
-            if from == to {
-                return 0..0;
-            }
-            if known == key {
-                return from as usize..to as usize;
-            }
-            at = (at + 1) & (self.table.len() - 1);
-        }
     }
 
     /// The `most` places nearest to `at` that are no farther than `reach` and that `counts`, the nearest first, in `found`.
@@ -111,7 +187,8 @@ impl Grid {
         };
         let mut farthest = reach * reach;
         let mut seen = 0;
-        for ring in 0..i32::MAX {
+        // What is next to it comes first, and then one ring of cells after the other.
+        for ring in 1..i32::MAX {
             // Where more cells would be looked into than there are places, the places are looked at instead.
             let across = 2 * i64::from(ring) + 1;
             if across * across * across > self.places.len() as i64 + 27 {
@@ -119,27 +196,33 @@ impl Grid {
                 self.look(0..self.places.len(), at, (reach * reach, most), &counts, found);
                 return;
             }
-            for z in -ring..=ring {
+            // Rows near its own come first: what is found there makes it needless to look into others.
+            for step in 0..(2 * ring + 1) {
+                let z = outwards(step);
                 let far_z = gap(z, inside.z);
                 if far_z * far_z > farthest {
                     continue;
                 }
-                for y in -ring..=ring {
+                for step in 0..(2 * ring + 1) {
+                    let y = outwards(step);
                     let far_y = gap(y, inside.y);
                     let far = far_z * far_z + far_y * far_y;
                     if far > farthest {
                         continue;
                     }
                     // Of what lies within the ring only its ends are of it.
-                    let skin = z.abs() == ring || y.abs() == ring;
-                    let step = if skin { 1 } else { (2 * ring).max(1) };
-                    for x in (-ring..=ring).step_by(step as usize) {
-                        let far_x = gap(x, inside.x);
-                        if far + far_x * far_x <= farthest {
-                            let range = self.in_cell([home[0] + x, home[1] + y, home[2] + z]);
+                    let whole = ring == 1 || z.abs() == ring || y.abs() == ring;
+                    let parts = if whole { [(-ring, ring), (1, 0)] } else { [(-ring, -ring), (ring, ring)] };
+                    for (from, to) in parts.into_iter().filter(|(from, to)| from <= to) {
+                        let far_x = if whole { 0.0 } else { gap(from, inside.x) };
+                        if far + far_x * far_x > farthest {
+                            continue;
+                        }
+                        let row = [home[0] + from, home[1] + y, home[2] + z];
+                        self.cells.row(row, home[0] + to, |range| {
                             seen += range.len();
                             farthest = self.look(range, at, (farthest, most), &counts, found);
-                        }
+                        });
                     }
                 }
             }
@@ -156,7 +239,7 @@ impl Grid {
     #[inline]
     fn look(
         &self,
-        range: std::ops::Range<usize>,
+        range: Range<usize>,
         at: Vec3,
         (mut farthest, most): (f32, usize),
         counts: &impl Fn(&Near) -> bool,
@@ -164,8 +247,12 @@ impl Grid {
     ) -> f32 {
         for i in range {
             let to = self.places[i] - at;
-            let near = Near { index: self.order[i], to, squared: to.length_squared() };
-            if near.squared > farthest || !counts(&near) {
+            let squared = to.length_squared();
+            if squared > farthest {
+                continue;
+            }
+            let near = Near { index: self.order[i], to, squared };
+            if !counts(&near) {
                 continue;
             }
             if found.len() == most {
@@ -188,7 +275,7 @@ impl Grid {
         let largest = at.abs().max_element();
         let around = reach + ROUNDING * (largest + reach + self.edge);
         let (low, high) = (cell(at - Vec3::splat(around), self.edge), cell(at + Vec3::splat(around), self.edge));
-        let mut look = |range: std::ops::Range<usize>| {
+        let mut look = |range: Range<usize>| {
             for i in range {
                 let to = self.places[i] - at;
                 let squared = to.length_squared();
@@ -204,10 +291,15 @@ impl Grid {
         }
         for z in low[2]..=high[2] {
             for y in low[1]..=high[1] {
-                (low[0]..=high[0]).for_each(|x| look(self.in_cell([x, y, z])));
+                self.cells.row([low[0], y, z], high[0], &mut look);
             }
         }
     }
+}
+
+/// 0, 1, −1, 2, −2 and so on.
+const fn outwards(step: i32) -> i32 {
+    if step & 1 == 1 { step / 2 + 1 } else { -step / 2 }
 }
 
 /// How wide cells are: as many as [`IN_A_CELL`] lie in one where most places are, seen from some of them.

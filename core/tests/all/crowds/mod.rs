@@ -5,4 +5,5 @@ mod emitting;
 mod flocking;
 mod looking;
 mod refusing;
+mod rigs;
 mod swarming;

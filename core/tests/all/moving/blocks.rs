@@ -53,7 +53,7 @@ proptest! {
         prop_assert_eq!(layout.columns().iter().map(|column| column.width).sum::<usize>(), layout.floats());
         let mut out = vec![f32::NAN; frames.len() * motion.len() * layout.floats()];
         fill_poses(&*motion, &layout, &frames, &mut out, &Cancel::default()).unwrap();
-        let everything = Columns::POSE | Columns::TINT | Columns::BRIGHTNESS | Columns::CUT;
+        let everything = Columns::POSE | Columns::TINT | Columns::BRIGHTNESS | Columns::CUT | Columns::CLIP;
         let mut sample = Sample::default();
         for (row, numbers) in out.chunks(layout.floats()).enumerate() {
             let (object, frame) = (row % motion.len(), frames[row / motion.len()]);

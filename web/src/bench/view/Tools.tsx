@@ -1,19 +1,21 @@
 import { Checkbox, FormControlLabel, Popover } from '@mui/material';
 import { useState } from 'react';
 import { useScene } from '../../scene/store';
+import { ColourField } from '../card/fields/ColourField';
 import { NumberField } from '../card/fields/NumberField';
 import { withKey } from '../keyboard/table';
 import { beginDrawing, endDrawing } from './draw';
 import { viewKeys } from './keys';
 import { useView, type ViewSettings } from './settings';
 
-type Toggle = 'ghosts' | 'axes' | 'pathAxes' | 'names' | 'marks';
+type Toggle = 'ghosts' | 'axes' | 'pathAxes' | 'names' | 'marks' | 'goesAlong';
 const toggles: { name: Toggle; title: string }[] = [
   { name: 'ghosts', title: 'Ghosts' },
   { name: 'axes', title: 'Noses of things' },
   { name: 'pathAxes', title: 'Axes along paths' },
   { name: 'names', title: 'Names of paths' },
   { name: 'marks', title: 'Contact marks' },
+  { name: 'goesAlong', title: 'Goes along with the chosen thing' },
 ];
 const catches: { name: keyof ViewSettings['snap']; title: string }[] = [
   { name: 'points', title: 'Other points' },
@@ -67,6 +69,18 @@ function ShowMenu() {
         <span>Exposure</span>
         <NumberField label="exposure" value={view.exposure} unit="frames" min={0} max={10000} onPreview={(exposure) => useView.setState({ exposure })} onKeep={(exposure) => useView.setState({ exposure })} />
       </label>
+      {(['from', 'to'] as const).map((end) => (
+        <label key={end} className="menu-number">
+          <span>{`Haze ${end}`}</span>
+          <NumberField label={`haze ${end}`} value={view.haze[end]} unit="metres" min={0} max={100000} onPreview={(metres) => useView.setState({ haze: { ...view.haze, [end]: metres } })} onKeep={(metres) => useView.setState({ haze: { ...view.haze, [end]: metres } })} />
+        </label>
+      ))}
+      {view.haze.to > 0 && (
+        <label className="menu-number">
+          <span>Haze is</span>
+          <ColourField label="haze" value={view.haze.colour} onKeep={(colour) => useView.setState({ haze: { ...view.haze, colour } })} />
+        </label>
+      )}
     </Menu>
   );
 }

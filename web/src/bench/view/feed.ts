@@ -35,6 +35,8 @@ export function useFeed(stage: Stage | null): void {
   const pathAxes = useView((state) => state.pathAxes);
   const marks = useView((state) => state.marks);
   const exposure = useView((state) => state.exposure);
+  const goesAlong = useView((state) => state.goesAlong);
+  const haze = useView((state) => state.haze);
   const thing = useScene((state) => state.thing);
   const space = document?.space;
   const width = document?.picture?.width ?? 16;
@@ -43,7 +45,8 @@ export function useFeed(stage: Stage | null): void {
   useEffect(() => {
     if (space) stage?.setScene(space === 'flat', { width, height });
   }, [stage, space, width, height]);
-  useEffect(() => stage?.setWishes({ ghosts, axes, pathAxes, along: pathAxes, thing, marks, exposure }), [stage, ghosts, axes, pathAxes, thing, marks, exposure]);
+  useEffect(() => stage?.setWishes({ ghosts, axes, pathAxes, along: pathAxes, thing, marks, exposure, goesAlong }), [stage, ghosts, axes, pathAxes, thing, marks, exposure, goesAlong]);
+  useEffect(() => stage?.setHaze(haze), [stage, haze]);
   useEffect(() => stage?.setPaths(visible, beneath, chosen), [stage, visible, beneath, chosen]);
   useEffect(() => {
     const shown = looks.filter((end) => document && isVisible(document, end.node)).map((end): Shown => {

@@ -5,7 +5,7 @@ import { applied } from '../../../scene/edits';
 import { carriers, changedNodes, changedPoints, middleOf, placed, turnAbout, unchanged, type Change } from './transform';
 import type { PathPoint } from './path';
 import { piecesOfTrail } from '../scene3d/trail';
-import { turnOf } from '../scene3d/models';
+import { turnOf } from '../scene3d/shapes/models';
 import { isVisible } from '../visible';
 
 const param = (name: string, values: object, role?: object) => ({ name, label: name, group: 'form', help: '', only_when: null, spaces: 'both', values, role: role ?? null });

@@ -4,7 +4,7 @@ import type { EndLook, SceneNode } from '../../../api/types';
 import { put } from '../../../scene/edits';
 import { useScene } from '../../../scene/store';
 import { useLive } from '../../live';
-import { sides, turnOf } from '../scene3d/models';
+import { sides, turnOf } from '../scene3d/shapes/models';
 import type { Stage } from '../scene3d/stage';
 
 /** How far from a thing's middle its arrows stand at least: in sizes of the thing, and in pixels. */

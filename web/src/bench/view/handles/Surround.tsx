@@ -34,7 +34,7 @@ function thingOf(document: Scene, node: string, chosen: { node: string; object: 
 
 /** Where a thing is, and its way over the work plane; none where it stands still. */
 function standing(stage: Stage, thing: { node: string; object: number }): { middle: Vector3; way: Vector3 | null } | null {
-  const [before, middle, after] = [-BESIDE, 0, BESIDE].map((by) => stage.thingNear(thing.node, thing.object, by));
+  const [before, middle, after] = [-BESIDE, 0, BESIDE].map((by) => stage.thingAt(thing.node, thing.object, by));
   if (!middle) return null;
   const { normal } = stage.axes;
   const way = (after ?? middle).clone().sub(before ?? middle);

@@ -3,12 +3,12 @@ import type { Contact, KindReport } from '../../../api/types';
 import { firstHere, isHere, numberOf, scaleAlong, startOf, type Poses } from '../../../scene/poses';
 import { glowTexture } from './glow';
 import { placeOf } from './lines';
-import { CLIP_ATTRIBUTE, CORNER, animatedOf, rowAt, type Animated, type Posing } from './clips';
+import { CLIP_ATTRIBUTE, CORNER, animatedOf, rowAt, type Animated, type Posing } from './shapes/clips';
 import { CUT_ATTRIBUTE, type Materials } from './materials';
-import { partsOf, type Part } from './models';
+import { partsOf, type Part } from './shapes/models';
 import { MOST_DETAILED, Needles } from './needles';
 import { matrixOf, nothing, scratch } from './posing';
-import { thingGeometry } from './things';
+import { thingGeometry } from './shapes/things';
 import { Trail } from './trail';
 
 /** How one motion is shown. */
@@ -38,6 +38,8 @@ export interface Extras {
   thing: { node: string; object: number } | null;
   /** Frames that a trail of light is long; 0 for none. */
   exposure: number;
+  /** The picture goes along with it. */
+  goesAlong: boolean;
 }
 
 /** Lanterns up to which each has a light of its own. */

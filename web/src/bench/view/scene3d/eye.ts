@@ -32,6 +32,8 @@ export class Eye {
   private controls: OrbitControls;
   private sceneCamera: SceneCamera | null = null;
   private turning = true;
+  /** What it goes along with, and where that was. */
+  private along: { at: Vector3; whose: string } | null = null;
 
   constructor(
     private readonly canvas: HTMLCanvasElement,
@@ -155,6 +157,17 @@ export class Eye {
       this.frameLens();
     }
     if (this.look !== 'camera') this.controls.update();
+  }
+
+  /** Moves as far as something has moved since it was here last; the scene's camera stays where it is. */
+  goAlong(at: Vector3 | null, whose: string): void {
+    const { along } = this;
+    this.along = at && { at, whose };
+    if (!at || along?.whose !== whose || this.look === 'camera' || at.equals(along.at)) return;
+    const by = at.clone().sub(along.at);
+    this.controls.target.add(by);
+    this.camera.position.add(by);
+    this.controls.update();
   }
 
   /** Pixels within the panel, wherever it is before the viewer. */

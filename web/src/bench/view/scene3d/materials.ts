@@ -1,7 +1,7 @@
 import { AdditiveBlending, CanvasTexture, Color, DoubleSide, LineBasicMaterial, Material, MeshBasicMaterial, MeshLambertMaterial, PointsMaterial, Vector3, type Texture } from 'three';
 import { LineMaterial } from 'three/addons/lines/LineMaterial.js';
 import { night } from '../../../theme/tokens';
-import { posedShader, type Posing } from './clips';
+import { posedShader, type Posing } from './shapes/clips';
 
 /** The attribute of an instance that says where it is cut off: a normal in its own axes, and how far out it is. */
 export const CUT_ATTRIBUTE = 'cutOff';

@@ -1,9 +1,10 @@
-import { Box3, DirectionalLight, Group, HemisphereLight, Plane, Scene, Vector3, WebGLRenderer, type Matrix4, type Vector2 } from 'three';
+import { Box3, Group, Plane, Scene, Vector3, WebGLRenderer, type Matrix4 } from 'three';
 import type { Camera as SceneCamera } from '../../../api/types';
 import type { Poses } from '../../../scene/poses';
 import type { Compared, PathBlock } from '../../../scene/store';
 import { note } from '../../../measure';
 import { night } from '../../../theme/tokens';
+import { haze, light } from './air';
 import { Eye, type Look } from './eye';
 import { Crowd, type Extras, type Shown } from './crowd';
 import { layPen, layPicture, layPlane, layRings, niceStep } from './ground';
@@ -11,7 +12,8 @@ import { clear, coloured, fat, markOf, momentOf, pairs, piecesOf, placeOf, stati
 import { Materials } from './materials';
 import { axesOf, type Axes } from '../geometry/plane';
 import { freeLine } from '../geometry/names';
-import { plainPlane } from '../settings';
+import { distanceToPiece } from '../geometry/piece';
+import { plainPlane, type ViewSettings } from '../settings';
 
 /** With more contacts their marks are small. */
 const MANY_CONTACTS = 30;
@@ -26,7 +28,7 @@ export interface Wishes extends Extras {
 
 /** The picture in space: owns the graphics context, knows no component. */
 export class Stage {
-  private wishes: Wishes = { ghosts: true, axes: true, exposure: 0, pathAxes: false, along: false, thing: null, marks: true };
+  private wishes: Wishes = { ghosts: true, axes: true, exposure: 0, pathAxes: false, along: false, thing: null, marks: true, goesAlong: false };
   private frame = 0;
   private selected: readonly string[] = [];
   private readonly renderer: WebGLRenderer;
@@ -60,10 +62,8 @@ export class Stage {
     this.renderer = new WebGLRenderer({ canvas, antialias: true, alpha: true });
     this.renderer.setClearColor(0, 0);
     this.eye = new Eye(canvas, () => this.invalidate());
-    this.scene.add(new HemisphereLight(0xfff4df, 0x4a4f80, 2.2));
-    const sun = new DirectionalLight(0xfff1d8, 1.6);
-    sun.position.set(4, 9, 6);
-    this.scene.add(sun, this.ground, this.surfaces, this.planeLines, this.lines, this.pen);
+    light(this.scene);
+    this.scene.add(this.ground, this.surfaces, this.planeLines, this.lines, this.pen);
     for (const sign of ['pointerdown', 'keydown', 'wheel']) {
       window.addEventListener(sign, () => { this.begun = true; }, { capture: true, passive: true, signal: this.end.signal });
     }
@@ -237,9 +237,16 @@ export class Stage {
     this.renderer.dispose();
   }
 
+  setHaze(how: ViewSettings['haze']): void {
+    haze(this.scene, how);
+    this.invalidate();
+  }
+
   private draw(): void {
     this.request = 0;
     const begun = performance.now();
+    const { goesAlong, thing } = this.wishes;
+    this.eye.goAlong(goesAlong && thing ? this.thingAt(thing.node, thing.object) : null, `${thing?.node} ${thing?.object}`);
     for (const crowd of this.crowds.values()) crowd.pose(this.frame, this.wishes);
     this.materials.resize(this.eye.width, this.eye.height);
     this.renderer.render(this.scene, this.eye.camera);
@@ -263,13 +270,8 @@ export class Stage {
     if (room > 0) element.classList.toggle('flipped', screen.x > this.eye.width - room);
   }
 
-  /** Where a thing stands at the frame on screen. */
-  thingAt(node: string, object: number): Vector3 | null {
-    return this.crowds.get(node)?.at(object, this.frame) ?? null;
-  }
-
-  /** Where a thing is so many frames after the frame on screen. */
-  thingNear(node: string, object: number, by: number): Vector3 | null {
+  /** Where a thing stands at the frame on screen, or so many frames after it. */
+  thingAt(node: string, object: number, by = 0): Vector3 | null {
     return this.crowds.get(node)?.at(object, this.frame + by) ?? null;
   }
 
@@ -440,11 +442,4 @@ export class Stage {
   lineVectors(without: readonly string[]): Vector3[][] {
     return Object.entries(this.paths).flatMap(([node, block]) => (without.includes(node) ? [] : strandsOf(block).map(vectorsOf)));
   }
-}
-
-/** Pixels from a place to a straight piece. */
-function distanceToPiece(at: Vector2, a: Vector2, b: Vector2): number {
-  const along = b.clone().sub(a);
-  const t = Math.max(0, Math.min(1, at.clone().sub(a).dot(along) / Math.max(along.lengthSq(), 1e-12)));
-  return a.clone().addScaledVector(along, t).distanceTo(at);
 }

@@ -1,5 +1,5 @@
 import { expect, it } from 'vitest';
-import fixture from '../../../../../core/tests/fixtures/things.json';
+import fixture from '../../../../../../core/tests/fixtures/things.json';
 import { thingGeometry } from './things';
 
 /** The core holds the forms of bodies to the same file. */

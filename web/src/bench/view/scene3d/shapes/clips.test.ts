@@ -1,10 +1,10 @@
 import { AnimationMixer, Matrix4, Mesh, SkinnedMesh, Vector3 } from 'three';
 import { GLTFLoader } from 'three/addons/loaders/GLTFLoader.js';
 import { describe, expect, it } from 'vitest';
-import kite from '../../../../../demo/kite.glb?inline';
-import moth from '../../../../../demo/moth.glb?inline';
-import played from '../../../../../formats/tests/fixtures/played.json';
-import type { PosesOfClips } from '../../../api/types';
+import kite from '../../../../../../demo/kite.glb?inline';
+import moth from '../../../../../../demo/moth.glb?inline';
+import played from '../../../../../../formats/tests/fixtures/played.json';
+import type { PosesOfClips } from '../../../../api/types';
 import { CORNER, assembled, boneAt, readPoses, rowAt } from './clips';
 
 type Moment = (typeof played)['moth'][number];

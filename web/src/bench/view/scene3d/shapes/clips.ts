@@ -1,6 +1,6 @@
 import { Box3, BufferAttribute, BufferGeometry, DataTexture, FloatType, Matrix4, Mesh, NearestFilter, RGBAFormat, SkinnedMesh, Vector3, Vector4 } from 'three';
 import { GLTFLoader } from 'three/addons/loaders/GLTFLoader.js';
-import type { PosesOfClips } from '../../../api/types';
+import type { PosesOfClips } from '../../../../api/types';
 import { Kept, free, materialOf, turnOf, type Part } from './models';
 
 /** The attribute of an instance that says where it is in its clips: the mixture, counted in layers, and the part of the cycle, in rows. */
