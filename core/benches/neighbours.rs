@@ -80,6 +80,7 @@ fn starts(count: usize) -> Vec<zickzack_core::crowd::Start> {
         extent: DVec3::splat(THOUSAND * libm::cbrt(count as f64 / 1000.0)),
         curve: None,
         radius: 0.0,
+        surface: None,
     };
     scattered(count, &room, DVec3::X, 10.0, (Level::Free, 3))
 }

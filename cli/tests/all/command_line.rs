@@ -122,8 +122,12 @@ fn every_scene_of_the_demo_that_loops_has_a_seam_of_0() {
         "barrel-run",
         "club-juggle",
         "garland",
+        "helter-skelter-embers",
+        "kite-shoal",
         "lantern-round",
         "light-writer",
+        "moths-and-the-lamplighter",
+        "name-filled-with-lights",
         "name-in-lights",
         "parade",
         "ring-toss",
@@ -136,6 +140,7 @@ fn every_scene_of_the_demo_that_loops_has_a_seam_of_0() {
             for what in ["position", "velocity", "orientation"] {
                 assert!(output["seam"][what].as_f64().unwrap() <= 1e-9, "{scene}: {}", output["seam"]);
             }
+            assert!(output["seam"]["clip"].as_f64().unwrap_or(0.0) <= 1e-9, "{scene}: {}", output["seam"]);
             assert_eq!(output["seam"]["closes"], true, "{scene}: {}", output["seam"]);
             assert!(output["seam"]["leaps"].as_array().unwrap().is_empty(), "{scene}: {}", output["seam"]);
         }

@@ -2,11 +2,15 @@
 
 pub mod emitted;
 pub mod flock;
+pub mod sown;
 pub mod swarm;
+pub mod told;
 
 pub use emitted::{Emitted, Origin};
 pub use flock::{
     Chase, Flock, FlockSetup, Grid, Level, Measure, Near, Rules, Scatter, ScatteredIn, Side, Start, Surroundings, Wind,
     Wishes, WishesOverTime, scattered,
 };
+pub use sown::Sown;
 pub use swarm::{Filling, Fresh, From, Outlines, Room, Stream, Tube};
+pub use told::{TOLD, told};

@@ -33,4 +33,7 @@ pub enum Role {
     Reach { times: &'static str },
     /// A number in degrees: the angle about the way of a thing in which it reaches there.
     Opening,
+    /// A number: the radius of a tube round the path at the port `path`, times what parameter `times` gives, and what is drawn
+    /// along the path in parameter `along`; once where there is none.
+    Tube { times: Option<&'static str>, along: Option<&'static str> },
 }

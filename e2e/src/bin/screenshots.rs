@@ -50,9 +50,14 @@ async fn main() -> Result<()> {
     visit.click("→ 9/7").await?;
     visit.until("a knot", "return document.querySelector('.seam-knot.closed') != null").await?;
 
-    open(&visit, "Name in lights").await?;
-    visit.choose_node("Funzelmarkt").await?;
-    shoot(&visit, &folder, "bench-name-in-lights").await?;
+    open(&visit, "Moths and the lamplighter").await?;
+    visit.press(".react-flow__node[data-id=\"wings\"]").await?;
+    go_to(&visit, 24).await?;
+    shoot(&visit, &folder, "bench-moths").await?;
+    open(&visit, "Kite shoal").await?;
+    visit.press(".react-flow__node[data-id=\"shoal\"]").await?;
+    go_to(&visit, 100).await?;
+    shoot(&visit, &folder, "bench-kites").await?;
     open(&visit, "Helter-skelter embers").await?;
     visit.press(".react-flow__node[data-id=\"embers\"]").await?;
     go_to(&visit, 40).await?;
@@ -83,10 +88,6 @@ async fn main() -> Result<()> {
     visit.choose_node("Rope links").await?;
     go_to(&visit, 40).await?;
     shoot(&visit, &folder, "bench-ropeway").await?;
-    open(&visit, "Wild sled").await?;
-    visit.choose_node("Downhill").await?;
-    go_to(&visit, 30).await?;
-    shoot(&visit, &folder, "bench-wild-sled").await?;
     open(&visit, "Ring toss").await?;
     visit.choose_node("Peg gives way").await?;
     go_to(&visit, 40).await?;

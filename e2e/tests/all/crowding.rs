@@ -315,3 +315,38 @@ async fn a_thousand_follow_a_path_loosely_with_blended_clips_from_their_own_star
     assert!(quarters.iter().all(|count| *count > 2), "spread over the cycle: {quarters:?}");
     visit.end().await
 }
+
+/// A number of the only node of a kind.
+async fn number(visit: &Visit, kind: &str, param: &str) -> Result<f64> {
+    let document = visit.document().await?;
+    node(&document, kind)?["params"][param].as_f64().with_context(|| format!("{param} of {kind}"))
+}
+
+#[tokio::test]
+async fn a_tube_and_what_a_flock_sees_are_pulled_in_the_view() -> Result<()> {
+    let visit = Visit::start(1280, 800).await?;
+    visit.begin_from("Follow a path loosely").await?;
+    visit.press(".react-flow__node[data-id=\"flock\"]").await?;
+    let knob = |what: &str| format!("button[aria-label^=\"{what} of Shoal\"]");
+    for (what, param, by) in [("tube", "tube", 24.0), ("sight", "sight", 30.0)] {
+        let at = visit.middle(&knob(what)).await?;
+        visit.fill(if param == "tube" { "tube" } else { "sight" }, "6").await?;
+        visit.kept().await?;
+        let before = number(&visit, "flock", param).await?;
+        let moved = visit.middle(&knob(what)).await?;
+        assert!(at != moved, "the knob of {what} goes with the number");
+        // Away from where it was smaller.
+        let away = (moved.0 - at.0, moved.1 - at.1);
+        let length = (away.0 * away.0 + away.1 * away.1).sqrt();
+        visit.drag(moved, (by * away.0 / length, by * away.1 / length)).await?;
+        visit.kept().await?;
+        let pulled = number(&visit, "flock", param).await?;
+        assert!(pulled > 1.05 * before, "{what}: {pulled} of {before}");
+        visit.js(&format!("document.querySelector('{}').focus()", knob(what))).await?;
+        visit.keys(&char::from(Key::Down).to_string(), &[]).await?;
+        visit.kept().await?;
+        let less = number(&visit, "flock", param).await?;
+        assert!((less / pulled - 1.0 / 1.02).abs() < 1e-3, "{what}: {less} of {pulled}");
+    }
+    visit.end().await
+}

@@ -47,7 +47,7 @@ async fn a_slip_is_dropped_on_a_thread_and_a_thread_pulled_into_the_open_is_offe
         .await?;
     assert_eq!(
         offered,
-        "Wake, Bodies, Emit, Flock, Look by, Face travel, Followers, Trundle, Stick, Ring-down, Recoil, Attach, Shudder, Mimic, Waver, Swell, Retime, Kinds, Head count, Wheel, Links, Tether, Two shots, Together, Close loop, Output",
+        "Wake, Bodies, Emit, Flock, Look by, Face travel, Followers, Trundle, Stick, Ring-down, Recoil, Attach, Shudder, Mimic, Waver, Swell, Retime, Kinds, Clip, Head count, Wheel, Links, Tether, Two shots, Together, Close loop, Output",
         "only what takes a motion"
     );
     visit.keys("output", &[]).await?;

@@ -7,6 +7,7 @@ use serde_json::json;
 use std::ops::Range;
 use std::sync::Arc;
 use utoipa::ToSchema;
+use zickzack_core::crowd::told;
 use zickzack_core::graph::Channel;
 use zickzack_core::motion::{
     BlockColumn, BlockLayout, Cancel, Frames, Motion, MotionError, fill_poses, prepared, trace,
@@ -262,7 +263,12 @@ pub fn trace_block(
         .collect();
     let channels = cancel.within(OF_A_PICTURE, |cancel| {
         let ready = prepared(motion, Frames { from: -1.0, to: length + 1.0 }, cancel)?;
-        Ok(trace(&*ready, &at, fps, flat))
+        let mut channels = trace(&*ready, &at, fps, flat);
+        if ready.len() > 1 {
+            let moments: Vec<(f64, f64)> = shown.iter().zip(&at).map(|(&shown, &(_, frame))| (shown, frame)).collect();
+            channels.extend(told(&*ready, &moments, fps, cancel)?);
+        }
+        Ok(channels)
     })?;
     let mut numbers: Vec<f32> = shown.iter().map(|&frame| frame as f32).collect();
     for channel in &channels {

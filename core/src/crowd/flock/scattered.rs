@@ -4,6 +4,7 @@ use super::Start;
 use super::rules::{Level, some_way};
 use crate::curve::Curve;
 use crate::random;
+use crate::surface::Surface;
 use glam::{DQuat, DVec3};
 use std::f64::consts::TAU;
 
@@ -16,6 +17,8 @@ pub enum Scatter {
     Box,
     /// In a tube round a path.
     Path,
+    /// Over a surface.
+    Surface,
 }
 
 /// What they lie in: metres.
@@ -30,11 +33,14 @@ pub struct ScatteredIn<'a> {
     pub curve: Option<&'a Curve>,
     /// Of a tube.
     pub radius: f64,
+    /// Without it they lie in the ball, and how far off it they are.
+    pub surface: Option<(&'a Surface, f64)>,
 }
 
 const PLACE: u64 = 81;
 
-/// So many things, flying `way`, each its own way where that is none, or along the path at a speed, metres per second.
+/// So many things, flying `way`, each its own way where that is none, along the surface or the path, at a speed, metres per
+/// second.
 pub fn scattered(
     count: usize,
     room: &ScatteredIn<'_>,
@@ -53,11 +59,22 @@ pub fn scattered(
     let whole = room.curve.map_or(0.0, Curve::length);
     let one = |i: u64| {
         let draw = |channel: u64| random::unit(seed, i, PLACE + channel);
+        if let Some((surface, off)) = room.surface.filter(|_| room.kind == Scatter::Surface) {
+            let touch = surface.spread([draw(0), draw(1), draw(2)]);
+            let place = touch.point + touch.normal * off;
+            // In the picture they stay in it.
+            let place = if level == Level::Picture { DVec3::new(place.x, place.y, 0.0) } else { place };
+            let along = |way: DVec3| (way - touch.normal * way.dot(touch.normal)).try_normalize();
+            let heading = along(way).or_else(|| along(own_way(i))).unwrap_or_else(|| own_way(i));
+            return start(place, heading);
+        }
         let tube = room.curve.filter(|_| room.kind == Scatter::Path && whole > 0.0);
         let Some(curve) = tube else {
             let within = match room.kind {
                 Scatter::Box => DVec3::new(draw(0), draw(1), draw(2)) * 2.0 - DVec3::ONE,
-                Scatter::Ball | Scatter::Path => in_a_ball(draw(0), draw(1), draw(2), room.extent.z == 0.0),
+                Scatter::Ball | Scatter::Path | Scatter::Surface => {
+                    in_a_ball(draw(0), draw(1), draw(2), room.extent.z == 0.0)
+                }
             };
             return start(room.middle + within * room.extent * 0.5, way.try_normalize().unwrap_or_else(|| own_way(i)));
         };

@@ -1,6 +1,7 @@
 //! Things that play clips of a model: each from its own start, at its own rate.
 
 use super::kinds::laid_over;
+use super::lap::Closing;
 use crate::motion::layer::{Layer, Layered, Rows};
 use crate::motion::{Cancel, ClipTime, Columns, Frames, Kind, Motion, MotionError, Sample, prepared};
 use crate::random;
@@ -48,19 +49,6 @@ pub struct Playing {
     pub seed: u64,
     /// Frames a second.
     pub fps: f64,
-}
-
-/// What clips of a lap are made to run into those of the next one.
-struct Closing {
-    /// Frames of a lap.
-    frames: f64,
-    /// The thing that each one is after a lap, and was before it.
-    partners: Vec<usize>,
-    before: Vec<usize>,
-    /// Cycles by which each one plays more in a lap than it would.
-    more: Vec<f64>,
-    /// The fewest and the most cycles of a lap, as they are made to be.
-    cycles: (f64, f64),
 }
 
 /// Cycles from a first whole frame on, parts of 2³² of one: they come round by themselves.
@@ -200,7 +188,10 @@ impl Clips {
     fn mix(&self, who: usize, frame: f64, count: usize, speed: f64) -> f64 {
         match &self.how.mixed {
             MixedBy::First => 0.0,
-            MixedBy::Share(share) => share.at(frame, Thing { index: who, count }).clamp(0.0, 1.0),
+            MixedBy::Share(share) => {
+                let share = share.at(frame, Thing { index: who, count });
+                if share.is_nan() { 0.0 } else { share.clamp(0.0, 1.0) }
+            }
             MixedBy::Speed(low, high) if high > low => ((speed - low) / (high - low)).clamp(0.0, 1.0),
             MixedBy::Speed(low, _) => f64::from(u8::from(speed > *low)),
         }
@@ -360,22 +351,15 @@ impl Clips {
 /// Parts of a cycle that are told apart.
 const TURN: f64 = 4_294_967_296.0;
 
+/// The fraction of a number of cycles, 0 to below 1; 0 of what is no number.
+fn fraction(cycles: f64) -> f64 {
+    let part = cycles - cycles.floor();
+    if part < 1.0 { part } else { 0.0 }
+}
+
 /// The fraction of a number of cycles, in parts of 2³².
 fn turns(cycles: f64) -> u32 {
     ((cycles - cycles.floor()) * TURN) as u64 as u32
-}
-
-impl Closing {
-    /// Which thing it is at a frame, and the frame within the lap.
-    fn inside(&self, object: usize, frame: f64) -> (usize, f64) {
-        let laps = (frame / self.frames).floor();
-        let within = frame - laps * self.frames;
-        let (laps, within) = if within >= self.frames { (laps + 1.0, 0.0) } else { (laps, within) };
-        let next = if laps < 0.0 { &self.before } else { &self.partners };
-        let mut object = object;
-        (0..laps.abs() as u64).for_each(|_| object = next[object]);
-        (object, within)
-    }
 }
 
 impl Layer for Clips {
@@ -401,7 +385,7 @@ impl Layer for Clips {
             let (object, frame) = rows.get(row);
             let who = out.ages.get(row).map_or(object, |age| age.birth);
             let speed = out.velocities.get(row).map_or(0.0, |velocity| velocity.length());
-            ClipTime { mix: self.mix(who, frame, count, speed), phase: phase - phase.floor() }
+            ClipTime { mix: self.mix(who, frame, count, speed), phase: fraction(phase) }
         };
         let clips = self.phases(inner, rows, out).into_iter().enumerate().map(mix).collect();
         out.clips = clips;

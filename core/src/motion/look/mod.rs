@@ -4,4 +4,5 @@ pub mod clipped;
 pub mod dressed;
 pub mod graded;
 pub mod kinds;
+mod lap;
 pub mod looks;

@@ -1,9 +1,9 @@
 //! Things that begin anew, again and again.
 
-use crate::crowd::{Emitted, Origin};
+use crate::crowd::{Emitted, Origin, Sown};
 use crate::graph::{Context, Maker, Outcome};
 use crate::motion::{Birth, BirthPattern, Course, EachAnew, Frames, Lives, Motion, Reborn, lifetime, prepared};
-use crate::scene::{Fields, fields};
+use crate::scene::{Fields, Space, fields};
 use crate::schema::{Choice, Group, Param, Port, PortKind, Schema, Unit, choice};
 use crate::signal::{Accumulated, Driven};
 use crate::words::counted;
@@ -98,7 +98,7 @@ fields! {
             "turned with it",
             Group::Form,
             false,
-            "Whether what things do is turned as that is, at their birth, which they are born at.",
+            "Whether what things do is turned as that is, at their birth, which they are born at; of a surface +y is away from it.",
         ),
         seed: u64 = Param::whole(
             "seed",
@@ -128,6 +128,11 @@ impl Maker for EmitNode {
                     PortKind::Motion,
                     "Where things are born: at these, by turns, as they are then.",
                 ),
+                Port::optional(
+                    "over",
+                    PortKind::Surface,
+                    "The surface over which things are born, scattered evenly, where no motion says it.",
+                ),
             ],
             output: Some(PortKind::Motion),
             params: EmitFields::params(),
@@ -141,7 +146,7 @@ impl Maker for EmitNode {
             return Err("What it is to begin anew with begins anew itself: place one Emit or Swarm in a row, not two."
                 .to_owned());
         }
-        let lead = context.motion_if_any("from");
+        let (lead, over) = (context.motion_if_any("from"), context.ground_if_any("over"));
         if motion.is_empty() || lead.as_ref().is_some_and(|lead| lead.is_empty()) {
             return Err(
                 "There are no things that could begin anew: give what is threaded to it at least one.".to_owned()
@@ -156,6 +161,10 @@ impl Maker for EmitNode {
             lasts: lifetime(own.life, own.life_spread, i, own.seed),
             group: 0,
         };
+        let sown = |ground| -> Arc<dyn Motion> {
+            Arc::new(Sown::new(ground, frames.len(), own.seed, timing.space == Space::Flat))
+        };
+        let lead = lead.or_else(|| over.map(sown));
         let births = frames.iter().enumerate().map(birth).collect();
         let lives = lives(births, timing.frames, own.again)?;
         let course: Arc<dyn Course> = match lead {

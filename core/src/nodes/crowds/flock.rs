@@ -28,7 +28,12 @@ const MOST_STEPS: f64 = 16.0;
 /// How many times the change that takes it from one speed at ease to another may be asked of a thing.
 const HASTE: f64 = 2.0;
 
-choice!(Scatter { Ball = "in a ball", Box = "in a box", Path = "along the path" });
+choice!(Scatter { Ball = "in a ball", Box = "in a box", Path = "along the path", Surface = UPON });
+
+/// How they begin, where that is on a surface.
+const UPON: &str = "on a surface";
+/// Sizes that they are off it then.
+const OFF_IT: f64 = 0.5;
 
 choice! {
     /// How they move: in flat scenes they stay in the picture.
@@ -85,7 +90,8 @@ fields! {
         along: Driven = Param::number("along the path", Group::After, (Unit::None, 1.0, -1e2, 1e2), "How strongly they want to fly along the path.").over_time(),
         pull: Driven = Param::number("pull", Group::After, (Unit::None, 1.0, -1e2, 1e2), "How strongly they are drawn into the tube round the path, or behind their leader.").over_time(),
         swirl: Driven = Param::number("swirl", Group::After, (Unit::None, 0.0, -1e2, 1e2), "How strongly they go round the path, or round behind their leader.").over_time(),
-        tube: f64 = Param::number("tube", Group::After, (Unit::Sizes, 3.0, 0.0, 1e4), "Within this distance of the path nothing draws them to it."),
+        tube: f64 = Param::number("tube", Group::After, (Unit::Sizes, 3.0, 0.0, 1e4), "Within this distance of the path nothing draws them to it.")
+            .role(Role::Tube { times: Some("size"), along: None }),
         whom: Whom = Param::choice("goes after", Group::After, Whom::WORDS, "Which of several leaders each goes after."),
         behind: f64 = Param::number("stays behind", Group::After, (Unit::Sizes, 3.0, 0.0, 1e3), "How far behind its leader each wants to be."),
         reach: f64 = Param::number("leader's reach", Group::After, (Unit::Sizes, 0.0, 0.0, 1e5), "Farther from it nobody goes after a leader; 0 is from anywhere."),
@@ -122,6 +128,7 @@ impl Maker for FlockNode {
                 Port::optional("others", PortKind::Motion, "Things that they keep away from, or seek."),
                 side("obstacle", "A surface that stands, for them to keep out of."),
                 side("second", "Another one."),
+                side("upon", "The surface that they begin on.").only_when("begin", &[UPON]),
                 side("bounds", "A surface that stands, for them to keep within."),
             ],
             output: Some(PortKind::Motion),
@@ -171,6 +178,13 @@ impl Maker for FlockNode {
                     .to_owned(),
             );
         }
+        let upon = context.ground_if_any("upon").map(|ground| ground.at(from));
+        if own.begin == Scatter::Surface && upon.is_none() && motion.is_none() {
+            return Err(
+                "There is no surface to begin on: thread one to the port \"upon\", or let them begin elsewhere."
+                    .to_owned(),
+            );
+        }
         let mut sides = Vec::new();
         for (port, within) in [("obstacle", false), ("second", false), ("bounds", true)] {
             let Some(ground) = context.ground_if_any(port) else { continue };
@@ -190,6 +204,7 @@ impl Maker for FlockNode {
                         extent: flattened(own.extent, flat),
                         curve: curve.as_deref(),
                         radius: own.tube * own.size,
+                        surface: upon.as_ref().map(|surface| (surface, OFF_IT * own.size)),
                     };
                     let (way, speed) = (flattened(own.way, flat), own.speed * own.size);
                     scattered(own.count, &room, way, speed, (setup.rules.level, own.seed))

@@ -53,7 +53,7 @@ fields! {
         does: Does = Param::choice("the swarm", Group::Form, Does::WORDS, "Whether things keep streaming, each with a life of its own, or fill the path as far as a number says."),
         from: From = Param::choice("enters at", Group::Form, From::WORDS, "Where things enter the path."),
         radius: f64 = Param::number("tube radius", Group::Form, (Unit::Metres, 0.2, 0.0, 1e4), "How far from the path things may be; 0 is right on it.")
-            .role(Role::Size),
+            .role(Role::Tube { times: None, along: Some("along") }),
         along: Progression = Param::new(
             "radius along it",
             Group::Form,

@@ -1,6 +1,6 @@
 //! Things that play clips of a model with joints.
 
-use crate::graph::{Context, Maker, Mend, Outcome, Timing};
+use crate::graph::{Closing, Context, Maker, Mend, Outcome, Timing};
 use crate::motion::{Clipped, MixedBy, Motion, MotionError, PlayedBy, Playing};
 use crate::pose::Axis;
 use crate::rig::{Animated, Cycle, Repertoire};
@@ -181,24 +181,30 @@ fn told(repertoire: &Repertoire, own: &ClipFields, outcome: &mut Outcome) {
     }
 }
 
-/// What would close clips that are not made to.
+/// What would close clips that are not made to, in the Card and at the seam.
 fn open(own: &ClipFields, pace: f64, timing: Timing, motion: &dyn Motion, outcome: &mut Outcome) {
     if motion.lives().is_some() {
         return;
     }
+    let mut closings = Vec::new();
     let fixed = own.rate.fixed().filter(|_| own.by == GoesBy::Time && own.with == MixedWith::Nothing);
-    let Some(rate) = fixed.filter(|_| own.rate_spread == 0.0) else {
+    let one = timing.frames / timing.fps * pace;
+    if let Some(rate) = fixed.filter(|_| own.rate_spread == 0.0) {
+        let cycles = rate * one;
+        if (cycles - cycles.round()).abs() < WHOLE {
+            return;
+        }
+        for whole in [cycles.floor(), cycles.ceil()].into_iter().filter(|whole| *whole >= 1.0) {
+            let (value, one) = (whole / one, whole == 1.0);
+            let text = format!("{whole:.0} cycle{} in the loop", if one { "" } else { "s" });
+            outcome.mends.push(Mend::new("rate", value.into(), text.clone()));
+            closings.push(Closing::Value("rate", value.into(), format!("rate {rate} → {value:.4} ({text})")));
+        }
+    } else {
         let text = "play whole cycles in the loop".to_owned();
         outcome.mends.push(Mend::new("closes", true.into(), text));
-        return;
-    };
-    let one = timing.frames / timing.fps * pace;
-    let cycles = rate * one;
-    if (cycles - cycles.round()).abs() < WHOLE {
-        return;
     }
-    for whole in [cycles.floor(), cycles.ceil()].into_iter().filter(|whole| *whole >= 1.0) {
-        let text = format!("{whole:.0} cycle{} in the loop", if whole == 1.0 { "" } else { "s" });
-        outcome.mends.push(Mend::new("rate", (whole / one).into(), text));
-    }
+    let text = "whole cycles → on (each plays at most half a cycle more or less)".to_owned();
+    closings.push(Closing::Value("closes", true.into(), text));
+    outcome.offers = Some(Arc::new(move |_| closings.clone()));
 }

@@ -183,8 +183,12 @@ proptest! {
         let seam = measure(&clipped, LOOP, FPS, &Cancel::default()).unwrap();
         prop_assert!(seam.closes(1e-6), "{:?}", seam.clip);
         prop_assert!(seam.clip.unwrap().amount < 1e-9, "{:?}", seam.clip);
-        // At the start nothing is changed.
+        // At the start nothing is changed, and after as many laps as there are riders each is where it was, however often.
         for object in 0..riders {
+            for laps in [riders as f64, -3.0 * riders as f64, 1e6 * riders as f64] {
+                let again = phase(&*clipped, object, 31.0 + laps * LOOP);
+                prop_assert!(round(again, phase(&*clipped, object, 31.0)) < 1e-4, "{laps}");
+            }
             prop_assert!(round(phase(&*clipped, object, 0.0), phase(&*free, object, 0.0)) < 1e-9);
         }
     }
@@ -283,6 +287,21 @@ fn clips_go_along_through_what_comes_after() {
     }
 }
 
+/// Close loop takes up what clips miss as well, spread over the lap or blended.
+#[test]
+fn close_loop_closes_clips() {
+    let open = json!({ "closes": false, "rate": 1.03, "rate-spread": 0.4, "with": "share", "share": { "formula": "0.3 + 0.2 * loop" } });
+    let plain = through("waver", json!({ "position": [0, 0, 0] }), open.clone());
+    let seam = measure(&plain.ends[0].motion, 96.0, FPS, &Cancel::default()).unwrap();
+    assert!(seam.clip.unwrap().amount > 0.01, "{:?}", seam.clip);
+    for way in ["spread", "blend"] {
+        let closed = through("close-loop", json!({ "way": way, "overlap": 20 }), open.clone());
+        let seam = measure(&closed.ends[0].motion, 96.0, FPS, &Cancel::default()).unwrap();
+        assert!(seam.clip.unwrap().amount < 1e-9, "{way}: {:?}", seam.clip);
+        assert!(seam.closes(1e-6), "{way}");
+    }
+}
+
 /// What is shown as something else plays no clips any more.
 #[test]
 fn a_kind_that_is_shown_as_something_else_plays_nothing() {
@@ -352,6 +371,21 @@ fn what_cannot_be_played_is_said_in_a_sentence() {
     assert!(warnings.iter().any(|text| text.contains("change at once")), "{warnings:?}");
     let (_, _, mends) = said(winged(), json!({ "closes": false, "rate": 1.03, "rate-spread": 0.0 }));
     assert_eq!(mends, 2, "whole numbers of cycles on both sides are offered");
+    // The seam offers them too, and each of them closes it by itself.
+    let open = through(
+        "waver",
+        json!({ "position": [0, 0, 0] }),
+        json!({ "closes": false, "rate": 1.03, "rate-spread": 0.0 }),
+    );
+    let offers: Vec<_> = open.ends[0].offers.iter().filter(|offer| offer.node == "clip").collect();
+    assert_eq!(offers.len(), 3, "{offers:?}");
+    for offer in offers {
+        let mut told = json!({ "closes": false, "rate": 1.03, "rate-spread": 0.0 });
+        told[&offer.param] = offer.value.clone();
+        let closed = through("waver", json!({ "position": [0, 0, 0] }), told);
+        let seam = measure(&closed.ends[0].motion, 96.0, FPS, &Cancel::default()).unwrap();
+        assert!(seam.clip.unwrap().amount < 1e-9, "{}: {:?}", offer.text, seam.clip);
+    }
     let none = said(winged(), json!({ "file": "" }));
     assert!(none.1.iter().any(|text| text.contains("No model is chosen yet")));
 }

@@ -70,6 +70,7 @@ fn begin(count: usize, width: f64, seed: u64) -> Vec<Start> {
         extent: DVec3::splat(width),
         curve: None,
         radius: 0.0,
+        surface: None,
     };
     scattered(count, &room, DVec3::ZERO, 10.0 * SIZE, (Level::Free, seed))
 }

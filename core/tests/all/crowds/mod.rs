@@ -1,5 +1,6 @@
 //! Many things with lives of their own.
 
+mod beginning;
 mod clips;
 mod emitting;
 mod flocking;
@@ -7,3 +8,4 @@ mod looking;
 mod refusing;
 mod rigs;
 mod swarming;
+mod telling;

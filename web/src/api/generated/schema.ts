@@ -1262,6 +1262,11 @@ export interface components {
         } | {
             /** @enum {string} */
             kind: "opening";
+        } | {
+            along?: string | null;
+            /** @enum {string} */
+            kind: "tube";
+            times?: string | null;
         };
         /** @description A whole scene. */
         Scene: {

@@ -13,10 +13,12 @@ export const useTraceSettings = create<TraceSettings>()(persist(() => ({ chosen:
 
 /** Drawn only when somebody asks for them. */
 const ASKED_FOR = ['bank', 'twist'];
+/** What is told of all things together begins so, and is drawn only when asked for as well. */
+const OF_ALL = 'all: ';
 
 /** Which channels are drawn, in order: those chosen that are there, or all but a few. */
 export function shownChannels(names: readonly string[], chosen: readonly string[] | undefined): number[] {
-  const found = (chosen ?? names.filter((name) => !ASKED_FOR.includes(name))).map((name) => names.indexOf(name)).filter((index) => index >= 0);
+  const found = (chosen ?? names.filter((name) => !ASKED_FOR.includes(name) && !name.startsWith(OF_ALL))).map((name) => names.indexOf(name)).filter((index) => index >= 0);
   return found.length > 0 ? found : names.map((_, index) => index);
 }
 

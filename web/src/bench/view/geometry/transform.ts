@@ -47,6 +47,10 @@ function changedParam(document: Scene, node: string, param: Param, change: Chang
       return rounded(placed(change, new Vector3(...(value as Place))));
     case 'aim':
       return change.degrees === 0 && change.scale === 1 ? undefined : rounded(directed(change, new Vector3(...(value as Place))));
+    case 'tube':
+      // What is told in sizes of something grows with that.
+      if (param.role.times) return undefined;
+    // falls through
     case 'size':
       return change.scale === 1 ? undefined : within(param, Number((Number(value) * change.scale).toPrecision(9)));
     case 'turn':

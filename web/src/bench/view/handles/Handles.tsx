@@ -9,6 +9,7 @@ import { isShown, useSchemas, valueOf } from '../../schemas';
 import { endDrawing } from '../draw';
 import { Grip } from './Grip';
 import { Surround } from './Surround';
+import { Tube } from './Tube';
 import { isClosed, isDrawn, pointsOf, pulled, rounded, type PathPoint, type Place } from '../geometry/path';
 import type { Stage } from '../scene3d/stage';
 import { changedPoints, unchanged } from '../geometry/transform';
@@ -39,6 +40,7 @@ export function Handles({ stage }: { stage: Stage }) {
         return schema && isVisible(document, id) && !node.locked ? <Velocities key={id} stage={stage} node={id} schema={schema} document={document} /> : null;
       })}
       {around && selected && !document.nodes?.[selected]?.locked && <Surround key={`round ${selected}`} stage={stage} node={selected} schema={around} document={document} />}
+      {around && selected && !document.nodes?.[selected]?.locked && <Tube key={`tube ${selected}`} stage={stage} node={selected} schema={around} document={document} />}
     </>
   );
 }

@@ -1,12 +1,12 @@
-import { useEffect, useRef, type KeyboardEvent, type PointerEvent } from 'react';
-import { MathUtils, Plane, Vector3 } from 'three';
+import { useEffect, useRef } from 'react';
+import { MathUtils, type Vector3 } from 'three';
 import type { NodeSchema, Op, Param, Scene } from '../../../api/types';
 import { put } from '../../../scene/edits';
 import { useScene } from '../../../scene/store';
-import { useLive } from '../../live';
-import { isShown, valueOf } from '../../schemas';
+import { isShown } from '../../schemas';
 import { feeds } from '../../weave/work';
 import type { Stage } from '../scene3d/stage';
+import { Pull, numberOf, rounded, within, type Stands } from './Pull';
 
 /** Pieces of a circle. */
 const PIECES = 72;
@@ -14,16 +14,6 @@ const PIECES = 72;
 const BESIDE = 1;
 /** How much an arrow key changes a distance by, and with Shift. */
 const NUDGE = { usual: 1.02, coarse: 1.2, degrees: 5 };
-
-/** Digits of a distance or an angle that is pulled. */
-const rounded = (value: number): number => Number(value.toPrecision(4));
-
-const within = (param: Param, value: number): number => ('min' in param.values && 'max' in param.values ? Math.min(param.values.max, Math.max(param.values.min, value)) : value);
-
-const number = (document: Scene, node: string, param: Param | undefined): number | null => {
-  const value = param && valueOf(document, node, param);
-  return typeof value === 'number' ? value : null;
-};
 
 /** The thing round which it is drawn: the chosen one where it comes from the node, or the first that does. */
 function thingOf(document: Scene, node: string, chosen: { node: string; object: number } | null, ends: readonly { node: string; things: number }[]): { node: string; object: number } | null {
@@ -50,8 +40,8 @@ export function Surround({ stage, node, schema, document }: { stage: Stage; node
   const reach = shown.find((param) => param.role?.kind === 'reach');
   const opening = shown.find((param) => param.role?.kind === 'opening');
   const times = reach?.role?.kind === 'reach' ? reach.role.times : null;
-  const size = number(document, node, schema.params.find((param) => param.name === times));
-  const [sizes, degrees] = [number(document, node, reach), number(document, node, opening)];
+  const size = numberOf(document, node, schema.params.find((param) => param.name === times));
+  const [sizes, degrees] = [numberOf(document, node, reach), numberOf(document, node, opening)];
   const thing = thingOf(document, node, chosen, ends);
   if (!reach || !thing || size === null || sizes === null || size <= 0) return null;
   const name = document.nodes?.[node]?.name ?? '';
@@ -105,88 +95,20 @@ function Circle(props: Round) {
   );
   useEffect(() => stage.invalidate(), [stage, props.sizes, props.degrees, thing.object, thing.node]);
   const set = (param: Param, value: number): Op[] => [put(['nodes', node, 'params', param.name], within(param, rounded(value)))];
-  const far = (at: Vector3, middle: Vector3): Op[] => set(reach, at.distanceTo(middle) / props.size);
-  const wide = (at: Vector3, middle: Vector3, way: Vector3): Op[] => (opening ? set(opening, 2 * MathUtils.radToDeg(at.clone().sub(middle).angleTo(way))) : []);
+  const stands = (): Stands | null => {
+    const found = standing(stage, now.current.thing);
+    return found && { middle: found.middle, way: found.way ?? stage.axes.right.clone(), normal: stage.axes.normal.clone() };
+  };
+  const far = (at: Vector3, { middle }: Stands): Op[] => set(reach, at.distanceTo(middle) / props.size);
+  const wide = (at: Vector3, { middle, way }: Stands): Op[] => (opening ? set(opening, 2 * MathUtils.radToDeg(at.clone().sub(middle).angleTo(way))) : []);
   const half = MathUtils.degToRad(props.degrees) / 2;
   return (
     <>
       <svg className="shaft surround" aria-hidden="true">
         <path ref={line} />
       </svg>
-      <Pull stage={stage} name={`${reach.label} of ${props.name}: ${props.sizes} sizes`} place={() => on(0)} thing={thing} ops={far} label={`set ${reach.label}`} nudged={(up, coarse) => set(reach, props.sizes * (coarse ? NUDGE.coarse : NUDGE.usual) ** (up ? 1 : -1))} />
-      {opening && <Pull stage={stage} name={`${opening.label} of ${props.name}: ${props.degrees}°`} place={() => on(half * (props.degrees < 360 ? 1 : 0.999))} thing={thing} ops={wide} label={`set ${opening.label}`} nudged={(up) => set(opening, props.degrees + (up ? NUDGE.degrees : -NUDGE.degrees))} />}
+      <Pull stage={stage} name={`${reach.label} of ${props.name}: ${props.sizes} sizes`} place={() => on(0)} stands={stands} ops={far} label={`set ${reach.label}`} nudged={(up, coarse) => set(reach, props.sizes * (coarse ? NUDGE.coarse : NUDGE.usual) ** (up ? 1 : -1))} />
+      {opening && <Pull stage={stage} name={`${opening.label} of ${props.name}: ${props.degrees}°`} place={() => on(half * (props.degrees < 360 ? 1 : 0.999))} stands={stands} ops={wide} label={`set ${opening.label}`} nudged={(up) => set(opening, props.degrees + (up ? NUDGE.degrees : -NUDGE.degrees))} />}
     </>
-  );
-}
-
-interface Pulled {
-  stage: Stage;
-  name: string;
-  place: () => Vector3 | null;
-  thing: { node: string; object: number };
-  ops: (at: Vector3, middle: Vector3, way: Vector3) => Op[];
-  label: string;
-  nudged: (up: boolean, coarse: boolean) => Op[];
-}
-
-/** Something on the circle that is pulled over the plane through the thing, or changed with the arrow keys. */
-function Pull(props: Pulled) {
-  const { stage, label } = props;
-  const live = useLive();
-  const element = useRef<HTMLButtonElement>(null);
-  const place = useRef(props.place);
-  place.current = props.place;
-  const held = useRef<{ middle: Vector3; way: Vector3; moved: boolean } | null>(null);
-  useEffect(() => (element.current ? stage.pin(element.current, () => place.current()) : undefined), [stage]);
-  const ops = (event: PointerEvent): Op[] | null => {
-    const drag = held.current;
-    if (!drag) return null;
-    const hit = stage.eye.onPlane(event.clientX, event.clientY, new Plane().setFromNormalAndCoplanarPoint(stage.axes.normal, drag.middle));
-    return hit && props.ops(hit, drag.middle, drag.way);
-  };
-  const down = (event: PointerEvent<HTMLButtonElement>) => {
-    if (event.button !== 0) return;
-    event.stopPropagation();
-    stage.stay();
-    const stands = standing(stage, props.thing);
-    if (!stands) return;
-    event.currentTarget.setPointerCapture(event.pointerId);
-    held.current = { middle: stands.middle, way: stands.way ?? stage.axes.right.clone(), moved: false };
-  };
-  const move = (event: PointerEvent<HTMLButtonElement>) => {
-    const to = ops(event);
-    if (!to || !held.current) return;
-    held.current.moved = true;
-    live.preview(to);
-  };
-  const up = (event: PointerEvent<HTMLButtonElement>) => {
-    const to = held.current?.moved ? ops(event) : null;
-    held.current = null;
-    if (to) live.edit(label, to);
-  };
-  const press = (event: KeyboardEvent) => {
-    const ways: Record<string, boolean> = { ArrowUp: true, ArrowRight: true, ArrowDown: false, ArrowLeft: false };
-    const way = ways[event.key];
-    if (way === undefined || event.ctrlKey || event.metaKey) return;
-    event.preventDefault();
-    event.stopPropagation();
-    live.edit(label, props.nudged(way, event.shiftKey));
-  };
-  return (
-    <button
-      ref={element}
-      type="button"
-      className="handle surround-grip"
-      aria-label={props.name}
-      title={props.name}
-      onPointerDown={down}
-      onPointerMove={move}
-      onPointerUp={up}
-      onPointerCancel={() => {
-        held.current = null;
-        live.endPreview();
-      }}
-      onKeyDown={press}
-    />
   );
 }
