@@ -22,6 +22,9 @@ async fn open(visit: &Visit, scene: &str) -> Result<()> {
     Ok(())
 }
 
+/// What is recorded is there, and the loop closes.
+const WORKED_OUT: &str = "return document.querySelector('.badge.closed') != null";
+
 /// Puts the playhead on a frame with the keys.
 async fn go_to(visit: &Visit, frame: usize) -> Result<()> {
     let home = char::from(fantoccini::key::Key::Home).to_string();
@@ -36,7 +39,9 @@ async fn main() -> Result<()> {
     let folder = root().join("docs/screenshots");
     std::fs::create_dir_all(&folder)?;
     let visit = Visit::start(1280, 800).await?;
-    visit.until("all patterns", "return document.querySelectorAll('.pattern canvas').length >= 5").await?;
+    // What is said of a scene comes with its picture; those of the first rows are seen.
+    let pictured = "const all = [...document.querySelectorAll('.pattern:not(.starter)')].slice(0, 12); return all.length === 12 && all.every((one) => /closes|opens|ends/.test(one.textContent))";
+    visit.until("all patterns", pictured).await?;
     shoot(&visit, &folder, "pattern-book").await?;
 
     open(&visit, "Lantern round").await?;
@@ -51,10 +56,12 @@ async fn main() -> Result<()> {
     visit.until("a knot", "return document.querySelector('.seam-knot.closed') != null").await?;
 
     open(&visit, "Moths and the lamplighter").await?;
+    visit.until("all of it worked out", WORKED_OUT).await?;
     visit.press(".react-flow__node[data-id=\"wings\"]").await?;
     go_to(&visit, 24).await?;
     shoot(&visit, &folder, "bench-moths").await?;
     open(&visit, "Kite shoal").await?;
+    visit.until("all of it worked out", WORKED_OUT).await?;
     visit.press(".react-flow__node[data-id=\"shoal\"]").await?;
     go_to(&visit, 100).await?;
     shoot(&visit, &folder, "bench-kites").await?;
