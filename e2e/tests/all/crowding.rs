@@ -322,30 +322,48 @@ async fn number(visit: &Visit, kind: &str, param: &str) -> Result<f64> {
     node(&document, kind)?["params"][param].as_f64().with_context(|| format!("{param} of {kind}"))
 }
 
+/// Where the thing round which its sight is drawn is on the page: the first point of what is drawn of less than a
+/// whole circle.
+async fn thing_that_sees(visit: &Visit) -> Result<(f64, f64)> {
+    let script = "const path = document.querySelector('.shaft.surround:not(.tube) path'); \
+        const at = path?.getAttribute('d')?.match(/^M(\\S+) ([^LM]+)/); \
+        const { x, y } = path?.ownerSVGElement.getBoundingClientRect() ?? {}; \
+        return at && [x + Number(at[1]), y + Number(at[2])]";
+    let at = visit.rests("what is seen", script).await?;
+    Ok((at[0].as_f64().context("x")?, at[1].as_f64().context("y")?))
+}
+
 #[tokio::test]
 async fn a_tube_and_what_a_flock_sees_are_pulled_in_the_view() -> Result<()> {
     let visit = Visit::start(1280, 800).await?;
     visit.begin_from("Follow a path loosely").await?;
     visit.press(".react-flow__node[data-id=\"flock\"]").await?;
     let knob = |what: &str| format!("button[aria-label^=\"{what} of Shoal\"]");
-    for (what, param, by) in [("tube", "tube", 24.0), ("sight", "sight", 30.0)] {
+    for (what, by) in [("tube", 24.0), ("sight", 30.0)] {
         let at = visit.middle(&knob(what)).await?;
-        visit.fill(if param == "tube" { "tube" } else { "sight" }, "6").await?;
+        visit.fill(what, "6").await?;
         visit.kept().await?;
-        let before = number(&visit, "flock", param).await?;
+        let before = number(&visit, "flock", what).await?;
+        // The thing that sees goes elsewhere when what it does is worked out anew.
+        let done = "return !(document.querySelector('.badge')?.textContent ?? 'working').startsWith('working')";
+        visit.until("worked out", done).await?;
         let moved = visit.middle(&knob(what)).await?;
         assert!(at != moved, "the knob of {what} goes with the number");
-        // Away from where it was smaller.
-        let away = (moved.0 - at.0, moved.1 - at.1);
+        // Away from what it is drawn about: a thing goes elsewhere with another sight, a path stays.
+        let about = match what {
+            "sight" => thing_that_sees(&visit).await?,
+            _ => at,
+        };
+        let away = (moved.0 - about.0, moved.1 - about.1);
         let length = (away.0 * away.0 + away.1 * away.1).sqrt();
         visit.drag(moved, (by * away.0 / length, by * away.1 / length)).await?;
         visit.kept().await?;
-        let pulled = number(&visit, "flock", param).await?;
+        let pulled = number(&visit, "flock", what).await?;
         assert!(pulled > 1.05 * before, "{what}: {pulled} of {before}");
         visit.js(&format!("document.querySelector('{}').focus()", knob(what))).await?;
         visit.keys(&char::from(Key::Down).to_string(), &[]).await?;
         visit.kept().await?;
-        let less = number(&visit, "flock", param).await?;
+        let less = number(&visit, "flock", what).await?;
         assert!((less / pulled - 1.0 / 1.02).abs() < 1e-3, "{what}: {less} of {pulled}");
     }
     visit.end().await
