@@ -51,7 +51,7 @@ pub use layer::swell::Swell;
 pub use layer::together::Together;
 pub use layer::two_shots::{Apartness, TwoShots};
 pub use layer::waver::{Waver, Wavering};
-pub use layer::{Layer, Layered, Rows, Touched};
+pub use layer::{Below, Layer, Layered, Rows, Touched, Who, who_needs};
 pub use life::births::{Pattern as BirthPattern, lifetime};
 pub use life::lives::{Birth, Life, Lives};
 pub use life::reborn::{Course, EachAnew, Moment, Reborn};

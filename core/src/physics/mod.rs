@@ -28,6 +28,7 @@ pub use flight::scatter::{Scatter, scattered};
 pub use flight::throw::LaunchSetup;
 pub use flight::toss::{Toss, TossSetup};
 pub use ground::coast::{Coast, CoastEnd, CoastFate, CoastSetup};
+pub use ground::laid::{Laid, Lying};
 pub use ground::rolling::{Prism, Roller, Standing};
 pub use ground::settle::{Settle, SettleSetup};
 pub use ground::trundle::{Trundle, Trundling};

@@ -26,6 +26,7 @@ use super::{
 };
 use crate::curve::Path;
 use crate::pose::{Axis, Pose};
+use crate::signal::Thing;
 use std::ops::Range;
 use std::sync::Arc;
 
@@ -71,6 +72,31 @@ impl Rows<'_> {
     /// All of them so many frames later.
     pub fn later(&self, frames: f64) -> Vec<(usize, f64)> {
         self.iter().map(|(object, frame)| (object, frame + frames)).collect()
+    }
+}
+
+/// What the other motion has to give so that [`Who`] can tell things apart.
+pub fn who_needs(inner: &dyn Motion) -> Columns {
+    if inner.lives().is_some() { Columns::LIFE } else { Columns::NONE }
+}
+
+/// Whom what each thing has of its own is of: of what begins anew the birth, which comes again in each loop, whichever
+/// thing lives through it.
+#[derive(Clone, Copy)]
+pub struct Who {
+    count: usize,
+}
+
+impl Who {
+    /// Those of a motion.
+    pub fn of(inner: &dyn Motion) -> Self {
+        Self { count: inner.lives().map_or(inner.len(), |lives| lives.births().len()) }
+    }
+
+    /// The one in a row of a sample that has what [`who_needs`] says.
+    pub fn at(self, rows: Rows<'_>, row: usize, sample: &Sample) -> (Thing, f64) {
+        let (object, frame) = rows.get(row);
+        (Thing { index: sample.ages.get(row).map_or(object, |age| age.birth), count: self.count }, frame)
     }
 }
 

@@ -1,6 +1,6 @@
 //! Forward and back along the way, again and again.
 
-use super::{Below, Layer, Layered, Rows};
+use super::{Below, Layer, Layered, Rows, Who, who_needs};
 use crate::curve::Strand;
 use crate::motion::{Break, BreakKind, Columns, Frames, MOST_BREAKS, Motion, MotionError, Sample, corners};
 use crate::signal::{Driven, Thing, velocity_of};
@@ -109,6 +109,7 @@ impl Layer for Shuddering {
     fn needs(&self, inner: &dyn Motion, columns: Columns) -> Columns {
         let moved =
             columns.contain(Columns::POSITION) || columns.contain(Columns::VELOCITY) || columns.contain(Columns::PLACE);
+        let columns = columns | who_needs(inner);
         if !moved {
             return columns;
         }
@@ -117,10 +118,10 @@ impl Layer for Shuddering {
     }
 
     fn change(&self, inner: &dyn Motion, rows: Rows<'_>, columns: Columns, out: &mut Sample) {
-        let count = inner.len();
+        let who = Who::of(inner);
         let path = inner.path();
-        for (row, (index, frame)) in rows.iter().enumerate() {
-            let thing = Thing { index, count };
+        for row in 0..rows.count() {
+            let (thing, frame) = who.at(rows, row, out);
             if let Some(travel) = out.travels.get(row).copied() {
                 let (ahead, rate) = self.ahead(thing, frame);
                 let (mut moved, mut pace) = (travel * ahead, travel * rate);

@@ -1,8 +1,8 @@
 //! Size and brightness of things over time.
 
-use super::{Below, Layer, Layered, Rows};
+use super::{Below, Layer, Layered, Rows, Who, who_needs};
 use crate::motion::{Break, Columns, Frames, Motion, MotionError, Sample, corners};
-use crate::signal::{Driven, Thing};
+use crate::signal::Driven;
 use std::sync::Arc;
 
 /// How large and bright things are: factors, at least 0.
@@ -27,14 +27,22 @@ impl Layer for Swelling {
         of(&self.scale, Columns::SCALE) | of(&self.brightness, Columns::BRIGHTNESS)
     }
 
+    fn needs(&self, inner: &dyn Motion, columns: Columns) -> Columns {
+        columns | who_needs(inner)
+    }
+
     fn change(&self, inner: &dyn Motion, rows: Rows<'_>, _: Columns, out: &mut Sample) {
-        let count = inner.len();
-        let factor = |driven: &Driven, row: usize| {
-            let (index, frame) = rows.get(row);
-            driven.at(frame, Thing { index, count }).max(0.0)
-        };
-        out.scales.iter_mut().enumerate().for_each(|(row, scale)| *scale *= factor(&self.scale, row));
-        out.brightness.iter_mut().enumerate().for_each(|(row, bright)| *bright *= factor(&self.brightness, row));
+        let who = Who::of(inner);
+        for row in 0..rows.count() {
+            let (thing, frame) = who.at(rows, row, out);
+            let factor = |driven: &Driven| driven.at(frame, thing).max(0.0);
+            if let Some(scale) = out.scales.get_mut(row) {
+                *scale *= factor(&self.scale);
+            }
+            if let Some(brightness) = out.brightness.get_mut(row) {
+                *brightness *= factor(&self.brightness);
+            }
+        }
     }
 
     fn breaks(&self, _: Below<'_>, _: usize, range: Frames) -> Result<Vec<Break>, MotionError> {

@@ -1,6 +1,6 @@
 //! Noise on top of a motion.
 
-use super::{Below, Layer, Layered, Rows};
+use super::{Below, Layer, Layered, Rows, Who, who_needs};
 use crate::motion::{Break, Columns, Frames, Motion, MotionError, Sample, corners};
 use crate::pose::{scaled_axis, turn_between};
 use crate::random;
@@ -83,12 +83,14 @@ impl Wavering {
     }
 
     fn turns_at(&self, inner: &dyn Motion, rows: Rows<'_>, offset: f64) -> Vec<DQuat> {
-        let (count, moved) = (inner.len(), rows.later(offset));
+        let (who, moved) = (Who::of(inner), rows.later(offset));
         let mut sample = Sample::default();
-        inner.sample_at(&moved, Columns::ORIENTATION, &mut sample);
-        let turned =
-            |(turn, &(index, frame)): (&DQuat, &(usize, f64))| self.turned(*turn, Thing { index, count }, frame);
-        sample.orientations.iter().zip(&moved).map(turned).collect()
+        inner.sample_at(&moved, Columns::ORIENTATION | who_needs(inner), &mut sample);
+        let turned = |(row, turn): (usize, &DQuat)| {
+            let (thing, frame) = who.at(Rows::Each(&moved), row, &sample);
+            self.turned(*turn, thing, frame)
+        };
+        sample.orientations.iter().enumerate().map(turned).collect()
     }
 }
 
@@ -100,18 +102,18 @@ impl Layer for Wavering {
             | of(std::slice::from_ref(&self.scale), Columns::SCALE)
     }
 
-    fn needs(&self, _: &dyn Motion, columns: Columns) -> Columns {
+    fn needs(&self, inner: &dyn Motion, columns: Columns) -> Columns {
         let places = columns.contain(Columns::POSITION) || columns.contain(Columns::VELOCITY);
         let turn = if self.own && places { Columns::ORIENTATION } else { Columns::NONE };
         let spin = if self.own && columns.contain(Columns::VELOCITY) { Columns::SPIN } else { Columns::NONE };
-        columns | turn | spin
+        columns | turn | spin | who_needs(inner)
     }
 
     fn change(&self, inner: &dyn Motion, rows: Rows<'_>, columns: Columns, out: &mut Sample) {
-        let count = inner.len();
+        let who = Who::of(inner);
         let turns = Self::any(&self.orientation);
-        for (row, (index, frame)) in rows.iter().enumerate() {
-            let thing = Thing { index, count };
+        for row in 0..rows.count() {
+            let (thing, frame) = who.at(rows, row, out);
             let turn = out.orientations.get(row).copied().unwrap_or(DQuat::IDENTITY);
             if columns.contain(Columns::POSITION) || columns.contain(Columns::VELOCITY) {
                 let (moved, rate) = self.three(&self.position, 0, thing, frame);
@@ -132,7 +134,7 @@ impl Layer for Wavering {
             if let Some(scale) = out.scales.get_mut(row) {
                 let amount = self.scale.at(frame, thing);
                 if amount != 0.0 {
-                    *scale *= (1.0 + amount * self.noise(index, 6).at(frame)).max(SMALLEST);
+                    *scale *= (1.0 + amount * self.noise(thing.index, 6).at(frame)).max(SMALLEST);
                 }
             }
         }

@@ -4,3 +4,4 @@ pub mod emit;
 pub mod flock;
 pub mod look_by;
 pub mod swarm;
+pub mod turbulence;

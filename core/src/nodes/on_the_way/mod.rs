@@ -4,6 +4,7 @@ pub mod clip;
 pub mod face_travel;
 pub mod head_count;
 pub mod kinds;
+pub mod lay_on;
 pub mod retime;
 pub mod shudder;
 pub mod swell;

@@ -1,6 +1,7 @@
 //! Many things with lives of their own.
 
 mod beginning;
+mod blowing;
 mod clips;
 mod emitting;
 mod flocking;

@@ -3,11 +3,12 @@
 //! Lattice noise with the quintic fade of Perlin ("Improving Noise", 2002), in five dimensions: three of
 //! space, and two in which a circle stands for the time of a loop, so that its end runs into its start.
 
+mod looping;
+
+pub use looping::LoopingNoise;
+
 use crate::random;
 use crate::work::spend;
-use glam::DVec3;
-use std::f64::consts::TAU;
-use std::ops::{Add, Div, Mul};
 
 /// Dimensions.
 const DIMENSIONS: usize = 5;
@@ -112,6 +113,44 @@ fn gradient_round(seed: u64, channel: u64, at: [f64; DIMENSIONS], round: i64) ->
     mixed[0]
 }
 
+/// How the noise of a seed and a channel rises at a place, and how that changes for each step `way` from there: the
+/// derivative of [`gradient`] along it, carried through the same mixing.
+fn gradient_along(
+    seed: u64,
+    channel: u64,
+    at: [f64; DIMENSIONS],
+    way: [f64; DIMENSIONS],
+) -> ([f64; DIMENSIONS], [f64; DIMENSIONS]) {
+    let cell = Cell::new(at, 0);
+    let mut mixed = [(Noise::default(), Noise::default()); CORNERS];
+    for (corner, (noise, change)) in mixed.iter_mut().enumerate() {
+        let (direction, height) = cell.plane(seed, channel, corner);
+        *noise = Noise { value: height, slope: direction };
+        change.value = direction.iter().zip(&way).map(|(rise, step)| rise * step).sum();
+    }
+    for axis in 0..DIMENSIONS {
+        let (x, fade) = (cell.inside[axis], cell.fade[axis]);
+        let pace = 30.0 * x * x * (x * (x - 2.0) + 1.0);
+        let (fades, paces) = (pace * way[axis], 60.0 * x * (x * (2.0 * x - 3.0) + 1.0) * way[axis]);
+        for i in 0..CORNERS >> (axis + 1) {
+            let ((low, low_change), (high, high_change)) = (mixed[2 * i], mixed[2 * i + 1]);
+            let (rise, rises) = (high.value - low.value, high_change.value - low_change.value);
+            let (noise, change) = &mut mixed[i];
+            noise.value = low.value + fade * rise;
+            change.value = low_change.value + fades * rise + fade * rises;
+            for other in 0..DIMENSIONS {
+                let (by, by_change) =
+                    (high.slope[other] - low.slope[other], high_change.slope[other] - low_change.slope[other]);
+                noise.slope[other] = low.slope[other] + fade * by;
+                change.slope[other] = low_change.slope[other] + fades * by + fade * by_change;
+            }
+            noise.slope[axis] += pace * rise;
+            change.slope[axis] += paces * rise + pace * rises;
+        }
+    }
+    (mixed[0].0.slope, mixed[0].1.slope)
+}
+
 /// One of the 80 directions with one component 0 and the others ±½.
 fn direction(seed: u64, channel: u64, corner: [i64; DIMENSIONS]) -> [f64; DIMENSIONS] {
     let place = corner.iter().fold(0, |mixed, &x| random::bits(mixed, x as u64, 0));
@@ -127,11 +166,6 @@ fn direction(seed: u64, channel: u64, corner: [i64; DIMENSIONS]) -> [f64; DIMENS
 /// By layers, the mean over seeds of the largest value within ten cells of a line, measured with 1,500 seeds each; for 7
 /// and 8 layers carried on from those before.
 const LINE_PEAKS: [f64; 8] = [0.3373, 0.2661, 0.2401, 0.2286, 0.2234, 0.221, 0.22, 0.2194];
-
-/// The same for places moved by two channels of noise along a straight way, and by three, with 600 seeds; for 6 layers
-/// carried on from those before.
-const PLANE_PEAKS: [f64; 6] = [0.3943, 0.3089, 0.2792, 0.2653, 0.2588, 0.2557];
-const SPACE_PEAKS: [f64; 6] = [0.4465, 0.3468, 0.3103, 0.2951, 0.2878, 0.2843];
 
 /// Noise along a line, whose peaks within ten cells are 1 in the mean over seeds.
 ///
@@ -175,87 +209,6 @@ impl LineNoise {
     }
 }
 
-/// The root of the mean square of the curl of three channels whose cells are 1 wide, measured at 100,000 places.
-const FLOW: f64 = 0.8076;
-
-/// Noise over space and the time of a loop.
-#[derive(Debug, Clone, Copy, PartialEq)]
-pub struct LoopingNoise {
-    /// Another seed, another noise.
-    pub seed: u64,
-    /// Edge of a cell, metres, positive.
-    pub size: f64,
-    /// How many cells the noise runs through in one loop; 0 stands still.
-    pub pace: f64,
-    /// How many layers, each half as large and half as strong as the one before; at least 1.
-    pub octaves: u32,
-}
-
-impl LoopingNoise {
-    /// How far something that is moved by two (`flat`) or three channels comes, along each of which it is moved by the
-    /// value: the mean over seeds of the farthest within ten cells of a straight way.
-    pub fn reach(&self, flat: bool) -> f64 {
-        let peaks = if flat { &PLANE_PEAKS } else { &SPACE_PEAKS };
-        peaks[(self.octaves.max(1) as usize - 1).min(peaks.len() - 1)]
-    }
-
-    /// The value of a channel, about within ±1, at a place and a part of the loop; at parts 0 and 1 it is
-    /// the same with all its derivatives.
-    pub fn at(&self, channel: u64, place: DVec3, part: f64) -> f64 {
-        self.layers(channel, place, part, |layer, at, _| value(self.seed, layer, at))
-    }
-
-    /// The rate of change of a channel by the part of the loop.
-    pub fn rate(&self, channel: u64, place: DVec3, part: f64) -> f64 {
-        self.layers(channel, place, part, |layer, at, [x, y]| {
-            let slope = gradient(self.seed, layer, at).slope;
-            TAU * (slope[4] * x - slope[3] * y)
-        })
-    }
-
-    /// A flow without sources or sinks at a place and a part of the loop: the curl of the channels 0 to 2 (Bridson,
-    /// Hourihan, Nordenstam 2007). Its mean square over places is 1 for one layer.
-    pub fn flow(&self, place: DVec3, part: f64) -> DVec3 {
-        let slope = |channel: u64| {
-            // A layer that is finer by so much rises as much faster.
-            let mut finer = 1.0;
-            self.layers(channel, place, part, |layer, at, _| {
-                let [x, y, z, ..] = gradient(self.seed, layer, at).slope;
-                let rise = DVec3::new(x, y, z) * finer;
-                finer *= 2.0;
-                rise
-            })
-        };
-        let [a, b, c] = [0, 1, 2].map(slope);
-        DVec3::new(c.y - b.z, a.z - c.x, b.x - a.y) / FLOW
-    }
-
-    /// The mean of the layers, the stronger counting more; `of` sees a layer's channel, the place in its lattice
-    /// and where on the circle of time that is.
-    fn layers<T: Default + Add<Output = T> + Mul<f64, Output = T> + Div<f64, Output = T>>(
-        &self,
-        channel: u64,
-        place: DVec3,
-        part: f64,
-        mut of: impl FnMut(u64, [f64; DIMENSIONS], [f64; 2]) -> T,
-    ) -> T {
-        spend(OF_A_LAYER * u64::from(self.octaves.max(1)));
-        let (sine, cosine) = libm::sincos(TAU * (part - part.floor()));
-        let (mut sum, mut strength, mut finer, mut whole) = (T::default(), 1.0, 1.0, 0.0);
-        for octave in 0..self.octaves.max(1) {
-            let p = place * (finer / self.size);
-            let radius = self.pace / TAU * finer;
-            let on_circle = [radius * cosine, radius * sine];
-            let layer = channel.wrapping_mul(64) + u64::from(octave);
-            sum = sum + of(layer, [p.x, p.y, p.z, on_circle[0], on_circle[1]], on_circle) * strength;
-            whole += strength;
-            strength *= 0.5;
-            finer *= 2.0;
-        }
-        sum / whole
-    }
-}
-
 #[cfg(test)]
 mod tests {
     use super::*;
@@ -294,51 +247,6 @@ mod tests {
                 prop_assert!((left.slope[axis] - right.slope[axis]).abs() < 1e-9);
             }
         }
-
-        #[test]
-        fn the_end_of_a_loop_runs_into_its_start(
-            seed: u64, x in -9.0..9.0f64, y in -9.0..9.0f64, z in -9.0..9.0f64,
-            size in 0.01..10.0f64, pace in 0.0..30.0f64, octaves in 1u32..5, part in 0.0..1.0f64,
-        ) {
-            let noise = LoopingNoise { seed, size, pace, octaves };
-            let place = DVec3::new(x, y, z);
-            let frames = 240.0;
-            for at in [0.0, part] {
-                // A frame and the same one a loop later, as they come from dividing.
-                let (here, later) = ((at * frames) / frames, (at * frames + frames) / frames);
-                prop_assert!((noise.at(1, place, here) - noise.at(1, place, later)).abs() < 1e-12 * (1.0 + pace * 8.0));
-                let rates = (noise.rate(1, place, here), noise.rate(1, place, later));
-                prop_assert!((rates.0 - rates.1).abs() < 1e-12 * (1.0 + 100.0 * pace * pace * 8.0));
-            }
-            prop_assert_eq!(noise.at(1, place, 0.0), noise.at(1, place, 1.0));
-            prop_assert_eq!(noise.rate(1, place, 0.0), noise.rate(1, place, 1.0));
-            let measured = (noise.at(1, place, part + 1e-6) - noise.at(1, place, part - 1e-6)) / 2e-6;
-            prop_assert!((measured - noise.rate(1, place, part)).abs() < 1e-4 * (1.0 + pace * pace * 64.0));
-        }
-    }
-
-    #[test]
-    fn what_flows_has_no_sources_and_is_as_fast_as_it_says() {
-        let (mut squares, mut count) = (0.0, 0.0);
-        for seed in 0..60 {
-            let noise = LoopingNoise { seed, size: 2.5, pace: 4.0, octaves: 1 + (seed % 2) as u32 };
-            for i in 0..40 {
-                let [x, y, z, part] = [0, 1, 2, 3].map(|channel| 90.0 * random::signed(seed, i, channel));
-                let (place, part) = (DVec3::new(x, y, z), part - part.floor());
-                let step = 1e-5;
-                let rise = |axis: DVec3| {
-                    (noise.flow(place + axis * step, part) - noise.flow(place - axis * step, part)).dot(axis)
-                        / (2.0 * step)
-                };
-                let sources: f64 = DVec3::AXES.into_iter().map(rise).sum();
-                assert!(sources.abs() < 1e-7, "{sources} at {place}");
-                if noise.octaves == 1 {
-                    squares += noise.flow(place, part).length_squared();
-                    count += 1.0;
-                }
-            }
-        }
-        assert!(((squares / count).sqrt() - 1.0).abs() < 0.06, "{}", squares / count);
     }
 
     proptest! {
