@@ -23,28 +23,29 @@ pub enum Hanging {
 /// # Errors
 /// As of any model; where there are too many bones; where a clip or a joint of it is damaged.
 pub fn read(bytes: &[u8]) -> Result<(Rig, Vec<Clip>), ModelError> {
+    with_bones(bytes).map(|(model, _)| model)
+}
+
+/// The same, and what each bone of the model is.
+///
+/// # Errors
+/// As [`read`].
+pub fn with_bones(bytes: &[u8]) -> Result<((Rig, Vec<Clip>), Vec<Hanging>), ModelError> {
     let (file, _) = looked_at(bytes)?;
     // Lists may be damaged in ways that only show when they are read.
-    std::panic::catch_unwind(std::panic::AssertUnwindSafe(|| gathered(&file)))
-        .map_err(|_| ModelError::Unreadable("a list is damaged".to_owned()))?
+    let model = std::panic::catch_unwind(std::panic::AssertUnwindSafe(|| gathered(&file)))
+        .map_err(|_| ModelError::Unreadable("a list is damaged".to_owned()))??;
+    Ok((model, hanging(&file)))
 }
 
 /// What each bone is, in their order: joints of all skins, then nodes with meshes of their own.
-pub fn hanging(file: &gltf::Document) -> Vec<Hanging> {
+fn hanging(file: &gltf::Document) -> Vec<Hanging> {
     let skins = file.skins().flat_map(|skin| {
         let index = skin.index();
         (0..skin.joints().count()).map(move |joint| Hanging::Skin { skin: index, joint })
     });
     let nodes = file.nodes().filter(|node| node.mesh().is_some() && node.skin().is_none());
     skins.chain(nodes.map(|node| Hanging::Node(node.index()))).collect()
-}
-
-/// What each bone of a model is.
-///
-/// # Errors
-/// As [`read`].
-pub fn bones(bytes: &[u8]) -> Result<Vec<Hanging>, ModelError> {
-    Ok(hanging(&looked_at(bytes)?.0))
 }
 
 fn damaged(why: String) -> ModelError {

@@ -7,6 +7,7 @@
 //! ```
 
 pub mod animated;
+pub mod bvh;
 pub mod csv;
 pub mod files;
 pub mod glb;

@@ -1,8 +1,10 @@
 //! Binary glTF models as things: a look whether a page can show one, before it is kept.
 
 use crate::animated::MOST_BONES;
+use crate::bvh::{self, BvhError};
 use glam::{DMat4, DVec3, Mat4, Vec3};
 use gltf::{Gltf, buffer, image, mesh::Mode};
+use std::borrow::Cow;
 
 /// Largest file, bytes.
 pub const LARGEST: usize = 16 << 20;
@@ -29,8 +31,10 @@ pub struct Facts {
 pub enum ModelError {
     #[error("it is larger than {} MB: make its pictures smaller or leave parts out", LARGEST >> 20)]
     TooLarge,
-    #[error("it is not a binary glTF file: export the model as .glb")]
+    #[error("it is not a binary glTF file: export the model as .glb, or joint motion as .bvh")]
     NotGlb,
+    #[error("{0}")]
+    Joints(#[from] BvhError),
     #[error("it is damaged or uses what is not understood here ({0}): export it again, without compression")]
     Unreadable(String),
     #[error("parts of it lie in other files: export it as one .glb with everything inside")]
@@ -84,10 +88,23 @@ pub fn read(bytes: &[u8]) -> Result<Facts, ModelError> {
     looked_at(bytes).map(|(_, facts)| facts)
 }
 
+/// A model as binary glTF: as it is, or of a BVH file its bones.
+///
+/// # Errors
+/// Where it begins as a BVH file and is none.
+pub fn as_glb(bytes: &[u8]) -> Result<Cow<'_, [u8]>, ModelError> {
+    if !bvh::is(bytes) {
+        return Ok(Cow::Borrowed(bytes));
+    }
+    let text = std::str::from_utf8(bytes).map_err(|_| ModelError::Unreadable("it is not text".to_owned()))?;
+    Ok(Cow::Owned(bvh::drawn(&bvh::read(text)?)?))
+}
+
 pub(crate) fn looked_at(bytes: &[u8]) -> Result<(Gltf, Facts), ModelError> {
     if bytes.len() > LARGEST {
         return Err(ModelError::TooLarge);
     }
+    let bytes = &*as_glb(bytes)?;
     if !bytes.starts_with(b"glTF") {
         return Err(ModelError::NotGlb);
     }

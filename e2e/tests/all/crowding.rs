@@ -3,7 +3,7 @@
 use crate::day::{SEAM, new_scene};
 use anyhow::{Context, Result};
 use fantoccini::key::Key;
-use serde_json::Value;
+use serde_json::{Value, json};
 use std::process::Command;
 use zickzack_e2e::{Visit, root};
 
@@ -226,7 +226,7 @@ async fn with_clips(visit: &Visit, model: &str) -> Result<()> {
             "return document.querySelector('.card .warned')?.textContent.includes('No model is chosen')",
         )
         .await?;
-    visit.give_file("file", &root().join("demo").join(model)).await?;
+    visit.give_file("file", &root().join(model)).await?;
     visit
         .until("its clips", "return document.querySelector('.card [role=combobox][aria-label=\"clip\"]') !== null")
         .await?;
@@ -250,7 +250,7 @@ async fn clips(visit: &Visit, things: usize, frame: usize) -> Result<Vec<[f64; 2
 async fn wings_beat_by_speed_each_from_its_own_start_and_their_loop_closes() -> Result<()> {
     let visit = Visit::start(1280, 800).await?;
     visit.begin_from("Flock behind a leader").await?;
-    with_clips(&visit, "moth.glb").await?;
+    with_clips(&visit, "demo/moth.glb").await?;
     visit.choose("clip", "glide").await?;
     visit.kept().await?;
     visit.choose("mixed by", "speed").await?;
@@ -293,7 +293,7 @@ async fn a_thousand_follow_a_path_loosely_with_blended_clips_from_their_own_star
     visit.press(".react-flow__node[data-id=\"flock\"]").await?;
     visit.fill("things", "1000").await?;
     visit.kept().await?;
-    with_clips(&visit, "kite.glb").await?;
+    with_clips(&visit, "demo/kite.glb").await?;
     visit.fill("blend", "0.2").await?;
     visit.kept().await?;
     visit.add_node("Output").await?;
@@ -313,6 +313,41 @@ async fn a_thousand_follow_a_path_loosely_with_blended_clips_from_their_own_star
     let quarters: Vec<usize> =
         (0..4).map(|part| starts.iter().filter(|clip| (clip[1] * 4.0) as usize == part).count()).collect();
     assert!(quarters.iter().all(|count| *count > 2), "spread over the cycle: {quarters:?}");
+    visit.end().await
+}
+
+#[tokio::test]
+async fn joint_motion_of_a_bvh_file_is_played_by_what_rides() -> Result<()> {
+    let visit = Visit::start(1280, 800).await?;
+    let scene = json!({
+        "format": "zickzack-scene", "version": 1, "name": "Stilts", "space": "deep", "fps": "24", "frames": 48,
+        "nodes": {
+            "ring": { "type": "figure", "name": "Ring", "at": [24, 40], "params": { "radius": 3, "plane": "ground" } },
+            "ride": { "type": "ride", "name": "Round", "at": [24, 170], "params": { "riders": 6 } },
+            "ahead": { "type": "face-travel", "name": "Ahead", "at": [24, 300] },
+            "out": { "type": "output", "name": "Shown", "at": [24, 430] },
+        },
+        "threads": {
+            "a": { "from": "ring", "to": "ride", "port": "path" },
+            "b": { "from": "ride", "to": "ahead", "port": "motion" },
+            "c": { "from": "ahead", "to": "out", "port": "motion" },
+        },
+    });
+    let id = visit.bring_in(&scene).await?;
+    visit.client.goto(&format!("{}/bench/{id}", visit.base)).await?;
+    visit.until("a seam", "return document.querySelector('.badge') != null").await?;
+    with_clips(&visit, "formats/tests/stilt.bvh").await?;
+    let document = visit.document().await?;
+    assert_eq!(node(&document, "clip")?["params"]["file"], "stilt.bvh");
+    let kept = document["assets"]["stilt.bvh"]["text"].as_str().context("it travels as text")?;
+    assert!(kept.starts_with("HIERARCHY"));
+    visit.add_node("Output").await?;
+    visit.until("a closed loop", "return document.querySelector('.badge.closed') != null").await?;
+    let (first, later) = (clips(&visit, 6, 0).await?, clips(&visit, 6, 7).await?);
+    assert!(first.iter().zip(&later).all(|(a, b)| a != b), "it goes on: {first:?}, {later:?}");
+    // A model that is not there yet, or could not be drawn, is said.
+    let drawn = visit.js("return document.body.innerText.includes('not kept here')").await?;
+    assert_eq!(drawn, false);
     visit.end().await
 }
 

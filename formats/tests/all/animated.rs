@@ -14,18 +14,16 @@ const SWAN: &[u8] = include_bytes!("../../../demo/swan-boat.glb");
 
 #[test]
 fn models_of_the_demo_have_the_joints_and_clips_that_they_were_made_with() {
-    let (rig, clips) = animated::read(MOTH).unwrap();
+    let ((rig, clips), bones) = animated::with_bones(MOTH).unwrap();
     let named: Vec<(&str, f64)> = clips.iter().map(|clip| (clip.name.as_str(), clip.seconds())).collect();
     assert_eq!(named.iter().map(|clip| clip.0).collect::<Vec<_>>(), ["beat", "glide"]);
     assert!((named[0].1 - 0.25).abs() < 1e-6 && (named[1].1 - 0.9).abs() < 1e-6, "{named:?}");
-    let bones = animated::bones(MOTH).unwrap();
     assert_eq!(bones, (0..5).map(Hanging::Node).collect::<Vec<_>>(), "a body and four wings, none on a skin");
     assert_eq!(rig.bones().len(), 5);
     let [low, high] = rig.around();
     assert!(high.z - low.z > 1.4 && (high.z + low.z).abs() < 1e-6, "wings reach as far to either side: {low} {high}");
 
-    let (rig, _) = animated::read(KITE).unwrap();
-    let bones = animated::bones(KITE).unwrap();
+    let ((rig, _), bones) = animated::with_bones(KITE).unwrap();
     assert_eq!(bones.iter().filter(|bone| matches!(bone, Hanging::Skin { skin: 0, .. })).count(), 7);
     assert_eq!(bones.last(), Some(&Hanging::Node(0)), "the sail hangs on its own node");
     // At rest every joint's bone leaves corners where they are written.

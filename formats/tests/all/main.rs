@@ -1,6 +1,7 @@
 //! All tests of the formats from outside, in one executable.
 
 mod animated;
+mod bvh;
 #[path = "../../../core/tests/all/cases.rs"]
 mod cases;
 mod csv;

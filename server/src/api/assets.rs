@@ -51,13 +51,13 @@ fn look(media: &str, bytes: &[u8]) -> Result<(&'static str, Vec<String>), String
         if facts.clips > 0 {
             told.push(some(facts.clips, "clip"));
         }
-        return Ok(("model/gltf-binary", told));
+        return Ok((media::of(bytes), told));
     }
     if media.starts_with("image/") {
         let (media, width, height) = picture::read(bytes).map_err(|error| cannot(error.to_string()))?;
         return Ok((media, vec![format!("{width} × {height} pixels")]));
     }
-    Err("Only SVG drawings, binary glTF models and PNG, JPEG or WebP pictures can be brought in.".to_owned())
+    Err("Only SVG drawings, binary glTF models, BVH files and PNG, JPEG or WebP pictures can be brought in.".to_owned())
 }
 
 /// Which clips of a model, and the seconds at the end of each that are blended into its start.
@@ -122,8 +122,7 @@ fn table(content: &[u8], clips: &str) -> Result<Vec<u8>, String> {
     let cycles: Option<Vec<Cycle>> = clips.split(',').take(MOST_MIXED + 1).map(cycle).collect();
     let cycles = cycles.filter(|cycles| cycles.len() <= MOST_MIXED);
     let cycles = cycles.ok_or("Clips are asked for by number and seconds, 0:0.2,1:0, eight at most.")?;
-    let model = animated::read(content).map_err(|error| cannot(error.to_string()))?;
-    let hanging = animated::bones(content).map_err(|error| cannot(error.to_string()))?;
+    let (model, hanging) = animated::with_bones(content).map_err(|error| cannot(error.to_string()))?;
     let around = model.0.around().map(|corner| corner.to_array());
     let repertoire = Repertoire::new(Arc::new(model), cycles).map_err(cannot)?;
     let table = PoseTable::of(&repertoire);
@@ -143,6 +142,28 @@ fn table(content: &[u8], clips: &str) -> Result<Vec<u8>, String> {
     bytes.extend(text);
     bytes.extend(table.numbers.iter().flat_map(|number| number.to_le_bytes()));
     Ok(bytes)
+}
+
+/// A model as binary glTF: as it was brought in, or of a BVH file its bones.
+#[utoipa::path(
+    params(("hash" = String, Path)),
+    responses((status = 200, body = Vec<u8>), (status = 404, body = Refusal), (status = 422, body = Refusal))
+)]
+#[get("/api/assets/{hash}/model")]
+pub async fn as_model(shop: web::Data<Shop>, hash: web::Path<String>) -> Result<HttpResponse, Refusal> {
+    let (_, content) = assets::find(&shop.pool, &hash).await?.ok_or_else(Refusal::no_file)?;
+    let made = web::block(move || match model::as_glb(&content) {
+        Ok(glb) if glb.starts_with(b"glTF") => Ok(glb.into_owned()),
+        Ok(_) => Err("This file is no model: bring in another.".to_owned()),
+        Err(error) => Err(format!("This file cannot be used: {error}.")),
+    })
+    .await;
+    let bytes = made.map_err(|_| Refusal::bad("The file could not be read."))?.map_err(Refusal::bad)?;
+    Ok(HttpResponse::Ok()
+        .content_type("model/gltf-binary")
+        .insert_header((header::CACHE_CONTROL, "private, max-age=31536000, immutable"))
+        .insert_header((header::CONTENT_DISPOSITION, "attachment"))
+        .body(bytes))
 }
 
 /// A file as it was brought in.

@@ -36,6 +36,7 @@ pub fn routes(config: &mut web::ServiceConfig) {
         .service(edits::keep)
         .service(assets::keep)
         .service(assets::poses)
+        .service(assets::as_model)
         .service(assets::read)
         .service(rate::change_rate)
         .service(starters::list)
@@ -69,6 +70,7 @@ pub fn routes(config: &mut web::ServiceConfig) {
         edits::keep,
         assets::keep,
         assets::poses,
+        assets::as_model,
         assets::read,
         rate::change_rate,
         starters::list,

@@ -139,6 +139,42 @@ async fn a_model_is_kept_given_back_and_travels_with_its_scene() {
     assert!(status == 422 && refused["message"].as_str().unwrap().contains("base64"), "{refused}");
 }
 
+/// Joint motion is kept as it came and given out as a model of its bones, with its poses.
+#[actix_web::test]
+async fn a_bvh_file_is_kept_as_it_is_and_shown_as_a_model() {
+    let served = Served::start().await;
+    let stilt = include_bytes!("../../../formats/tests/stilt.bvh");
+    let request =
+        served.client.post(format!("{}/api/assets", served.base)).insert_header(("content-type", "model/gltf-binary"));
+    let mut response = request.send_body(&stilt[..]).await.unwrap();
+    let kept: Value = response.json().await.unwrap();
+    assert_eq!((response.status().as_u16(), kept["media"].as_str()), (200, Some("text/plain")));
+    assert_eq!(kept["facts"], json!(["16 triangles in 1 part", "1 clip"]));
+    let hash = kept["hash"].as_str().unwrap();
+    let bytes = async |path: &str| {
+        let mut response = served.client.get(format!("{}/api/assets/{path}", served.base)).send().await.unwrap();
+        (response.status().as_u16(), response.body().await.unwrap())
+    };
+    assert_eq!(bytes(hash).await.1, &stilt[..]);
+    let (status, model) = bytes(&format!("{hash}/model")).await;
+    assert_eq!(status, 200);
+    let facts = zickzack_formats::model::read(&model).unwrap();
+    assert_eq!((&model[..4], facts.parts, facts.clips), (&b"glTF"[..], 1, 1));
+    assert_eq!(bytes(&format!("{hash}/poses?clips=0:0")).await.0, 200);
+    let mut document = scene();
+    document["assets"] = json!({ "stilt.bvh": { "hash": hash, "media": "text/plain" } });
+    let id = served.bring_in(&document).await;
+    let (_, file) = served.get(&format!("/api/scenes/{id}/file")).await;
+    assert!(file["assets"]["stilt.bvh"]["text"].as_str().unwrap().starts_with("HIERARCHY"));
+    // What is no model is none, and what is not there is not there.
+    let picture =
+        served.client.post(format!("{}/api/assets", served.base)).insert_header(("content-type", "image/svg+xml"));
+    let drawing = "<svg xmlns='http://www.w3.org/2000/svg'><circle r='2'/></svg>";
+    let kept: Value = picture.send_body(drawing).await.unwrap().json().await.unwrap();
+    assert_eq!(bytes(&format!("{}/model", kept["hash"].as_str().unwrap())).await.0, 422);
+    assert_eq!(bytes(&format!("{}/model", "0".repeat(64))).await.0, 404);
+}
+
 #[actix_web::test]
 async fn another_rate_comes_as_an_edit_or_a_sentence() {
     let served = Served::start().await;

@@ -35,7 +35,7 @@ const ANOTHER: &[&str] = &["share", "speed"];
 fields! {
     /// What Clip is told.
     pub struct ClipFields {
-        file: String = Param::new("file", Group::Form, Values::Asset { media: "model/gltf-binary" }, "A binary glTF file with joints or parts that clips move."),
+        file: String = Param::new("file", Group::Form, Values::Asset { media: "model/gltf-binary" }, "A binary glTF file with joints or parts that clips move, or joint motion as a BVH file."),
         nose: Axis = Param::new("model's nose", Group::Form, Values::Choice { options: AXIS_NAMES, default: "+x" }, "The side of the model that goes ahead."),
         top: Axis = Param::new("model's top", Group::Form, Values::Choice { options: AXIS_NAMES, default: "+y" }, "The side of the model that is up."),
         clip: String = Param::new("clip", Group::Form, Values::Text { default: "" }, "The clip that is played, by its name in the file; nothing is the first."),
@@ -49,7 +49,7 @@ fields! {
         stride: f64 = Param::number("cycle every", Group::Time, (Unit::Metres, 1.0, 1e-4, 1e6), "The way on which a clip is gone through once.").only_when("by", &["distance"]),
         blend: f64 = Param::number("blend", Group::Time, (Unit::Seconds, 0.0, 0.0, 1e3), "Seconds at the end of a clip that are blended into its start, at most half of it."),
         start: Driven = Param::number("start", Group::Time, (Unit::None, 0.0, -1e6, 1e6), "How far into its clip a thing begins, in cycles.").over_time().per_thing(),
-        closes: bool = Param::flag("whole cycles", Group::Time, true, "Each plays at most half a cycle more or less in the loop, so that it goes on at its end as at its start."),
+        closes: bool = Param::flag("whole cycles", Group::Time, true, "Each plays at most half a cycle more or less in the loop (one more where it would rest else), so that it goes on at its end as at its start."),
         start_spread: f64 = Param::number("start", Group::Spread, (Unit::None, 1.0, 0.0, 1.0), "The part of a cycle over which their starts are spread by chance."),
         rate_spread: f64 = Param::number("rate", Group::Spread, (Unit::None, 0.0, 0.0, 0.95), "By which part of it each may be quicker or slower."),
         seed: u64 = Param::whole("seed", Group::Spread, (1, 0, 1_000_000_000), "Another number gives another choice."),
@@ -69,7 +69,7 @@ impl Maker for ClipNode {
             name: "clip",
             title: "Clip",
             group: "On the way",
-            help: "Things play the animation of a model, cycle after cycle: each from its own start, at its own rate, or by how far it travels.",
+            help: "Things play the animation of a model (glTF or BVH), cycle after cycle: each from its own start, at its own rate, or by how far it travels.",
             inputs: vec![Port::new("motion", PortKind::Motion, "Whose things play it.")],
             output: Some(PortKind::Motion),
             params: ClipFields::params(),
@@ -81,8 +81,10 @@ impl Maker for ClipNode {
         let (motion, timing) = (context.motion("motion")?, context.timing);
         if own.file.is_empty() {
             let mut bare = Outcome::new(motion);
-            bare.warnings
-                .push("No model is chosen yet: bring in a binary glTF file with clips in the Card.".to_owned());
+            bare.warnings.push(
+                "No model is chosen yet: bring in a binary glTF file with clips, or a BVH file, in the Card."
+                    .to_owned(),
+            );
             return Ok(bare);
         }
         if own.nose.parallel_to(own.top) {

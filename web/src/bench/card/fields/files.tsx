@@ -8,7 +8,7 @@ import { useLive } from '../../live';
 import type { ValueProps } from '../Row';
 
 /** Files that may be chosen for a kind of media. */
-const endings: Record<string, string> = { 'image/svg+xml': '.svg,image/svg+xml', 'text/csv': '.csv,.txt,text/csv,text/plain', 'model/gltf-binary': '.glb,model/gltf-binary', picture: '.png,.jpg,.jpeg,.webp,image/png,image/jpeg,image/webp' };
+const endings: Record<string, string> = { 'image/svg+xml': '.svg,image/svg+xml', 'text/csv': '.csv,.txt,text/csv,text/plain', 'model/gltf-binary': '.glb,.bvh,model/gltf-binary', picture: '.png,.jpg,.jpeg,.webp,image/png,image/jpeg,image/webp' };
 
 /** Brings a file into the scene: kept by the server first, then named in the document by `ops`. */
 export function useBringIn(): (file: File, media: string, ops: (name: string) => Op[]) => Promise<void> {

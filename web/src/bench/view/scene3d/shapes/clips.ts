@@ -131,7 +131,7 @@ export interface Animated {
 }
 
 async function load(hash: string, { nose, top, clips }: { nose: string; top: string; clips: string }): Promise<Animated> {
-  const [model, told] = await Promise.all([fetch(`/api/assets/${hash}`), fetch(`/api/assets/${hash}/poses?clips=${encodeURIComponent(clips)}`)]);
+  const [model, told] = await Promise.all([fetch(`/api/assets/${hash}/model`), fetch(`/api/assets/${hash}/poses?clips=${encodeURIComponent(clips)}`)]);
   if (!model.ok) throw new Error('The model is not kept here: bring it in again.');
   if (!told.ok) {
     const refused = (await told.json().catch(() => null)) as { message?: string } | null;

@@ -74,7 +74,7 @@ export function free(parts: Part[]): void {
 }
 
 async function load(hash: string): Promise<Model> {
-  const response = await fetch(`/api/assets/${hash}`);
+  const response = await fetch(`/api/assets/${hash}/model`);
   if (!response.ok) throw new Error('The model is not kept here: bring it in again.');
   const file = await new GLTFLoader().parseAsync(await response.arrayBuffer(), '');
   file.scene.updateMatrixWorld(true);
