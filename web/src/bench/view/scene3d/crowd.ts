@@ -1,6 +1,7 @@
-import { Box3, BufferAttribute, BufferGeometry, Color, DynamicDrawUsage, Group, InstancedBufferAttribute, InstancedMesh, Matrix4, Points, Raycaster, Vector3, type Material } from 'three';
+import { Box3, BufferAttribute, BufferGeometry, Color, DynamicDrawUsage, Group, InstancedBufferAttribute, InstancedMesh, Matrix4, Points, Raycaster, Sphere, Vector3, type Material } from 'three';
 import type { Contact, KindReport } from '../../../api/types';
 import { firstHere, isHere, numberOf, scaleAlong, startOf, type Poses } from '../../../scene/poses';
+import type { Eye } from './eye';
 import { glowTexture } from './glow';
 import { placeOf } from './lines';
 import { CLIP_ATTRIBUTE, CORNER, animatedOf, rowAt, type Animated, type Posing } from './shapes/clips';
@@ -8,6 +9,7 @@ import { CUT_ATTRIBUTE, type Materials } from './materials';
 import { partsOf, type Part } from './shapes/models';
 import { MOST_DETAILED, Needles } from './needles';
 import { matrixOf, nothing, scratch } from './posing';
+import { drawAs, levelOf, simpler, wholeOf } from './shapes/simpler';
 import { thingGeometry } from './shapes/things';
 import { Trail } from './trail';
 
@@ -55,6 +57,8 @@ interface Troop {
   ghosts: InstancedMesh[];
   /** The clips that it plays, if any. */
   posing: Posing | null;
+  /** The word for what they are drawn as, where that may be drawn more simply. */
+  simple: string | null;
   /** The ends of its scale of colours, where it has colours. */
   colours: [Color, Color] | null;
 }
@@ -77,6 +81,9 @@ export class Crowd {
   private gone = false;
   /** What the things looked like at last depended on. */
   private posed: unknown[] = [];
+  /** A ball around the places of all things, and the size of the largest, metres. */
+  private readonly around = new Sphere();
+  private largest = 0;
 
   constructor(
     public shown: Shown,
@@ -190,6 +197,8 @@ export class Crowd {
         objects,
         colours,
         posing,
+        // Parts of things may be hidden, and clips move them: these have a form of their own for each.
+        simple: detailed || this.cuts || posing || parts.some(({ material }) => material) ? null : thing,
         meshes: parts.map((part) => Object.assign(this.shaped(part.geometry, material(part), objects.length, posing), { userData: { objects } })),
         ghosts: detailed ? parts.map((part) => this.shaped(part.geometry, this.materials.ghost(), objects.length * GHOSTS.length, posing)) : [],
       });
@@ -207,7 +216,8 @@ export class Crowd {
     for (const { meshes, ghosts } of this.troops) {
       for (const mesh of [...meshes, ...ghosts]) {
         this.group.remove(mesh);
-        if (!this.own?.some((part) => part.geometry === mesh.geometry)) mesh.geometry.dispose();
+        const whole = wholeOf(mesh);
+        if (!this.own?.some((part) => part.geometry === whole)) whole.dispose();
         mesh.dispose();
       }
     }
@@ -256,9 +266,14 @@ export class Crowd {
     if (isHere(poses, now) && this.own) {
       const of = this.kindsAt(now);
       if (of.some((kind, object) => kind !== this.of[object])) this.muster(of);
+      const box = new Box3();
+      this.largest = 0;
       for (const troop of this.troops) {
         troop.objects.forEach((object, i) => {
           const matrix = matrixOf(poses, now, object, shown.size);
+          const { position, scale } = scratch;
+          if (scale.x > 0) box.expandByPoint(position);
+          this.largest = Math.max(this.largest, scale.x, scale.y, scale.z);
           for (const mesh of troop.meshes) mesh.setMatrixAt(i, matrix);
           this.cutAt(troop.meshes, i, now, object);
           this.clipAt(troop.meshes, troop.posing, i, now, object);
@@ -266,6 +281,7 @@ export class Crowd {
         this.renew(troop.meshes);
         this.dye(troop, now);
       }
+      box.getBoundingSphere(this.around);
     }
     if (beneath && this.under[0]) {
       const then = this.whole(frame, beneath);
@@ -280,6 +296,16 @@ export class Crowd {
     this.showGhosts(now, extras.ghosts);
     this.trail.show(poses, shown.wake, frame, extras.exposure);
     this.needles.showNoses(poses, shown.size, now, extras.axes, extras.thing?.node === shown.node ? extras.thing.object : null);
+  }
+
+  /** Draws things more simply where all of them are small in the picture. */
+  simplify(eye: Eye): void {
+    const nearest = this.around.center.clone().addScaledVector(eye.sight(), -Math.max(0, this.around.radius));
+    const level = levelOf(this.largest / eye.metresPerPixelAt(nearest));
+    for (const { simple, meshes } of this.troops) {
+      const form = simple === null ? null : simpler(simple, level);
+      if (simple !== null) for (const mesh of meshes) drawAs(mesh, form);
+    }
   }
 
   /** Gives every thing its colour, which may change from frame to frame. */
@@ -377,7 +403,7 @@ export class Crowd {
     const troop = this.troops.find(({ objects }) => objects.includes(object));
     if (!troop || troop.meshes.length === 0) return null;
     const box = new Box3();
-    for (const { geometry } of troop.meshes) {
+    for (const geometry of troop.meshes.map(wholeOf)) {
       geometry.computeBoundingBox();
       if (geometry.boundingBox) box.union(geometry.boundingBox);
     }

@@ -247,7 +247,10 @@ export class Stage {
     const begun = performance.now();
     const { goesAlong, thing } = this.wishes;
     this.eye.goAlong(goesAlong && thing ? this.thingAt(thing.node, thing.object) : null, `${thing?.node} ${thing?.object}`);
-    for (const crowd of this.crowds.values()) crowd.pose(this.frame, this.wishes);
+    for (const crowd of this.crowds.values()) {
+      crowd.pose(this.frame, this.wishes);
+      crowd.simplify(this.eye);
+    }
     this.materials.resize(this.eye.width, this.eye.height);
     this.renderer.render(this.scene, this.eye.camera);
     const taken: { x: number; y: number }[] = [];

@@ -13,6 +13,9 @@ const merged = (...parts: BufferGeometry[]): BufferGeometry => {
   return mergeGeometries(plain) ?? new BufferGeometry();
 };
 
+/** One part as it is, in the thing's own colour. */
+export const plain = (part: BufferGeometry): BufferGeometry => merged(part);
+
 function boat(): BufferGeometry {
   // A hull drawn from above, its bow ahead, with a seat and a short mast.
   const outline = new Shape();
