@@ -18,11 +18,14 @@ pub enum Hanging {
     Node(usize),
 }
 
+/// Joints of a model, and its clips.
+pub type Model = (Rig, Vec<Clip>);
+
 /// Joints and clips: every node of the file is a joint, by its number.
 ///
 /// # Errors
 /// As of any model; where there are too many bones; where a clip or a joint of it is damaged.
-pub fn read(bytes: &[u8]) -> Result<(Rig, Vec<Clip>), ModelError> {
+pub fn read(bytes: &[u8]) -> Result<Model, ModelError> {
     with_bones(bytes).map(|(model, _)| model)
 }
 
@@ -30,7 +33,7 @@ pub fn read(bytes: &[u8]) -> Result<(Rig, Vec<Clip>), ModelError> {
 ///
 /// # Errors
 /// As [`read`].
-pub fn with_bones(bytes: &[u8]) -> Result<((Rig, Vec<Clip>), Vec<Hanging>), ModelError> {
+pub fn with_bones(bytes: &[u8]) -> Result<(Model, Vec<Hanging>), ModelError> {
     let (file, _) = looked_at(bytes)?;
     // Lists may be damaged in ways that only show when they are read.
     let model = std::panic::catch_unwind(std::panic::AssertUnwindSafe(|| gathered(&file)))
@@ -52,7 +55,7 @@ fn damaged(why: String) -> ModelError {
     ModelError::Unreadable(why)
 }
 
-fn gathered(file: &gltf::Gltf) -> Result<(Rig, Vec<Clip>), ModelError> {
+fn gathered(file: &gltf::Gltf) -> Result<Model, ModelError> {
     let blob = file.blob.as_deref().unwrap_or_default();
     let hanging = hanging(file);
     if hanging.len() > MOST_BONES {

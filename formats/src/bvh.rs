@@ -170,9 +170,9 @@ fn begun(
 
 impl Skeleton {
     /// At least 1.
-    pub const fn frames(&self) -> usize {
+    pub fn frames(&self) -> usize {
         // What has no channels stands as long as it says, in one frame.
-        if self.width == 0 { 1 } else { self.numbers.len() / self.width }
+        self.numbers.len().checked_div(self.width).unwrap_or(1)
     }
 
     /// How each joint lies in what it hangs on at a frame: how far off, and turned.

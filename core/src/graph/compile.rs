@@ -9,7 +9,7 @@ use super::product::Product;
 use super::recorder::Recorder;
 use super::telling::shown;
 use super::telling::watched::watched;
-use crate::motion::{Cancel, Motion};
+use crate::motion::{Cancel, Motion, MotionError};
 use crate::scene::{Mark, Node, Params, Resolved, Scene, Signals, Space, resolve, sentences};
 use crate::schema::{PortKind, Schema, Values};
 use crate::words::sentence;
@@ -208,8 +208,10 @@ fn evaluate(
     if let Some((outcome, looks)) = [Some(key), among].iter().flatten().find_map(|key| workshop.memo.find(key)) {
         return NodeResult { outcome, fresh: false, micros: 0, looks, marks: Vec::new(), key };
     }
-    if workshop.cancel.cancelled() {
-        return NodeResult::refused("Stopped before it was reached.".to_owned());
+    match workshop.cancel.going() {
+        Ok(()) => {}
+        Err(MotionError::Cancelled) => return NodeResult::refused("Stopped before it was reached.".to_owned()),
+        Err(MotionError::TooMuch(why)) => return NodeResult::refused(why),
     }
     let begun = (workshop.clock)();
     let unsettled = AtomicBool::new(false);

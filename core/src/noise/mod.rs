@@ -128,10 +128,10 @@ fn gradient_along(
         *noise = Noise { value: height, slope: direction };
         change.value = direction.iter().zip(&way).map(|(rise, step)| rise * step).sum();
     }
-    for axis in 0..DIMENSIONS {
+    for (axis, step) in way.into_iter().enumerate() {
         let (x, fade) = (cell.inside[axis], cell.fade[axis]);
         let pace = 30.0 * x * x * (x * (x - 2.0) + 1.0);
-        let (fades, paces) = (pace * way[axis], 60.0 * x * (x * (2.0 * x - 3.0) + 1.0) * way[axis]);
+        let (fades, paces) = (pace * step, 60.0 * x * (x * (2.0 * x - 3.0) + 1.0) * step);
         for i in 0..CORNERS >> (axis + 1) {
             let ((low, low_change), (high, high_change)) = (mixed[2 * i], mixed[2 * i + 1]);
             let (rise, rises) = (high.value - low.value, high_change.value - low_change.value);

@@ -36,4 +36,8 @@ pub enum Role {
     /// A number: the radius of a tube round the path at the port `path`, times what parameter `times` gives, and what is drawn
     /// along the path in parameter `along`; once where there is none.
     Tube { times: Option<&'static str>, along: Option<&'static str> },
+    /// A number: the part of the path at the port `path` over which a front has come, beyond 1 its rear; where it enters says
+    /// parameter `from`, at the path's start unless it is the word `end` or `middle`; it goes outline by outline where parameter
+    /// `outlines` is the word `turns`.
+    Front { from: &'static str, end: &'static str, middle: &'static str, outlines: &'static str, turns: &'static str },
 }

@@ -403,3 +403,44 @@ async fn a_tube_and_what_a_flock_sees_are_pulled_in_the_view() -> Result<()> {
     }
     visit.end().await
 }
+
+#[tokio::test]
+async fn the_front_of_what_fills_a_path_is_pulled_along_it() -> Result<()> {
+    let visit = Visit::start(1280, 800).await?;
+    let scene = json!({
+        "format": "zickzack-scene", "version": 1, "name": "Filled", "space": "deep", "fps": "24", "frames": 48,
+        "nodes": {
+            "line": { "type": "figure", "name": "Line", "at": [24, 40], "params": { "figure": "line", "length": 8 } },
+            "swarm": { "type": "swarm", "name": "Beads", "at": [24, 170], "params": { "does": "fills it", "things": 40, "radius": 0, "filled": 0.25, "from": "its end" } },
+            "out": { "type": "output", "name": "Shown", "at": [24, 300] },
+        },
+        "threads": {
+            "a": { "from": "line", "to": "swarm", "port": "path" },
+            "b": { "from": "swarm", "to": "out", "port": "motion" },
+        },
+    });
+    let id = visit.bring_in(&scene).await?;
+    visit.client.goto(&format!("{}/bench/{id}", visit.base)).await?;
+    visit.press(".react-flow__node[data-id=\"swarm\"]").await?;
+    let knob = "button[aria-label^=\"front of Beads\"]";
+    let quarter = visit.middle(knob).await?;
+    visit.fill("filled", "0.75").await?;
+    visit.kept().await?;
+    let three = visit.middle(knob).await?;
+    // Half way back to where it was is a half.
+    visit.drag(three, ((quarter.0 - three.0) / 2.0, (quarter.1 - three.1) / 2.0)).await?;
+    visit.kept().await?;
+    let filled = number(&visit, "swarm", "filled").await?;
+    assert!((filled - 0.5).abs() < 0.03, "{filled}");
+    let there = at(&baked(&visit).await?, 0).len() as f64;
+    assert!((there - 40.0 * filled).abs() <= 2.0, "{there} of 40 are there");
+    visit.js(&format!("document.querySelector('{knob}').focus()")).await?;
+    visit.keys(&char::from(Key::Up).to_string(), &[]).await?;
+    visit.kept().await?;
+    assert!((number(&visit, "swarm", "filled").await? - filled - 0.01).abs() < 1e-6);
+    // Beyond 1 it empties: what is held then is its rear.
+    visit.fill("filled", "1.5").await?;
+    visit.kept().await?;
+    visit.middle("button[aria-label^=\"rear of Beads\"]").await?;
+    visit.end().await
+}

@@ -110,6 +110,7 @@ fields! {
             (Unit::None, 1.0, 0.0, 1e4),
             "How much of the path is filled: 1 is all of it; from there to 2 it empties again, and so on. Give it keys to let it grow, stand, and run back.",
         )
+        .role(Role::Front { from: "from", end: From::End.word(), middle: From::Middle.word(), outlines: "outlines", turns: Outlines::InTurn.word() })
         .only_when("does", FILLS)
         .over_time(),
         fresh: Fresh = Param::choice("new ones", Group::Time, Fresh::WORDS, "Whether all run in from where they enter, or each is there as the front passes its place, and stays.")

@@ -90,7 +90,8 @@ proptest! {
         let off: Vec<DVec3> = a.positions.iter().zip(&b.positions).map(|(a, b)| *a - *b).collect();
         for (object, age) in a.ages.iter().enumerate() {
             // A curl is at most a few times its root of the mean square.
-            let most = 6.0 * strength * (3.0 * (age.frames / 10.0).min(1.0).powi(2)).min(1.0);
+            let part = (age.frames / 10.0).min(1.0);
+            let most = 6.0 * strength * (3.0 * part * part).min(1.0);
             prop_assert!(off[object].length() <= most + 1e-9, "{:?} by {}", off[object], most);
         }
         let grown: Vec<usize> = (0..off.len()).filter(|&i| a.alive[i] && a.ages[i].frames >= 10.0).collect();

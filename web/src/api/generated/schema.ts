@@ -1284,6 +1284,14 @@ export interface components {
             /** @enum {string} */
             kind: "tube";
             times?: string | null;
+        } | {
+            end: string;
+            from: string;
+            /** @enum {string} */
+            kind: "front";
+            middle: string;
+            outlines: string;
+            turns: string;
         };
         /** @description A whole scene. */
         Scene: {

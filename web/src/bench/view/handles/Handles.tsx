@@ -7,6 +7,7 @@ import { select, selectPoints, useScene } from '../../../scene/store';
 import { useLive } from '../../live';
 import { isShown, useSchemas, valueOf } from '../../schemas';
 import { endDrawing } from '../draw';
+import { Front } from './Front';
 import { Grip } from './Grip';
 import { Surround } from './Surround';
 import { Tube } from './Tube';
@@ -40,6 +41,7 @@ export function Handles({ stage }: { stage: Stage }) {
         return schema && isVisible(document, id) && !node.locked ? <Velocities key={id} stage={stage} node={id} schema={schema} document={document} /> : null;
       })}
       {around && selected && !document.nodes?.[selected]?.locked && <Surround key={`round ${selected}`} stage={stage} node={selected} schema={around} document={document} />}
+      {around && selected && !document.nodes?.[selected]?.locked && <Front key={`front ${selected}`} stage={stage} node={selected} schema={around} document={document} />}
       {around && selected && !document.nodes?.[selected]?.locked && <Tube key={`tube ${selected}`} stage={stage} node={selected} schema={around} document={document} />}
     </>
   );
