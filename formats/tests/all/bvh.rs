@@ -11,8 +11,11 @@ use zickzack_formats::{animated, bvh, model};
 /// A stilt of two joints and an end, that swings: offsets, channels in unusual orders, three frames.
 const STILT: &str = include_str!("../stilt.bvh");
 
+/// What a joint hangs on, how far off, and its channels: an axis, and whether it turns about it.
+type Hung = (Option<usize>, [f64; 3], Vec<(char, bool)>);
+
 /// Where joints are, worked out with plain matrices: an offset, then turns in the order of their channels.
-fn placed(joints: &[(Option<usize>, [f64; 3], Vec<(char, bool)>)], numbers: &[f64]) -> Vec<DVec3> {
+fn placed(joints: &[Hung], numbers: &[f64]) -> Vec<DVec3> {
     let mut next = 0;
     let mut matrices: Vec<DMat4> = Vec::new();
     for (parent, offset, channels) in joints {
@@ -42,14 +45,14 @@ fn placed(joints: &[(Option<usize>, [f64; 3], Vec<(char, bool)>)], numbers: &[f6
     matrices.iter().map(|matrix| matrix.transform_point3(DVec3::ZERO)).collect()
 }
 
-type Made = (Vec<(Option<usize>, [f64; 3], Vec<(char, bool)>)>, Vec<Vec<f64>>);
+type Made = (Vec<Hung>, Vec<Vec<f64>>);
 
 /// A chain with side branches, its channels in any order, and some frames.
 fn made() -> impl Strategy<Value = Made> {
     let axes = prop::sample::select(vec!["XYZ", "ZXY", "YZX", "ZYX"]);
     let joint = (prop::array::uniform3(-1.0..1.0_f64), axes, any::<bool>(), any::<bool>());
     (prop::collection::vec(joint, 2..7), 1usize..5).prop_flat_map(|(all, frames)| {
-        let mut joints: Vec<(Option<usize>, [f64; 3], Vec<(char, bool)>)> = Vec::new();
+        let mut joints: Vec<Hung> = Vec::new();
         for (index, (offset, axes, shifts, beside)) in all.into_iter().enumerate() {
             // Each hangs on the one before it, or beside it.
             let parent = match index {
