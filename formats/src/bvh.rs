@@ -1,4 +1,4 @@
-//! Joint motion in BVH files (Biovision hierarchy): read, and drawn as a binary glTF model of its bones.
+//! Joint motion in BVH files: read, and drawn as a binary glTF model of its bones.
 //!
 //! Such a file names joints, how far each is from the one that it hangs on, and for each frame a number for each channel.
 //! Turns are made in the order in which their channels stand; a position stands for the offset along its axis. It says
