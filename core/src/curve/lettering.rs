@@ -35,52 +35,126 @@ pub enum LetteringError {
 /// # Errors
 /// Where the text is empty, too long, or has signs that cannot be drawn.
 pub fn lettering(text: &str, spacing: f64) -> Result<Vec<Outline>, LetteringError> {
-    let letters = text.chars().count();
-    if letters > MOST_LETTERS {
-        return Err(LetteringError::TooLong(letters));
-    }
-    let face = Face::from_slice(FONT, 0).ok_or(LetteringError::NoFont)?;
-    let capitals = face.capital_height().map_or(700.0, f64::from);
-    let missing = |c: &char| !c.is_whitespace() && face.glyph_index(*c).is_none();
-    if let Some(sign) = text.chars().find(missing) {
-        return Err(LetteringError::NoGlyph(sign));
-    }
+    let font = Font::of(text)?;
     let mut outlines = Vec::new();
     let mut before = 0;
     for (number, line) in text.lines().enumerate() {
         let base = DVec3::NEG_Y * (LINE_HEIGHT * number as f64);
-        set(&face, line, (capitals, spacing), base, before, &mut outlines);
+        for set in font.set(line, spacing, base) {
+            let closed = |segments| Outline { id: (before + set.number).to_string(), segments, closed: true };
+            outlines.extend(font.contours(&set, set.pen).into_iter().map(closed));
+        }
         before += line.chars().filter(|c| !c.is_whitespace()).count();
     }
     if outlines.is_empty() { Err(LetteringError::Empty) } else { Ok(outlines) }
 }
 
-/// One line; `before` letters lie in the lines above.
-fn set(
-    face: &Face<'_>,
-    line: &str,
-    (capitals, spacing): (f64, f64),
-    base: DVec3,
-    before: usize,
-    out: &mut Vec<Outline>,
-) {
-    let mut buffer = UnicodeBuffer::new();
-    buffer.push_str(line);
-    buffer.guess_segment_properties();
-    let shaped = rustybuzz::shape(face, &[], buffer);
-    let mut pen = base;
-    for (info, position) in shaped.glyph_infos().iter().zip(shaped.glyph_positions()) {
-        let letters = line.get(..info.cluster as usize).unwrap_or_default();
-        let letter = before + letters.chars().filter(|c| !c.is_whitespace()).count() + 1;
-        let offset = DVec3::new(f64::from(position.x_offset), f64::from(position.y_offset), 0.0) / capitals;
-        let mut contours = Contours { scale: 1.0 / capitals, origin: pen + offset, ..Contours::default() };
-        // Glyphs are 16-bit numbers in these fonts; what is not has no outline here.
-        if let Ok(glyph) = u16::try_from(info.glyph_id) {
-            face.outline_glyph(GlyphId(glyph), &mut contours);
+/// A letter that is set in a line.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Letter {
+    /// What it is, as it is written.
+    pub sign: String,
+    /// Its contours, from the middle of what the font lets it take up of the base line; all letters of one sign have the same.
+    pub contours: Vec<Vec<Segment>>,
+    /// Where that middle is on the line, from its start; kerned.
+    pub at: f64,
+}
+
+/// The letters of a text that can be seen, all on one line, and how long that is: shaped and kerned, in heights of capitals,
+/// with `spacing` more between them.
+///
+/// # Errors
+/// As [`lettering`].
+pub fn letters(text: &str, spacing: f64) -> Result<(Vec<Letter>, f64), LetteringError> {
+    let line: String = text.lines().collect::<Vec<_>>().join(" ");
+    let font = Font::of(&line)?;
+    let (mut found, mut length) = (Vec::new(), 0.0f64);
+    for set in font.set(&line, spacing, DVec3::ZERO) {
+        length = length.max(set.pen.x + set.advance);
+        let middle = 0.5 * font.own_advance(&set);
+        let at = set.pen.x + set.offset.x + middle;
+        let lifted = DVec3::new(-middle - set.offset.x, 0.0, 0.0);
+        let contours = font.contours(&set, lifted);
+        if !contours.is_empty() {
+            found.push(Letter { sign: set.sign, contours, at });
         }
-        let closed = |segments| Outline { id: letter.to_string(), segments, closed: true };
-        out.extend(contours.done.into_iter().map(closed));
-        pen.x += f64::from(position.x_advance) / capitals + spacing;
+    }
+    if found.is_empty() { Err(LetteringError::Empty) } else { Ok((found, length)) }
+}
+
+/// The font, for texts that it has all signs of.
+struct Font {
+    face: Face<'static>,
+    /// Units of the font that capitals are high.
+    capitals: f64,
+}
+
+/// A glyph in its place.
+struct Set {
+    glyph: u32,
+    /// The number of its letter in its line, from 1, blanks left out.
+    number: usize,
+    sign: String,
+    pen: DVec3,
+    offset: DVec3,
+    advance: f64,
+}
+
+impl Font {
+    fn of(text: &str) -> Result<Self, LetteringError> {
+        let letters = text.chars().count();
+        if letters > MOST_LETTERS {
+            return Err(LetteringError::TooLong(letters));
+        }
+        let face = Face::from_slice(FONT, 0).ok_or(LetteringError::NoFont)?;
+        let missing = |c: &char| !c.is_whitespace() && face.glyph_index(*c).is_none();
+        if let Some(sign) = text.chars().find(missing) {
+            return Err(LetteringError::NoGlyph(sign));
+        }
+        Ok(Self { capitals: face.capital_height().map_or(700.0, f64::from), face })
+    }
+
+    /// Glyphs of a line that begins at `pen`.
+    fn set(&self, line: &str, spacing: f64, mut pen: DVec3) -> Vec<Set> {
+        let mut buffer = UnicodeBuffer::new();
+        buffer.push_str(line);
+        buffer.guess_segment_properties();
+        let shaped = rustybuzz::shape(&self.face, &[], buffer);
+        let glyphs = shaped.glyph_infos().iter().zip(shaped.glyph_positions());
+        glyphs
+            .map(|(info, position)| {
+                let (before, from) = line.split_at_checked(info.cluster as usize).unwrap_or_default();
+                let offset =
+                    DVec3::new(f64::from(position.x_offset), f64::from(position.y_offset), 0.0) / self.capitals;
+                let advance = f64::from(position.x_advance) / self.capitals;
+                let set = Set {
+                    glyph: info.glyph_id,
+                    number: before.chars().filter(|c| !c.is_whitespace()).count() + 1,
+                    sign: from.chars().take(1).collect(),
+                    pen,
+                    offset,
+                    advance,
+                };
+                pen.x += advance + spacing;
+                set
+            })
+            .collect()
+    }
+
+    /// How much of the line the font lets a glyph take up, before it is kerned.
+    fn own_advance(&self, set: &Set) -> f64 {
+        let advance = u16::try_from(set.glyph).ok().and_then(|glyph| self.face.glyph_hor_advance(GlyphId(glyph)));
+        advance.map_or(set.advance, |advance| f64::from(advance) / self.capitals)
+    }
+
+    /// The contours of a glyph whose pen is at a place.
+    fn contours(&self, set: &Set, pen: DVec3) -> Vec<Vec<Segment>> {
+        let mut contours = Contours { scale: 1.0 / self.capitals, origin: pen + set.offset, ..Contours::default() };
+        // Glyphs are 16-bit numbers in these fonts; what is not has no outline here.
+        if let Ok(glyph) = u16::try_from(set.glyph) {
+            self.face.outline_glyph(GlyphId(glyph), &mut contours);
+        }
+        contours.done
     }
 }
 

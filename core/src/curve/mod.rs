@@ -34,7 +34,7 @@ pub use axes::{AxesTable, Node, UpRule, guided_up, transport};
 pub use figure::{Figure, torus_winding};
 pub use fit::fitted;
 pub use follow::{Fineness, Jet, follow, follow_formula};
-pub use lettering::{LetteringError, lettering};
+pub use lettering::{Letter, LetteringError, lettering, letters};
 pub use outline::{Joint, Outline, Placing, Plane, place};
 pub use points::{PathPoint, PointKind, handles_of, through};
 pub use profile::profile;

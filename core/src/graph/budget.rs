@@ -2,7 +2,7 @@
 
 use super::node::{Outcome, Timing};
 use super::product::Product;
-use crate::motion::{Cancel, Columns, Frames, Motion, Sample, prepared};
+use crate::motion::{Cancel, Columns, Frames, Motion, Sample, most_joints, prepared};
 use crate::work;
 use std::sync::Arc;
 
@@ -37,14 +37,17 @@ pub(super) fn affordable(motion: &Arc<dyn Motion>, timing: Timing, cancel: &Canc
 
 pub(super) fn within_budget(outcome: Outcome, timing: Timing) -> Result<Outcome, String> {
     let Product::Motion(motion) = &outcome.product else { return Ok(outcome) };
-    if motion.len() as f64 * timing.frames <= MOST_POSES {
+    let joints = most_joints(motion.kinds());
+    let poses = motion.len() as f64 * timing.frames * (1 + joints) as f64;
+    if poses <= MOST_POSES {
         return Ok(outcome);
     }
+    let each = if joints > 0 { format!(" with {joints} joints each") } else { String::new() };
     Err(format!(
-        "{} things over {} frames are {:.0} million poses, and {:.0} million is the most: use fewer things or a shorter loop.",
+        "{} things{each} over {} frames are {:.0} million poses, and {:.0} million is the most: use fewer things or a shorter loop.",
         motion.len(),
         timing.frames,
-        motion.len() as f64 * timing.frames / 1e6,
+        poses / 1e6,
         MOST_POSES / 1e6
     ))
 }

@@ -23,5 +23,6 @@ pub use node::{Context, Mend, NodeType, OUTPUT, Outcome, Timing};
 pub use product::{PathProduct, Product, curve_facts};
 pub use recorder::{AtOnce, Order, Recorder, Taken};
 pub use telling::channels::Channel;
+pub use telling::looks::KindReport;
 pub use telling::miniature::{LivingMiniature, Miniature};
-pub use telling::report::{EndReport, KindReport, LONGEST_ORBIT, LivesReport, NodeReport, SeamReport, report};
+pub use telling::report::{EndReport, LONGEST_ORBIT, LivesReport, NodeReport, SeamReport, report};

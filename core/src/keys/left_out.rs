@@ -19,6 +19,8 @@ pub struct Beyond {
     pub cuts: bool,
     /// Things play clips of their models.
     pub clips: bool,
+    /// Things are bent along a path.
+    pub bends: bool,
 }
 
 impl Beyond {
@@ -34,7 +36,8 @@ impl Beyond {
         let ready = prepared(motion, range.widened(1.0), cancel)?;
         let columns = Columns::ALIVE | Columns::TINT | Columns::BRIGHTNESS | Columns::CUT;
         let clips = ready.kinds().iter().any(|kind| kind.animated.is_some());
-        let mut found = Self { kinds: ready.kinds().len() > 1, clips, ..Self::default() };
+        let bends = ready.kinds().iter().any(|kind| kind.bent.is_some());
+        let mut found = Self { kinds: ready.kinds().len() > 1, clips, bends, ..Self::default() };
         let mut sample = Sample::default();
         for frame in range.from.ceil() as i64..=range.to.floor() as i64 {
             if cancel.cancelled() {
@@ -57,6 +60,7 @@ impl Beyond {
             (self.brightness, "their brightness"),
             (self.cuts, "where they are cut off"),
             (self.clips, "the clips that their models play"),
+            (self.bends, "how they are bent"),
         ];
         all.into_iter().filter(|(is, _)| *is).map(|(_, word)| word).collect()
     }

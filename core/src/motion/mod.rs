@@ -20,6 +20,7 @@
 //! # Ok::<(), zickzack_core::curve::CurveError>(())
 //! ```
 
+mod bent;
 mod contact;
 mod layer;
 mod life;
@@ -29,6 +30,7 @@ mod record;
 mod sample;
 mod source;
 
+pub use bent::{Bend, BentAlong, BentForm, BentKind, Lying, Placing, Reach, Strip, StripEnd, Tight, most_joints};
 pub use contact::Contact;
 pub use contact::attach::Attached;
 pub(crate) use contact::carried;
@@ -59,6 +61,7 @@ pub use look::clipped::{Clipped, Clips, MixedBy, PlayedBy, Playing};
 pub use look::dressed::{Dressed, Look};
 pub use look::graded::{Graded, GradedBy};
 pub use look::kinds::{Kind, Kinds, Symmetry, Tint};
+pub use look::lettered::{Glyph, Letters, Standing};
 pub use look::looks::WithLooks;
 pub use read::block::{BlockColumn, BlockColumnName, BlockLayout, NumberType, fill_poses};
 pub use read::compare::{Apart, largest_distance};

@@ -1,3 +1,4 @@
+use super::bent::Lying;
 use crate::pose::Pose;
 use glam::{DQuat, DVec3};
 use std::ops::BitOr;
@@ -35,6 +36,8 @@ impl Columns {
     pub const LIFE: Self = Self(2048);
     /// Which clip a thing is in, and how far.
     pub const CLIP: Self = Self(4096);
+    /// Where bent things lie.
+    pub const BENT: Self = Self(8192);
     /// Everything a pose is made of, and whether it is there.
     pub const POSE: Self = Self(1 | 2 | 4 | 8);
     /// Where a thing is, how it is turned, and how large it is.
@@ -87,6 +90,13 @@ pub struct Place {
     /// Metres beyond the strand's ends, below 0 before its start, where the way runs on straight there; none where
     /// it does not.
     pub beyond: Option<f64>,
+}
+
+impl Place {
+    /// Metres from the strand's start, beyond its ends as well, so many frames later on a strand of a length.
+    pub fn later(&self, frames: f64, length: f64) -> f64 {
+        self.s + self.beyond.unwrap_or(0.0) + frames * self.rate.abs() * self.direction * length
+    }
 }
 
 /// Where a thing is cut off: a plane in its own axes, before its scale. What lies beyond it is not seen.
@@ -196,6 +206,8 @@ pub struct Sample {
     pub ages: Vec<Age>,
     /// Where things are in the clips of their models.
     pub clips: Vec<ClipTime>,
+    /// Where things lie on the path that they are bent along.
+    pub bents: Vec<Lying>,
 }
 
 impl Sample {
@@ -221,6 +233,7 @@ impl Sample {
         column(&mut self.cuts, columns.contain(Columns::CUT), rows, Cut::default());
         column(&mut self.ages, columns.contain(Columns::LIFE), rows, Age::default());
         column(&mut self.clips, columns.contain(Columns::CLIP), rows, ClipTime::default());
+        column(&mut self.bents, columns.contain(Columns::BENT), rows, Lying::default());
     }
 
     /// Keeps only these columns, of those that were asked for to make them.
@@ -255,6 +268,7 @@ impl Sample {
         self.cuts.append(&mut other.cuts);
         self.ages.append(&mut other.ages);
         self.clips.append(&mut other.clips);
+        self.bents.append(&mut other.bents);
     }
 
     /// The pose in a row; asks for position, orientation and scale.

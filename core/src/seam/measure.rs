@@ -1,7 +1,7 @@
 //! Measuring the seam on the unwrapped motion: what is at F + δ against what is at δ.
 
 use super::leaps::{Leaps, leaps};
-use crate::motion::{Cancel, Columns, Frames, Motion, MotionError, Sample, Symmetry, prepared};
+use crate::motion::{Cancel, Columns, Frames, Lying, Motion, MotionError, Sample, Symmetry, prepared};
 use crate::pose::{angle_between, angle_between_alike};
 use crate::work::OF_A_PICTURE;
 use glam::{DQuat, DVec3};
@@ -32,6 +32,8 @@ pub struct Seam {
     pub spin: Gap,
     /// Parts of a cycle, or of the way from clip to clip, where clips are played.
     pub clip: Option<Gap>,
+    /// Metres by which joints lie otherwise in their thing, where things are bent.
+    pub form: Option<Gap>,
     /// How many things go on where another one began.
     pub trading: usize,
     /// Things without a certain partner, in order; each is compared with itself.
@@ -51,7 +53,7 @@ impl Seam {
     /// True when nothing is off by more than `tolerance` in the units of the gaps.
     pub fn meets(&self, tolerance: f64) -> bool {
         let gaps = [self.position, self.velocity, self.orientation, self.spin];
-        gaps.iter().chain(&self.clip).all(|gap| gap.amount <= tolerance)
+        gaps.iter().chain(&self.clip).chain(&self.form).all(|gap| gap.amount <= tolerance)
     }
 }
 
@@ -71,7 +73,7 @@ pub fn measure(motion: &Arc<dyn Motion>, frames: f64, fps: f64, cancel: &Cancel)
 
 fn measured(motion: &Arc<dyn Motion>, frames: f64, fps: f64, cancel: &Cancel) -> Result<Seam, MotionError> {
     let motion = prepared(motion, Frames { from: -1.0, to: frames + 2.0 }, cancel)?;
-    let clips = motion.varies().and(Columns::CLIP);
+    let clips = motion.varies().and(Columns::CLIP | Columns::BENT);
     let columns = COLUMNS | Columns::VELOCITY | Columns::SPIN | clips;
     let (mut start, mut end) = (Sample::default(), Sample::default());
     motion.sample(0.0, columns, &mut start);
@@ -86,7 +88,8 @@ fn measured(motion: &Arc<dyn Motion>, frames: f64, fps: f64, cancel: &Cancel) ->
         uncertain,
         partners,
         leaps: leaps(&*motion, frames, cancel)?,
-        clip: (clips != Columns::NONE).then(Gap::default),
+        clip: clips.contain(Columns::CLIP).then(Gap::default),
+        form: clips.contain(Columns::BENT).then(Gap::default),
         ..Seam::default()
     };
     for offset in OFFSETS {
@@ -114,9 +117,25 @@ fn measured(motion: &Arc<dyn Motion>, frames: f64, fps: f64, cancel: &Cancel) ->
             if let (Some(end), Some(start)) = (end.clips.get(object), start.clips.get(partner)) {
                 widen(|s| s.clip.get_or_insert_default(), end.apart(*start));
             }
+            if let (Some(ends), Some(starts)) = (end.bents.get(object), start.bents.get(partner)) {
+                widen(|s| s.form.get_or_insert_default(), bent_apart(&*motion, (object, ends), (partner, starts)));
+            }
         }
     }
     Ok(seam)
+}
+
+/// How far joints of two things that are bent lie apart in them, metres; what is not bent is not off.
+fn bent_apart(motion: &dyn Motion, end: (usize, &Lying), start: (usize, &Lying)) -> f64 {
+    let chain = |(object, lying): (usize, &Lying)| {
+        let mut joints = Vec::new();
+        if let Some(bend) = motion.kinds().get(motion.kind(object)).and_then(|kind| kind.bent.as_ref()) {
+            bend.chain(lying, &mut joints);
+        }
+        joints
+    };
+    let (end, start) = (chain(end), chain(start));
+    end.iter().zip(&start).map(|(a, b)| a.translation.distance(b.translation)).fold(0.0, f64::max)
 }
 
 /// The thing that each one goes on as after `frames`: as the motion says, or else the one that looks the same and is where

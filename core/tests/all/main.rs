@@ -7,6 +7,7 @@ mod common;
 mod crowds;
 mod curves;
 mod forces;
+mod forms;
 mod formula;
 mod keys;
 mod moving;

@@ -60,11 +60,10 @@ async fn main() -> Result<()> {
     visit.press(".react-flow__node[data-id=\"wings\"]").await?;
     go_to(&visit, 24).await?;
     shoot(&visit, &folder, "bench-moths").await?;
-    open(&visit, "Kite shoal").await?;
-    visit.until("all of it worked out", WORKED_OUT).await?;
-    visit.press(".react-flow__node[data-id=\"shoal\"]").await?;
-    go_to(&visit, 100).await?;
-    shoot(&visit, &folder, "bench-kites").await?;
+    open(&visit, "Pennant").await?;
+    visit.press(".react-flow__node[data-id=\"bend\"]").await?;
+    go_to(&visit, 150).await?;
+    shoot(&visit, &folder, "bench-pennant").await?;
     open(&visit, "Helter-skelter embers").await?;
     visit.press(".react-flow__node[data-id=\"embers\"]").await?;
     go_to(&visit, 40).await?;

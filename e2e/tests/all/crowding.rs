@@ -1,58 +1,11 @@
 //! Crowds through the real interface, their results as the command line gives them.
 
+use crate::baking::{Row, at, baked, node};
 use crate::day::{SEAM, new_scene};
 use anyhow::{Context, Result};
 use fantoccini::key::Key;
 use serde_json::{Value, json};
-use std::process::Command;
 use zickzack_e2e::{Visit, root};
-
-/// A row of the table of the command line: thing, frame, place, and whether it is there.
-#[derive(Debug, Clone, PartialEq)]
-struct Row {
-    thing: usize,
-    frame: i64,
-    place: [f64; 3],
-    there: bool,
-}
-
-/// What the command line makes of the scene as it is kept.
-async fn baked(visit: &Visit) -> Result<Vec<Row>> {
-    let file = std::env::temp_dir().join(format!("zickzack-crowding-{}.json", std::process::id()));
-    std::fs::write(&file, visit.document().await?.to_string())?;
-    let made =
-        Command::new(root().join("target/debug/zickzack")).arg("bake").arg(&file).args(["--to", "-"]).output()?;
-    std::fs::remove_file(&file)?;
-    assert!(made.status.success(), "{}", String::from_utf8_lossy(&made.stderr));
-    let table = String::from_utf8(made.stdout)?;
-    let mut lines = table.lines().filter(|line| !line.starts_with('#'));
-    let names: Vec<&str> = lines.next().context("a head")?.split(',').collect();
-    let at = |name: &str| names.iter().position(|other| *other == name).with_context(|| format!("{name} in {names:?}"));
-    let (thing, frame, there) = (at("object")?, at("frame")?, at("alive")?);
-    let place = [at("px")?, at("py")?, at("pz")?];
-    lines
-        .map(|line| {
-            let cells: Vec<&str> = line.split(',').collect();
-            let number = |i: usize| cells[i].parse::<f64>().with_context(|| line.to_owned());
-            let place = [number(place[0])?, number(place[1])?, number(place[2])?];
-            Ok(Row {
-                thing: number(thing)? as usize,
-                frame: number(frame)? as i64,
-                place,
-                there: number(there)? != 0.0,
-            })
-        })
-        .collect()
-}
-
-fn at(rows: &[Row], frame: i64) -> Vec<&Row> {
-    rows.iter().filter(|row| row.frame == frame && row.there).collect()
-}
-
-fn node<'a>(document: &'a Value, kind: &str) -> Result<&'a Value> {
-    let nodes = document["nodes"].as_object().context("nodes")?;
-    nodes.values().find(|node| node["type"] == kind).with_context(|| format!("no {kind}"))
-}
 
 #[tokio::test]
 async fn a_swarm_fills_a_word_and_is_frozen() -> Result<()> {

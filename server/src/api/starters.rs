@@ -53,7 +53,8 @@ pub async fn list(shop: web::Data<Shop>) -> Result<HttpResponse, Refusal> {
     let (registry, shelf) = (shop.registry.clone(), shop.shelf.clone());
     let made = shop.answer(Uuid::nil(), move |cancel| {
         let mut ids: Vec<String> = Shelf::iter().filter_map(|n| n.strip_suffix(".json").map(str::to_owned)).collect();
-        ids.sort();
+        // In the order of their numbers.
+        ids.sort_by_key(|id| (id.split('-').next().and_then(|number| number.parse::<u32>().ok()), id.clone()));
         ids.into_iter()
             .map(|id| {
                 let wrong = |why: String| Refusal::bad(format!("The starter {id} is damaged: {why}"));

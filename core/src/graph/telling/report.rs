@@ -4,8 +4,8 @@ use crate::graph::closing::offers::Offer;
 use crate::graph::compile::{Compiled, End, NodeResult};
 use crate::graph::node::Mend;
 use crate::graph::product::{PathProduct, Product};
-use crate::motion::{Cancel, Columns, Contact, Frames, Kind, Lives, Motion, MotionError, Progress, Sample};
-use crate::rig::{Animated, Cycle};
+use crate::graph::telling::looks::KindReport;
+use crate::motion::{Cancel, Columns, Contact, Frames, Lives, Motion, MotionError, Progress, Sample};
 use crate::scene::Mark;
 use crate::seam::{Gap, Leap, Seam, measure, orbit};
 use serde::Serialize;
@@ -92,6 +92,8 @@ pub struct SeamReport {
     pub spin: f64,
     /// Largest gap in what clips play, in parts of a cycle or of the way from clip to clip; absent where none are played.
     pub clip: Option<f64>,
+    /// Largest gap in how things are bent, metres between joints as they lie in their thing; absent where none is.
+    pub form: Option<f64>,
     /// Thing and frame of each of these.
     pub worst: BTreeMap<&'static str, Worst>,
     /// True when no gap can be seen and nothing leaps in sight.
@@ -164,6 +166,7 @@ impl From<&Seam> for SeamReport {
             orientation: seam.orientation.amount.to_degrees(),
             spin: seam.spin.amount.to_degrees(),
             clip: seam.clip.map(|gap| gap.amount),
+            form: seam.form.map(|gap| gap.amount),
             worst: [
                 ("position", worst(&seam.position)),
                 ("velocity", worst(&seam.velocity)),
@@ -172,6 +175,7 @@ impl From<&Seam> for SeamReport {
             ]
             .into_iter()
             .chain(seam.clip.iter().map(|gap| ("clip", worst(gap))))
+            .chain(seam.form.iter().map(|gap| ("form", worst(gap))))
             .collect(),
             closes: seam.closes(CLOSED),
             leaps: seam.leaps.leaps.iter().take(MOST_LEAPS).map(LeapReport::from).collect(),
@@ -247,58 +251,6 @@ impl LivesReport {
         let middle = |i: usize| (i as f64 + 0.5) * frames / DENSITY_BINS as f64;
         let there = (0..DENSITY_BINS).map(|i| lives.alive(middle(i))).collect();
         Self { births: lives.births().len(), longest: lives.longest(), least, most, born, there }
-    }
-}
-
-/// How pictures show a kind.
-#[derive(Debug, Clone, PartialEq, Serialize)]
-#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
-pub struct KindReport {
-    /// What it is shown as; empty for as the Output says.
-    pub thing: String,
-    /// The letter that it is, where it is one.
-    pub letter: String,
-    /// `#rrggbb`; empty for the Output's.
-    pub colour: String,
-    /// The colour at the other end of its scale; empty where it has none.
-    pub last: String,
-    /// The model whose clips it plays, instead of all that.
-    pub animated: Option<AnimatedReport>,
-}
-
-/// A model whose clips are played.
-#[derive(Debug, Clone, PartialEq, Serialize)]
-#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
-pub struct AnimatedReport {
-    /// Name of the file in the scene.
-    pub file: String,
-    /// The side of it that goes ahead: `+x`, `-x`, `+y`, `-y`, `+z` or `-z`.
-    pub nose: &'static str,
-    /// The side of it that is up.
-    pub top: &'static str,
-    /// Numbers of the clips that are mixed, and the seconds at the end of each that are blended into its start, as the
-    /// request for their poses takes them: `0:0.2,1:0`.
-    pub clips: String,
-}
-
-impl From<&Animated> for AnimatedReport {
-    fn from(animated: &Animated) -> Self {
-        let clip = |cycle: Cycle| format!("{}:{}", cycle.clip, cycle.blend);
-        let clips: Vec<String> = animated.repertoire.cycles().map(|(_, cycle)| clip(cycle)).collect();
-        let (nose, top) = (animated.nose.name(), animated.top.name());
-        Self { file: animated.file.clone(), nose, top, clips: clips.join(",") }
-    }
-}
-
-impl From<&Kind> for KindReport {
-    fn from(kind: &Kind) -> Self {
-        Self {
-            thing: kind.thing.clone(),
-            letter: kind.letter.clone(),
-            colour: kind.colour.clone(),
-            last: kind.last.clone(),
-            animated: kind.animated.as_deref().map(AnimatedReport::from),
-        }
     }
 }
 

@@ -84,16 +84,22 @@ impl FaceUp {
 
     /// Axes along the strands of a path that does not move; `step` is the angle in radians between nodes.
     pub(in crate::motion) fn along(&self, curve: &Curve, step: f64) -> Vec<AxesTable> {
-        curve.strands().iter().enumerate().map(|(index, strand)| self.along_strand(index, strand, step)).collect()
+        self.along_at(curve, 0.0, step)
     }
 
-    fn along_strand(&self, index: usize, strand: &Strand, step: f64) -> AxesTable {
+    /// The same along what a path is at a frame.
+    pub(in crate::motion) fn along_at(&self, curve: &Curve, frame: f64, step: f64) -> Vec<AxesTable> {
+        let table = |(index, strand): (usize, &Strand)| self.along_strand((index, frame), strand, step);
+        curve.strands().iter().enumerate().map(table).collect()
+    }
+
+    fn along_strand(&self, (index, frame): (usize, f64), strand: &Strand, step: f64) -> AxesTable {
         if let Some(rule) = self.rule() {
             let table = AxesTable::new(strand.nodes(step), rule, strand.closed());
             return if let Self::Steady { turns } = self { table.with_turns(*turns) } else { table };
         }
         let length = strand.length();
-        let stand = |node: &Node| Stand { frame: 0.0, strand: index, part: Some(node.at / length), point: node.point };
+        let stand = |node: &Node| Stand { frame, strand: index, part: Some(node.at / length), point: node.point };
         let (nodes, goals) = strand.guided_nodes(step, |node| self.goal(stand(node)));
         AxesTable::guided(nodes, &goals, strand.closed())
     }

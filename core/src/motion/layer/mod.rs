@@ -25,7 +25,7 @@ use super::{
     Break, Cancel, Columns, Contact, Extent, Frames, Kind, Motion, MotionError, Sample, Symmetry, as_inner, with_breaks,
 };
 use crate::curve::Path;
-use crate::pose::{Axis, Pose};
+use crate::pose::{Axis, Pose, turn_between};
 use crate::signal::Thing;
 use std::ops::Range;
 use std::sync::Arc;
@@ -98,6 +98,27 @@ impl Who {
         let (object, frame) = rows.get(row);
         (Thing { index: sample.ages.get(row).map_or(object, |age| age.birth), count: self.count }, frame)
     }
+}
+
+/// Half the frames over which it is looked at how fast a pose changes.
+const STEP: f64 = 1e-3;
+
+/// Writes what follows from the pose of a row's thing, which `pose` gives so many frames later, into what was asked for.
+pub(in crate::motion) fn put_pose(out: &mut Sample, row: usize, pose: impl Fn(f64) -> Pose) {
+    if !(out.positions.is_empty() && out.orientations.is_empty()) {
+        let pose = pose(0.0);
+        out.positions.get_mut(row).into_iter().for_each(|position| *position = pose.position);
+        out.orientations.get_mut(row).into_iter().for_each(|orientation| *orientation = pose.orientation);
+    }
+    if out.velocities.is_empty() && out.spins.is_empty() && out.travels.is_empty() {
+        return;
+    }
+    let (before, after) = (pose(-STEP), pose(STEP));
+    let velocity = (after.position - before.position) / (2.0 * STEP);
+    let spin = turn_between(before.orientation, after.orientation) / (2.0 * STEP);
+    out.velocities.get_mut(row).into_iter().for_each(|own| *own = velocity);
+    out.spins.get_mut(row).into_iter().for_each(|own| *own = spin);
+    out.travels.get_mut(row).into_iter().for_each(|travel| *travel = velocity.normalize_or_zero());
 }
 
 /// What a layer lies over, and where within the frames asked for that is not smooth.

@@ -1,7 +1,7 @@
 //! What the things of a motion are: kinds by weight, sizes, colours.
 
 use crate::motion::layer::{Layer, Layered, Rows};
-use crate::motion::{Columns, Lives, Motion, Sample};
+use crate::motion::{BentKind, Columns, Glyph, Lives, Motion, Sample};
 use crate::pose::Axis;
 use crate::random;
 use crate::rig::Animated;
@@ -29,6 +29,10 @@ pub struct Kind {
     pub last: String,
     /// The model whose clips it plays, instead of what it is shown as otherwise.
     pub animated: Option<Arc<Animated>>,
+    /// How it is bent, instead of what it is shown as otherwise.
+    pub bent: Option<BentKind>,
+    /// Its form as a letter with a size of its own, instead of what it is shown as otherwise.
+    pub glyph: Option<Arc<Glyph>>,
 }
 
 impl Kind {
@@ -42,15 +46,21 @@ impl Kind {
         colour: String::new(),
         last: String::new(),
         animated: None,
+        bent: None,
+        glyph: None,
     };
 
     /// This kind where a thing was of another: what is empty stays as it was.
     fn over(self, before: &Self) -> Self {
         let kept = |own: String, before: &String| if own.is_empty() { before.clone() } else { own };
-        // What is shown as something else plays no clips.
-        let animated = self.animated.or_else(|| before.animated.clone().filter(|_| self.thing.is_empty()));
+        // What is shown as something else keeps no form that it had of its own.
+        let own = !self.thing.is_empty() || self.animated.is_some() || self.bent.is_some() || self.glyph.is_some();
+        let form = if own { &self } else { before };
+        let (animated, bent, glyph) = (form.animated.clone(), form.bent.clone(), form.glyph.clone());
         Self {
             animated,
+            bent,
+            glyph,
             last: if self.colour.is_empty() { before.last.clone() } else { self.last },
             thing: kept(self.thing, &before.thing),
             letter: kept(self.letter, &before.letter),

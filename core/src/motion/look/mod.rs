@@ -5,4 +5,5 @@ pub mod dressed;
 pub mod graded;
 pub mod kinds;
 mod lap;
+pub mod lettered;
 pub mod looks;

@@ -1,6 +1,6 @@
 //! Poses of many frames as single-precision numbers, for pictures and for the wire.
 
-use crate::motion::{Cancel, Columns, Motion, MotionError, Sample};
+use crate::motion::{Cancel, Columns, Motion, MotionError, Sample, most_joints};
 use glam::{DQuat, DVec3};
 use rayon::prelude::*;
 use serde::Serialize;
@@ -30,6 +30,10 @@ pub enum BlockColumnName {
     /// Where it is in the clips of its model: a mixture from 0 for the first to their number − 1 for the last, and the part of
     /// the cycle, from 0 up to 1. Only where some things have such a model.
     Clip,
+    /// The joints of what is bent, from tail to head: of each x, y, z in the thing's own axes, a unit quaternion as x, y, z, w,
+    /// a factor along it and one across. Only where some things are bent; 0 for those that are not, and after the last joint of
+    /// those that have fewer than others.
+    Joints,
 }
 
 /// How a number of a block is written.
@@ -67,6 +71,7 @@ impl BlockLayout {
     pub fn of(motion: &dyn Motion) -> Self {
         use BlockColumnName as Name;
         let (varies, kinds) = (motion.varies(), !motion.kinds().is_empty());
+        let joints = most_joints(motion.kinds());
         let all = [
             (Name::Position, 3, Columns::POSITION, true),
             (Name::Orientation, 4, Columns::ORIENTATION, varies.contain(Columns::ORIENTATION)),
@@ -77,6 +82,7 @@ impl BlockLayout {
             (Name::Brightness, 1, Columns::BRIGHTNESS, varies.contain(Columns::BRIGHTNESS)),
             (Name::Cut, 4, Columns::CUT, varies.contain(Columns::CUT)),
             (Name::Clip, 2, Columns::CLIP, varies.contain(Columns::CLIP)),
+            (Name::Joints, JOINT * joints, Columns::BENT, joints > 0 && varies.contain(Columns::BENT)),
         ];
         let mut layout = Self { columns: Vec::new(), floats: 0, sampled: Columns::NONE };
         for (name, width, sampled, _) in all.into_iter().filter(|(.., there)| *there) {
@@ -103,6 +109,9 @@ impl BlockLayout {
         Some(self.columns[..index].iter().map(|column| column.width).sum())
     }
 }
+
+/// Numbers of a joint.
+const JOINT: usize = 9;
 
 /// Things sampled at a time, so that their columns stay in the nearest cache.
 const AT_A_TIME: usize = 256;
@@ -184,6 +193,19 @@ fn write(layout: &BlockLayout, motion: &dyn Motion, first: usize, sample: &Sampl
                 [normal.x, normal.y, normal.z, cut.beyond as f32]
             }),
             Name::Clip => put(rows, &sample.clips, |clip| [clip.mix as f32, clip.phase as f32]),
+            Name::Joints => {
+                let mut joints = Vec::new();
+                for ((row, out), lying) in rows.enumerate().zip(&sample.bents) {
+                    out.fill(0.0);
+                    if let Some(bend) = &motion.kinds()[motion.kind(first + row)].bent {
+                        bend.chain(lying, &mut joints);
+                        out.chunks_exact_mut(JOINT).zip(&joints).for_each(|(out, joint)| {
+                            write_turned(out, joint.translation, joint.rotation);
+                            out[TURNED..].copy_from_slice(&[joint.scale.x as f32, joint.scale.y as f32]);
+                        });
+                    }
+                }
+            }
         }
         at += column.width;
     }

@@ -131,6 +131,8 @@ impl Maker for KindsNode {
                 colour: if tint.is_some() { first.clone() } else { kind.colour },
                 last: if tint.is_some() { last.clone() } else { String::new() },
                 animated: None,
+                bent: None,
+                glyph: None,
             })
             .collect();
         if kinds.is_empty() {

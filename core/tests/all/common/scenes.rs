@@ -1,9 +1,13 @@
 //! Documents read and compiled as the program does it, with nothing remembered and no files.
 
+use glam::DVec3;
 use serde_json::{Value, json};
-use zickzack_core::graph::{Compiled, EndReport, Memo, Workshop, compile, try_offers};
+use std::sync::Arc;
+use zickzack_core::curve::Outline;
+use zickzack_core::graph::{Assets, Compiled, EndReport, Memo, Workshop, compile, try_offers};
 use zickzack_core::motion::Cancel;
 use zickzack_core::nodes::Registry;
+use zickzack_core::rig::{Clip, Rig};
 use zickzack_core::scene::Scene;
 
 /// A document, read.
@@ -31,6 +35,39 @@ fn workshop_with<T>(patience: f64, work: impl FnOnce(&Workshop<'_>) -> T) -> T {
 /// A document, compiled.
 pub fn compiled(document: Value) -> Compiled {
     in_workshop(document, compile)
+}
+
+/// What the files of a scene hold.
+#[derive(Clone, Default)]
+pub struct Files {
+    /// Corners of any model.
+    pub corners: Vec<DVec3>,
+    /// Joints and clips of any model.
+    pub animated: Option<Arc<(Rig, Vec<Clip>)>>,
+}
+
+impl Files {
+    /// A document with these files, compiled.
+    pub fn compiled(self, document: Value) -> Compiled {
+        let scene = read(document);
+        let files: Arc<dyn Assets> = Arc::new(self);
+        workshop(|workshop| compile(&scene, &Workshop { assets: &files, ..*workshop }))
+    }
+}
+
+impl Assets for Files {
+    fn outlines(&self, _: &str) -> Result<Arc<Vec<Outline>>, String> {
+        Err("none".to_owned())
+    }
+    fn corners(&self, _: &str) -> Result<Arc<Vec<DVec3>>, String> {
+        Ok(Arc::new(self.corners.clone()))
+    }
+    fn places(&self, _: &str) -> Result<Arc<Vec<DVec3>>, String> {
+        Err("none".to_owned())
+    }
+    fn animated(&self, _: &str) -> Result<Arc<(Rig, Vec<Clip>)>, String> {
+        self.animated.clone().ok_or_else(|| "none".to_owned())
+    }
 }
 
 /// A document, compiled with so many times the usual patience.

@@ -1,23 +1,21 @@
 //! Clips: how joints go through them, and how things do, each from its own start.
 
 use crate::cases::cases;
-use crate::common::scenes::document;
+use crate::common::scenes::{Files, document};
 use glam::{DMat4, DQuat, DVec3};
 use proptest::prelude::*;
 use serde_json::{Value, json};
 use std::f64::consts::TAU;
 use std::sync::Arc;
-use zickzack_core::curve::{Curve, Outline, Path, Segment, Strand};
+use zickzack_core::curve::{Curve, Path, Segment, Strand};
 use zickzack_core::fraction::Fraction;
-use zickzack_core::graph::{Assets, Compiled, Memo, compile};
+use zickzack_core::graph::Compiled;
 use zickzack_core::motion::{
     Break, Cancel, Clipped, Columns, Extent, Frames, MixedBy, Motion, MotionError, Outside, PlayedBy, Playing, Ride,
     Sample, prepared,
 };
-use zickzack_core::nodes::Registry;
 use zickzack_core::pose::{Axis, about};
 use zickzack_core::rig::{Animated, Bone, Clip, Cycle, Joint, Keyed, Local, Repertoire, Rig, Steps, Track, Values};
-use zickzack_core::scene::Scene;
 use zickzack_core::seam::{Seam, measure, partners};
 use zickzack_core::signal::{Accumulated, Driven};
 
@@ -210,31 +208,8 @@ fn clips_that_are_left_open_are_told_by_the_seam() {
     assert!(!open.closes(1e-6) && (open.clip.unwrap().amount - 0.4).abs() < 1e-9, "{:?}", open.clip);
 }
 
-/// Files of a scene: one with joints and clips.
-struct Files(Arc<(Rig, Vec<Clip>)>);
-
-impl Assets for Files {
-    fn outlines(&self, _: &str) -> Result<Arc<Vec<Outline>>, String> {
-        Err("none".to_owned())
-    }
-    fn corners(&self, _: &str) -> Result<Arc<Vec<DVec3>>, String> {
-        Err("none".to_owned())
-    }
-    fn places(&self, _: &str) -> Result<Arc<Vec<DVec3>>, String> {
-        Err("none".to_owned())
-    }
-    fn animated(&self, _: &str) -> Result<Arc<(Rig, Vec<Clip>)>, String> {
-        Ok(self.0.clone())
-    }
-}
-
 fn made(model: Arc<(Rig, Vec<Clip>)>, document: Value) -> Compiled {
-    let registry = Registry::default();
-    let scene = Scene::from_json(&document.to_string(), &registry.schemas).unwrap();
-    let (memo, cancel): (Memo, Cancel) = Default::default();
-    let files: Arc<dyn Assets> = Arc::new(Files(model));
-    let workshop = zickzack_core::graph::Workshop { assets: &files, ..registry.workshop(&memo, &cancel) };
-    compile(&scene, &workshop)
+    Files { animated: Some(model), ..Files::default() }.compiled(document)
 }
 
 /// A ride, a clip, and another node between it and the Output.

@@ -573,6 +573,27 @@ export interface components {
                 [key: string]: unknown;
             };
         };
+        /** @description A model that is bent. */
+        BentModelReport: {
+            /** @description Name of the file in the scene. */
+            file: string;
+            /** @description The side of it that lies ahead: `+x`, `-x`, `+y`, `-y`, `+z` or `-z`. */
+            nose: string;
+            /** @description The side of it that is up. */
+            top: string;
+        };
+        /** @description What is bent along a path. */
+        BentReport: {
+            /** @description How many joints it has, evenly along that. */
+            joints: number;
+            /**
+             * Format: double
+             * @description Metres at rest, along x from its tail.
+             */
+            length: number;
+            model?: components["schemas"]["BentModelReport"] | null;
+            strip?: components["schemas"]["StripReport"] | null;
+        };
         /** @description One column of a block of poses. */
         BlockColumn: {
             /** @description What it holds. */
@@ -586,7 +607,7 @@ export interface components {
          * @description What a column of a block holds of each thing at each frame.
          * @enum {string}
          */
-        BlockColumnName: "position" | "orientation" | "scale" | "presence" | "kind" | "tint" | "brightness" | "cut" | "clip";
+        BlockColumnName: "position" | "orientation" | "scale" | "presence" | "kind" | "tint" | "brightness" | "cut" | "clip" | "joints";
         /** @description Scenes in the Pattern book. */
         Book: {
             /** @description What to ask for `after`, where there are more. */
@@ -782,6 +803,21 @@ export interface components {
             node?: string | null;
             object: number;
         };
+        /** @description The form of a letter: x along its line, y up, its face towards +z. */
+        GlyphReport: {
+            /**
+             * @description Its contours as closed lines, metres, each x, y, x, y and so on: those round what is filled one way, those round holes the
+             *     other.
+             */
+            contours: number[][];
+            /** @description What it is, as it is written. */
+            sign: string;
+            /**
+             * Format: double
+             * @description Metres, half of it to each side.
+             */
+            thickness: number;
+        };
         /**
          * @description Where a parameter stands in the Card.
          * @enum {string}
@@ -814,8 +850,10 @@ export interface components {
         /** @description How pictures show a kind. */
         KindReport: {
             animated?: components["schemas"]["AnimatedReport"] | null;
+            bent?: components["schemas"]["BentReport"] | null;
             /** @description `#rrggbb`; empty for the Output's. */
             colour: string;
+            glyph?: components["schemas"]["GlyphReport"] | null;
             /** @description The colour at the other end of its scale; empty where it has none. */
             last: string;
             /** @description The letter that it is, where it is one. */
@@ -1368,6 +1406,11 @@ export interface components {
             closes: boolean;
             /** @description How often a thing in sight turns by more than 90° at once. */
             flips: number;
+            /**
+             * Format: double
+             * @description Largest gap in how things are bent, metres between joints as they lie in their thing; absent where none is.
+             */
+            form?: number | null;
             /** @description How many leaps there are. */
             leap_count: number;
             /**
@@ -1485,6 +1528,25 @@ export interface components {
             space: components["schemas"]["Space"];
             /** @description The outcome. */
             title: string;
+        };
+        /** @description A strip. */
+        StripReport: {
+            /** @description `#rrggbb` each. */
+            colours: string[];
+            /** @description How it ends at its tail: `straight`, `pointed` or `swallowtail`. */
+            end: string;
+            /** @description Stripes across it in turn of two colours. */
+            stripes: number;
+            /**
+             * Format: double
+             * @description Metres along y.
+             */
+            thickness: number;
+            /**
+             * Format: double
+             * @description Metres along z.
+             */
+            width: number;
         };
         /** @description A thread from a node's output to another's port. */
         Thread: {

@@ -52,7 +52,7 @@ function Report({ end }: { end: EndReport }) {
         <tbody>
           {kinds.map(({ key, label, unit }) => {
             const amount = seam[key];
-            // What plays no clips has no gap in them.
+            // What plays no clips has no gap in them, and what is not bent none in its form.
             if (amount === null || amount === undefined) return null;
             return (
               <tr key={key} className={amount > 1e-6 ? 'off' : undefined}>

@@ -13,6 +13,7 @@ export const kinds = [
   { key: 'orientation', label: 'orientation', unit: '°' },
   { key: 'spin', label: 'spin', unit: '°/s' },
   { key: 'clip', label: 'clips', unit: 'cycles' },
+  { key: 'form', label: 'form', unit: 'm' },
 ] as const;
 
 /** A gap with its unit; what cannot be seen counts as none. */

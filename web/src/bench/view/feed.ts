@@ -10,9 +10,9 @@ import { isVisible } from './visible';
 /** Size of things that nothing hands off yet, metres. */
 const LOOSE = 0.4;
 
-/** Hashes of the models whose clips kinds play. */
+/** Hashes of the models whose clips kinds play, and of those that are bent. */
 function filesOf(kinds: KindReport[], document: Scene | null): Record<string, string> {
-  const files = kinds.flatMap(({ animated }) => (animated ? [animated.file] : []));
+  const files = kinds.flatMap(({ animated, bent }) => [animated?.file, bent?.model?.file].filter((file) => file !== undefined));
   return Object.fromEntries(files.map((file) => [file, document?.assets?.[file]?.hash ?? '']));
 }
 

@@ -11,12 +11,12 @@ import type { Stage } from '../scene3d/stage';
 const OUT = 0.95;
 const APART = 62;
 
-/** The node whose model's sides are named, and a thing that shows it: an Output's own model, or one whose clips are played. */
+/** The node whose model's sides are named, and a thing that shows it: an Output's own model, one whose clips are played, or one that is bent. */
 function holder(nodes: Record<string, SceneNode>, looks: EndLook[], selected: string | null, chosen: Thing | null): { node: string; thing: Thing } | null {
   const own = chosen && nodes[chosen.node]?.params;
   if (chosen && own?.['thing'] === 'own model' && own['model']) return { node: chosen.node, thing: chosen };
   const file = selected === null ? undefined : nodes[selected]?.params?.['file'];
-  const shown = looks.filter((end) => end.kinds.some(({ animated }) => animated && animated.file === file));
+  const shown = looks.filter((end) => end.kinds.some(({ animated, bent }) => file !== undefined && (animated?.file ?? bent?.model?.file) === file));
   const first = shown.find((end) => end.node === chosen?.node) ?? shown[0];
   if (selected === null || !first) return null;
   return { node: selected, thing: chosen?.node === first.node ? chosen : { node: first.node, object: 0 } };

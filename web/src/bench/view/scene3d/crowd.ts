@@ -4,14 +4,17 @@ import { firstHere, isHere, numberOf, scaleAlong, startOf, type Poses } from '..
 import type { Eye } from './eye';
 import { glowTexture } from './glow';
 import { placeOf } from './lines';
-import { CLIP_ATTRIBUTE, CORNER, animatedOf, rowAt, type Animated, type Posing } from './shapes/clips';
+import { CLIP_ATTRIBUTE, CORNER, animatedOf, type Animated, type Posing } from './shapes/clips';
 import { CUT_ATTRIBUTE, type Materials } from './materials';
 import { partsOf, type Part } from './shapes/models';
 import { MOST_DETAILED, Needles } from './needles';
 import { matrixOf, nothing, scratch } from './posing';
+import { Chains, bentParts } from './shapes/bent';
+import { glyphGeometry } from './shapes/glyph';
 import { drawAs, levelOf, simpler, wholeOf } from './shapes/simpler';
 import { thingGeometry } from './shapes/things';
 import { Trail } from './trail';
+import { bendAt, bentHits, clipAt, cutAt, formOf, renew, type Troop } from './troop';
 
 /** How one motion is shown. */
 export interface Shown {
@@ -50,19 +53,6 @@ const MOST_LIT = 100;
 const GHOSTS = [-12, -8, -4, 4, 8, 12];
 const lookOf = (shown: Shown): string => `${shown.kind} ${shown.kind === 'letter' ? shown.letter : ''} ${shown.model ? `${shown.model.hash} ${shown.model.nose} ${shown.model.top}` : ''} ${JSON.stringify(shown.kinds)} ${JSON.stringify(shown.files)}`;
 
-/** Things that are drawn alike. */
-interface Troop {
-  objects: number[];
-  meshes: InstancedMesh[];
-  ghosts: InstancedMesh[];
-  /** The clips that it plays, if any. */
-  posing: Posing | null;
-  /** The word for what they are drawn as, where that may be drawn more simply. */
-  simple: string | null;
-  /** The ends of its scale of colours, where it has colours. */
-  colours: [Color, Color] | null;
-}
-
 /** The things of one motion. */
 export class Crowd {
   readonly group = new Group();
@@ -75,12 +65,16 @@ export class Crowd {
   private of: number[] = [];
   /** Models whose clips are played, by kind. */
   private readonly played = new Map<number, Animated>();
+  /** Forms that are bent, by kind. */
+  private readonly bent = new Map<number, Part[]>();
   private readonly look: string;
   private readonly trail: Trail;
   private readonly needles: Needles;
   private gone = false;
   /** What the things looked like at last depended on. */
   private posed: unknown[] = [];
+  /** The whole frame at which they were put last. */
+  private now = 0;
   /** A ball around the places of all things, and the size of the largest, metres. */
   private readonly around = new Sphere();
   private largest = 0;
@@ -110,20 +104,24 @@ export class Crowd {
     this.bring();
   }
 
-  /** Loads the models whose clips kinds play. */
+  /** Loads the models whose clips kinds play, and what is bent. */
   private bring(): void {
-    this.shown.kinds.forEach(({ animated }, kind) => {
-      if (!animated) return;
-      animatedOf(this.shown.files[animated.file] ?? '', animated).then(
-        (model) => {
+    const { kinds, files } = this.shown;
+    const once = <T>(loading: Promise<T>, keep: (loaded: T) => void): void => {
+      loading.then(
+        (loaded) => {
           if (this.gone) return;
-          this.played.set(kind, model);
+          keep(loaded);
           if (this.own) this.muster(this.of);
           this.posed = [];
           this.changed();
         },
         (error: unknown) => this.trouble(error instanceof Error ? error.message : String(error)),
       );
+    };
+    kinds.forEach(({ animated, bent }, kind) => {
+      if (animated) once(animatedOf(files[animated.file] ?? '', animated), (model) => this.played.set(kind, model));
+      if (bent) once(bentParts(bent, files), (parts) => this.bent.set(kind, parts));
     });
   }
 
@@ -184,21 +182,28 @@ export class Crowd {
     for (const kind of [...new Set(of)].sort((a, b) => a - b)) {
       const objects = of.flatMap((other, object) => (other === kind ? [object] : []));
       const told = shown.kinds[kind];
-      const thing = told?.thing || shown.kind;
+      const [bent, glyph] = [told?.bent ?? null, told?.glyph ?? null];
+      // These have a size of their own.
+      const formed = bent !== null || glyph !== null;
+      const thing = formed ? '' : told?.thing || shown.kind;
       const sign = [...(told?.letter || shown.letter)][0] ?? ' ';
       const played = this.played.get(kind);
-      const posing = played?.posing ?? null;
-      // Nothing is shown of what plays clips until they are here.
-      const parts: Part[] = told?.animated ? (played?.parts ?? []) : told?.thing ? [{ geometry: thingGeometry(told.thing), material: null }] : (this.own ?? []);
+      const chains = bent && new Chains(objects.length * (detailed ? 1 + GHOSTS.length : 1), bent.joints, bent.length);
+      const posing = chains?.posing ?? played?.posing ?? null;
+      // Nothing is shown of what plays clips or is bent until it is here.
+      const parts: Part[] = glyph ? [{ geometry: glyphGeometry(glyph), material: null }] : bent ? (this.bent.get(kind) ?? []) : told?.animated ? (played?.parts ?? []) : told?.thing ? [{ geometry: thingGeometry(told.thing), material: null }] : (this.own ?? []);
       const colours: Troop['colours'] = told?.colour ? [new Color(told.colour), new Color(told.last || told.colour)] : null;
-      const dyed = colours !== null;
+      const dyed = colours !== null || bent !== null;
       const material = (part: Part): Material => part.material ?? (thing === 'letter' ? this.materials.letter(sign, dyed) : this.materials.body(thing === 'lantern', dyed));
       this.troops.push({
         objects,
         colours,
         posing,
+        chains,
+        bent,
+        size: formed ? 1 : shown.size,
         // Parts of things may be hidden, and clips move them: these have a form of their own for each.
-        simple: detailed || this.cuts || posing || parts.some(({ material }) => material) ? null : thing,
+        simple: detailed || this.cuts || posing || formed || parts.some(({ material }) => material) ? null : thing,
         meshes: parts.map((part) => Object.assign(this.shaped(part.geometry, material(part), objects.length, posing), { userData: { objects } })),
         ghosts: detailed ? parts.map((part) => this.shaped(part.geometry, this.materials.ghost(), objects.length * GHOSTS.length, posing)) : [],
       });
@@ -213,7 +218,8 @@ export class Crowd {
   }
 
   private disband(): void {
-    for (const { meshes, ghosts } of this.troops) {
+    for (const { meshes, ghosts, chains } of this.troops) {
+      if (chains) this.materials.forget(chains.posing);
       for (const mesh of [...meshes, ...ghosts]) {
         this.group.remove(mesh);
         const whole = wholeOf(mesh);
@@ -263,6 +269,7 @@ export class Crowd {
     this.posed = this.reasons(frame, extras);
     const { poses, shown, beneath } = this;
     const now = this.whole(frame);
+    this.now = now;
     if (isHere(poses, now) && this.own) {
       const of = this.kindsAt(now);
       if (of.some((kind, object) => kind !== this.of[object])) this.muster(of);
@@ -270,15 +277,16 @@ export class Crowd {
       this.largest = 0;
       for (const troop of this.troops) {
         troop.objects.forEach((object, i) => {
-          const matrix = matrixOf(poses, now, object, shown.size);
+          const matrix = matrixOf(poses, now, object, troop.size);
           const { position, scale } = scratch;
           if (scale.x > 0) box.expandByPoint(position);
           this.largest = Math.max(this.largest, scale.x, scale.y, scale.z);
+          bendAt(poses, troop, troop.meshes, i, i, now, object);
           for (const mesh of troop.meshes) mesh.setMatrixAt(i, matrix);
-          this.cutAt(troop.meshes, i, now, object);
-          this.clipAt(troop.meshes, troop.posing, i, now, object);
+          cutAt(poses, troop.meshes, shown.size, i, now, object);
+          clipAt(poses, troop.meshes, troop.posing, i, now, object);
         });
-        this.renew(troop.meshes);
+        renew(troop.meshes);
         this.dye(troop, now);
       }
       box.getBoundingSphere(this.around);
@@ -289,7 +297,7 @@ export class Crowd {
         const matrix = isHere(beneath, then) ? matrixOf(beneath, then, object, shown.size) : nothing;
         for (const mesh of this.under) mesh.setMatrixAt(object, matrix);
       }
-      this.renew(this.under);
+      renew(this.under);
     }
     if (this.glow && isHere(poses, now)) this.light(now);
     this.needles.showWay(poses, shown.size, extras.along && extras.thing?.node === shown.node ? extras.thing.object : null);
@@ -322,34 +330,6 @@ export class Crowd {
     for (const mesh of meshes) if (mesh.instanceColor) mesh.instanceColor.needsUpdate = true;
   }
 
-  /** Cuts an instance off as a thing is at a frame. */
-  private cutAt(meshes: InstancedMesh[], instance: number, frame: number, object: number): void {
-    const { poses, shown } = this;
-    const start = startOf(poses, 'cut', frame, object);
-    if (start === null) return;
-    const [x = 0, y = 0, z = 0, beyond = 0] = poses.numbers.subarray(start, start + 4);
-    for (const mesh of meshes) mesh.geometry.getAttribute(CUT_ATTRIBUTE).setXYZW(instance, x * shown.size, y * shown.size, z * shown.size, beyond);
-  }
-
-  /** Puts an instance where its thing is in its clips. */
-  private clipAt(meshes: InstancedMesh[], posing: Posing | null, instance: number, frame: number, object: number): void {
-    const start = posing && startOf(this.poses, 'clip', frame, object);
-    if (!posing || start === null) return;
-    const [mix = 0, phase = 0] = this.poses.numbers.subarray(start, start + 2);
-    for (const mesh of meshes) mesh.geometry.getAttribute(CLIP_ATTRIBUTE).setXY(instance, mix * posing.between, rowAt(posing.rows, phase));
-  }
-
-  private renew(meshes: InstancedMesh[]): void {
-    for (const mesh of meshes) {
-      mesh.instanceMatrix.needsUpdate = true;
-      const cut = mesh.geometry.attributes[CUT_ATTRIBUTE];
-      if (cut) cut.needsUpdate = true;
-      const clip = mesh.geometry.attributes[CLIP_ATTRIBUTE];
-      if (clip) clip.needsUpdate = true;
-      mesh.boundingSphere = null;
-    }
-  }
-
   private showGhosts(frame: number, wanted: boolean): void {
     const { poses, shown } = this;
     const troops = this.troops.filter(({ ghosts }) => ghosts.length > 0);
@@ -361,16 +341,20 @@ export class Crowd {
       const inside = at >= 0 && at < loop;
       const wrapped = ((at % loop) + loop) % loop;
       const visible = (inside || !shown.wake) && isHere(poses, wrapped);
-      for (const { ghosts, objects, posing } of troops) {
+      for (const troop of troops) {
+        const { ghosts, objects, posing, size } = troop;
         objects.forEach((object, i) => {
-          const matrix = visible ? matrixOf(poses, wrapped, object, shown.size) : nothing;
-          for (const mesh of ghosts) mesh.setMatrixAt(g * objects.length + i, matrix);
-          if (visible) this.cutAt(ghosts, g * objects.length + i, wrapped, object);
-          if (visible) this.clipAt(ghosts, posing, g * objects.length + i, wrapped, object);
+          const instance = g * objects.length + i;
+          const matrix = visible ? matrixOf(poses, wrapped, object, size) : nothing;
+          for (const mesh of ghosts) mesh.setMatrixAt(instance, matrix);
+          if (!visible) return;
+          cutAt(poses, ghosts, shown.size, instance, wrapped, object);
+          clipAt(poses, ghosts, posing, instance, wrapped, object);
+          bendAt(poses, troop, ghosts, instance, objects.length + instance, wrapped, object);
         });
       }
     });
-    for (const { ghosts } of troops) this.renew(ghosts);
+    for (const { ghosts } of troops) renew(ghosts);
   }
 
   private light(frame: number): void {
@@ -386,11 +370,12 @@ export class Crowd {
 
   /** The thing that a ray meets first. */
   hit(caster: Raycaster): { object: number; distance: number } | null {
-    const hits = caster.intersectObjects(this.troops.flatMap(({ meshes }) => meshes), false);
+    const hits = caster.intersectObjects(this.troops.flatMap(({ meshes, bent }) => (bent ? [] : meshes)), false);
     const first = hits.find((hit) => hit.instanceId !== undefined);
-    if (first?.instanceId === undefined) return null;
-    const { objects } = first.object.userData as { objects: number[] };
-    return { object: objects[first.instanceId] ?? 0, distance: first.distance };
+    const { objects } = (first?.object.userData ?? { objects: [] }) as { objects: number[] };
+    const met = first?.instanceId === undefined ? [] : [{ object: objects[first.instanceId] ?? 0, distance: first.distance }];
+    met.push(...this.troops.flatMap((troop) => (troop.bent ? bentHits(this.poses, caster, troop, this.now) : [])));
+    return met.sort((a, b) => a.distance - b.distance)[0] ?? null;
   }
 
   /** Where a thing stands at a frame. */
@@ -403,7 +388,7 @@ export class Crowd {
     const troop = this.troops.find(({ objects }) => objects.includes(object));
     if (!troop || troop.meshes.length === 0) return null;
     const box = new Box3();
-    for (const geometry of troop.meshes.map(wholeOf)) {
+    for (const geometry of troop.meshes.map((mesh) => formOf(this.poses, troop, mesh, object, this.now))) {
       geometry.computeBoundingBox();
       if (geometry.boundingBox) box.union(geometry.boundingBox);
     }
@@ -414,6 +399,7 @@ export class Crowd {
   matrix(object: number, frame: number): Matrix4 | null {
     const now = Math.floor(frame);
     if (object >= this.poses.things || !isHere(this.poses, now)) return null;
-    return matrixOf(this.poses, now, object, this.shown.size).clone();
+    const troop = this.troops.find(({ objects }) => objects.includes(object));
+    return matrixOf(this.poses, now, object, troop?.size ?? this.shown.size).clone();
   }
 }

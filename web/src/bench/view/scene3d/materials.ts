@@ -63,6 +63,7 @@ export class Materials {
     return this.once(`shaped ${plain.uuid} ${cuts} ${posing?.texture.uuid ?? ''} ${normals}`, () => {
       const material = plain.clone();
       material.side = DoubleSide;
+      if (posing?.overLine) Object.assign(material, { polygonOffset: true, polygonOffsetFactor: -2, polygonOffsetUnits: -500 });
       material.onBeforeCompile = (shader) => {
         if (posing) {
           shader.uniforms['poses'] = { value: posing.texture };
@@ -78,6 +79,16 @@ export class Materials {
       material.customProgramCacheKey = () => `shaped ${cuts} ${posing !== null} ${normals}`;
       return material;
     });
+  }
+
+  /** Lets go of what was made for joints that are gone. */
+  forget({ texture }: Posing): void {
+    for (const [key, material] of this.made) {
+      if (!key.includes(texture.uuid)) continue;
+      this.made.delete(key);
+      material.dispose();
+    }
+    texture.dispose();
   }
 
   ghost(): MeshBasicMaterial {

@@ -6,9 +6,9 @@ import { Kept, free, materialOf, turnOf, type Part } from './models';
 /** The attribute of an instance that says where it is in its clips: the mixture, counted in layers, and the part of the cycle, in rows. */
 export const CLIP_ATTRIBUTE = 'clipAt';
 /** Texels of each bone: three rows of a matrix. */
-const TEXELS = 3;
+export const TEXELS = 3;
 /** Bones' texels side by side, at most; more go on in the next line. */
-const WIDEST = 2048;
+export const WIDEST = 2048;
 
 /** What brings corners where clips have them, as a picture that shaders read. */
 export interface Posing {
@@ -19,6 +19,8 @@ export interface Posing {
   /** Layers from one clip to the next. */
   between: number;
   bones: number;
+  /** True for what lies along a line, and is drawn over it. */
+  overLine?: boolean;
 }
 
 /** Names of what stands for each corner: where it is written, its normal there, the bones that it hangs on, and how much. */

@@ -1,0 +1,185 @@
+//! Things that change their form, through the real interface, their results as the command line gives them.
+
+use crate::baking::{Row, at, baked, node};
+use crate::day::{SEAM, new_scene};
+use anyhow::{Context, Result};
+use fantoccini::key::Key;
+use serde_json::json;
+use zickzack_e2e::Visit;
+
+fn apart(a: [f64; 3], b: [f64; 3]) -> f64 {
+    (0..3).map(|i| (a[i] - b[i]) * (a[i] - b[i])).sum::<f64>().sqrt()
+}
+
+/// Where a thing's +y points.
+fn up(row: &Row) -> [f64; 3] {
+    let [x, y, z, w] = row.turn;
+    [2.0 * (x * y - w * z), 1.0 - 2.0 * (x * x + z * z), 2.0 * (y * z + w * x)]
+}
+
+fn only(rows: &[Row], frame: i64) -> Result<&Row> {
+    at(rows, frame).first().copied().with_context(|| format!("nothing at {frame}"))
+}
+
+/// Drawn, bent, grown from its start to its end, and turned to a second path.
+#[tokio::test]
+async fn a_ribbon_grows_along_a_drawn_path_and_turns_to_a_second_one() -> Result<()> {
+    let visit = Visit::start(1280, 800).await?;
+    new_scene(&visit).await?;
+    let (x, y) = visit.middle(".view-body canvas").await?;
+    visit.js("document.querySelector('.view-body').focus()").await?;
+    visit.keys("p", &[]).await?;
+    for (dx, dy) in [(-170.0, 40.0), (-40.0, 110.0), (120.0, 70.0), (170.0, -50.0)] {
+        visit.tap((x + dx, y + dy)).await?;
+        visit.kept().await?;
+    }
+    visit.keys(&char::from(Key::Escape).to_string(), &[]).await?;
+    visit.add_node("ribbon").await?;
+    visit.choose("takes up", "from here to there").await?;
+    visit.kept().await?;
+    visit.give("to", "Formula").await?;
+    visit.fill("to, formula", "loop").await?;
+    visit.kept().await?;
+    visit.add_node("Output").await?;
+    visit.until("the seam", SEAM).await?;
+
+    // Its middle is where half of what it takes up is: at its start at first, in the middle of the path in the end.
+    let points = node(&visit.document().await?, "drawn-path")?["params"]["points"].clone();
+    let first: [f64; 3] = serde_json::from_value(points[0]["at"].clone())?;
+    let last: [f64; 3] = serde_json::from_value(points[3]["at"].clone())?;
+    let frames = visit.document().await?["frames"].as_i64().context("frames")?;
+    let rows = baked(&visit).await?;
+    assert!(at(&rows, 0).is_empty(), "what takes up nothing is not there");
+    let steps: Vec<f64> =
+        (2..frames).map(|f| Ok(apart(only(&rows, f)?.place, only(&rows, f - 1)?.place))).collect::<Result<_>>()?;
+    let most = steps.iter().fold(0.0, |most: f64, step| most.max(*step));
+    assert!(apart(only(&rows, 1)?.place, first) < 1.2 * most);
+    assert!(steps.iter().all(|step| *step > 0.9 * most), "it grows evenly");
+    // Half a path in a loop: as far as it is from its start to its end, and more where it bends.
+    assert!(2.0 * most * frames as f64 > apart(first, last), "{most}");
+    visit.until("it does not close", "return document.querySelector('.badge.closed') == null").await?;
+
+    // Its face is up, until it points to the same path moved aside.
+    assert!(up(only(&rows, 30)?)[1] > 0.99);
+    visit.choose_node("Bend along").await?;
+    visit.choose("up from", "second path").await?;
+    visit.kept().await?;
+    visit
+        .until(
+            "a sentence",
+            "return document.querySelector('.card .wrong')?.textContent.includes('needs a second path')",
+        )
+        .await?;
+    visit.choose_node("Path").await?;
+    visit.add_node("Move").await?;
+    visit.fill("move x", "-4").await?;
+    visit.fill("move z", "-4").await?;
+    visit.kept().await?;
+    let (aside, bend) = (visit.node("Move").await?, visit.node("Bend along").await?);
+    visit.click("Tidy").await?;
+    visit.weave_rests().await?;
+    let from = visit.middle(&format!(".react-flow__node[data-id=\"{aside}\"] .react-flow__handle.source")).await?;
+    let to = visit.middle(&format!(".react-flow__node[data-id=\"{bend}\"] [data-handleid=beside]")).await?;
+    visit.drag(from, (to.0 - from.0, to.1 - from.1)).await?;
+    visit.until("it works again", "return document.querySelector('.slip.error') == null").await?;
+    visit.kept().await?;
+    let rows = baked(&visit).await?;
+    for frame in [10, frames / 2, frames - 1] {
+        let up = up(only(&rows, frame)?);
+        assert!(up[1].abs() < 1e-6, "it stands on its edge: {up:?}");
+        assert!(up[0] + up[2] < 0.0, "it points aside: {up:?}");
+    }
+
+    // As long as it is, riding on a closed path, it closes.
+    visit.choose_node("Bend along").await?;
+    visit.choose("takes up", "as long as it is").await?;
+    visit.fill("length", "2").await?;
+    visit.kept().await?;
+    assert_eq!(node(&visit.document().await?, "bend-along")?["params"]["length"], json!(2));
+    visit.until("what lies still closes", "return document.querySelector('.badge.closed') != null").await?;
+    visit.end().await
+}
+
+/// What is seen is what is met: a click where a strip is bent to chooses it, and none where it is not while it is straight.
+#[tokio::test]
+async fn a_ribbon_is_chosen_where_it_is_bent_to() -> Result<()> {
+    let visit = Visit::start(1280, 800).await?;
+    let point = |id: &str, at: [f64; 3]| json!({ "id": id, "at": at, "kind": "corner" });
+    let scene = json!({
+        "format": "zickzack-scene", "version": 1, "name": "Round a corner", "space": "deep", "fps": "24", "frames": 48,
+        "nodes": {
+            "way": { "type": "drawn-path", "name": "Way", "at": [24, 40], "params": { "points": [
+                point("p1", [-4.0, 1.0, 0.0]), point("p2", [2.0, 1.0, 0.0]), point("p3", [2.0, 1.0, 5.0]),
+            ] } },
+            "bend": { "type": "bend-along", "name": "Ribbon", "at": [24, 170], "params": { "length": 11, "width": 0.8 } },
+            "out": { "type": "output", "name": "Cloth", "at": [24, 300] },
+        },
+        "threads": {
+            "a": { "from": "way", "to": "bend", "port": "path" },
+            "b": { "from": "bend", "to": "out", "port": "motion" },
+        },
+    });
+    let id = visit.bring_in(&scene).await?;
+    visit.client.goto(&format!("{}/bench/{id}", visit.base)).await?;
+    visit.until("the seam", SEAM).await?;
+    visit.choose_node("Way").await?;
+    let corner = visit.middle("button[aria-label^=\"Point 2 of Way\"]").await?;
+    let end = visit.middle("button[aria-label^=\"Point 3 of Way\"]").await?;
+    // Beside the path, within the ribbon.
+    let there = (corner.0 + 0.6 * (end.0 - corner.0), corner.1 + 0.6 * (end.1 - corner.1) + 5.0);
+    let chosen = |name: &str| format!("return document.querySelector('.card')?.textContent.includes('{name}')");
+    visit.tap(there).await?;
+    visit.until("it is chosen", &chosen("Cloth")).await?;
+
+    // Straight it lies elsewhere, and a click there is one on the path.
+    visit.choose_node("Ribbon").await?;
+    visit.fill("bend", "0").await?;
+    visit.kept().await?;
+    visit.choose_node("Way").await?;
+    visit.tap((there.0, there.1 - 5.0)).await?;
+    visit.until("the path is", &chosen("Drawn path")).await?;
+    assert_eq!(visit.js(&chosen("Cloth")).await?, false);
+    visit.end().await
+}
+
+/// A word that is typed rides round, letter by letter, upright, and is the same again after a lap.
+#[tokio::test]
+async fn a_word_rides_a_circle_upright_letter_by_letter() -> Result<()> {
+    let visit = Visit::start(1280, 800).await?;
+    new_scene(&visit).await?;
+    visit.add_node("Figure").await?;
+    visit.fill("radius", "3").await?;
+    visit.kept().await?;
+    visit.add_node("text on a path").await?;
+    visit.fill("text", "Lake").await?;
+    visit.kept().await?;
+    visit.add_node("Output").await?;
+    visit.until("a closed loop", "return document.querySelector('.badge.closed') != null").await?;
+    let rows = baked(&visit).await?;
+    let middle = node(&visit.document().await?, "figure")?["params"]["at"].clone();
+    let middle: [f64; 3] = serde_json::from_value(middle).unwrap_or([0.0; 3]);
+    for frame in [0, 20, 40] {
+        let letters = at(&rows, frame);
+        assert_eq!(letters.len(), 4);
+        assert!(letters.iter().all(|row| (apart(row.place, middle) - 3.0).abs() < 1e-6), "{letters:?}");
+        assert!(letters.iter().any(|row| row.turn != [0.0, 0.0, 0.0, 1.0]), "they turn with it");
+    }
+    visit.choose_node("Letters").await?;
+    visit.choose("stand", "not turned").await?;
+    visit.kept().await?;
+    let rows = baked(&visit).await?;
+    assert!(rows.iter().all(|row| row.turn == [0.0, 0.0, 0.0, 1.0]));
+    visit.until("still closed", "return document.querySelector('.badge.closed') != null").await?;
+
+    // Half as far again apart they take up half as much more of the path.
+    let spread = |rows: &[Row]| {
+        let letters = at(rows, 0);
+        apart(letters[0].place, letters[3].place)
+    };
+    let before = spread(&rows);
+    visit.fill("spread", "1.5").await?;
+    visit.kept().await?;
+    let after = spread(&baked(&visit).await?);
+    assert!(after > 1.3 * before && after < 1.5 * before, "{before} {after}");
+    visit.end().await
+}

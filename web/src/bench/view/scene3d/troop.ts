@@ -1,0 +1,80 @@
+import { DoubleSide, InstancedMesh, Mesh, MeshBasicMaterial, type BufferGeometry, type Color, type Raycaster } from 'three';
+import type { BentReport } from '../../../api/types';
+import { startOf, type Poses } from '../../../scene/poses';
+import { CUT_ATTRIBUTE } from './materials';
+import { bentGeometry, type Chains } from './shapes/bent';
+import { CLIP_ATTRIBUTE, rowAt, type Posing } from './shapes/clips';
+import { wholeOf } from './shapes/simpler';
+
+/** Things that are drawn alike. */
+export interface Troop {
+  objects: number[];
+  meshes: InstancedMesh[];
+  ghosts: InstancedMesh[];
+  /** The clips that it plays, if any. */
+  posing: Posing | null;
+  /** Its joints and how it is bent by them, if it is. */
+  chains: Chains | null;
+  bent: BentReport | null;
+  /** Metres that are one in its form. */
+  size: number;
+  /** The word for what they are drawn as, where that may be drawn more simply. */
+  simple: string | null;
+  /** The ends of its scale of colours, where it has colours. */
+  colours: [Color, Color] | null;
+}
+
+/** Cuts an instance off as a thing is at a frame. */
+export function cutAt(poses: Poses, meshes: InstancedMesh[], size: number, instance: number, frame: number, object: number): void {
+  const start = startOf(poses, 'cut', frame, object);
+  if (start === null) return;
+  const [x = 0, y = 0, z = 0, beyond = 0] = poses.numbers.subarray(start, start + 4);
+  for (const mesh of meshes) mesh.geometry.getAttribute(CUT_ATTRIBUTE).setXYZW(instance, x * size, y * size, z * size, beyond);
+}
+
+/** Puts an instance where its thing is in its clips. */
+export function clipAt(poses: Poses, meshes: InstancedMesh[], posing: Posing | null, instance: number, frame: number, object: number): void {
+  const start = posing && startOf(poses, 'clip', frame, object);
+  if (!posing || start === null) return;
+  const [mix = 0, phase = 0] = poses.numbers.subarray(start, start + 2);
+  for (const mesh of meshes) mesh.geometry.getAttribute(CLIP_ATTRIBUTE).setXY(instance, mix * posing.between, rowAt(posing.rows, phase));
+}
+
+/** Bends an instance, whose joints stand in a row, as its thing is. */
+export function bendAt(poses: Poses, { chains }: Troop, meshes: InstancedMesh[], instance: number, row: number, frame: number, object: number): void {
+  const start = chains && startOf(poses, 'joints', frame, object);
+  if (!chains || start === null) return;
+  chains.set(row, poses.numbers, start);
+  for (const mesh of meshes) mesh.geometry.getAttribute(CLIP_ATTRIBUTE).setXY(instance, 0, row);
+}
+
+/** The form of a thing as it is bent at a frame, in its own axes. */
+export function formOf(poses: Poses, { bent }: Troop, mesh: InstancedMesh, object: number, frame: number): BufferGeometry {
+  const start = bent && startOf(poses, 'joints', frame, object);
+  return bent && start !== null ? bentGeometry(mesh.geometry, poses.numbers, start, bent.joints, bent.length) : wholeOf(mesh);
+}
+
+export function renew(meshes: InstancedMesh[]): void {
+  for (const mesh of meshes) {
+    mesh.instanceMatrix.needsUpdate = true;
+    const cut = mesh.geometry.attributes[CUT_ATTRIBUTE];
+    if (cut) cut.needsUpdate = true;
+    const clip = mesh.geometry.attributes[CLIP_ATTRIBUTE];
+    if (clip) clip.needsUpdate = true;
+    mesh.boundingSphere = null;
+  }
+}
+
+/** Bent things that a ray meets, as they are drawn. */
+export function bentHits(poses: Poses, caster: Raycaster, troop: Troop, now: number): { object: number; distance: number }[] {
+  const either = new MeshBasicMaterial({ side: DoubleSide });
+  return troop.meshes.flatMap((mesh) =>
+    troop.objects.flatMap((object, i) => {
+      const form = new Mesh(formOf(poses, troop, mesh, object, now), either);
+      mesh.getMatrixAt(i, form.matrixWorld);
+      const hits = caster.intersectObject(form, false).map(({ distance }) => ({ object, distance }));
+      form.geometry.dispose();
+      return hits.slice(0, 1);
+    }),
+  );
+}
