@@ -109,6 +109,24 @@ fn wakes(motion: &dyn Motion, range: Frames) -> Vec<Vec<f32>> {
         .collect()
 }
 
+/// Places along what is bent, in a line and as dots.
+const SPINE: usize = 33;
+const SPINE_DOTS: usize = 13;
+
+/// Places along those of the rows that are there and bent.
+fn spines(motion: &dyn Motion, at: &[(usize, f64)], places: usize) -> Vec<Vec<DVec3>> {
+    if !motion.varies().contain(Columns::BENT) {
+        return Vec::new();
+    }
+    let mut sample = Sample::default();
+    motion.sample_at(at, Columns::BENT | Columns::ALIVE, &mut sample);
+    let rows = at.iter().zip(&sample.bents).zip(&sample.alive).filter(|(_, alive)| **alive);
+    rows.filter_map(|(((object, _), lying), _)| {
+        Some(motion.kinds()[motion.kind(*object)].bent.as_ref()?.spine(lying, places))
+    })
+    .collect()
+}
+
 impl Compiled {
     /// A miniature of what each node gives. On a path, motions show the path rather than their wake.
     ///
@@ -137,13 +155,18 @@ impl Compiled {
     fn motion_miniature(&self, motion: &Arc<dyn Motion>, cancel: &Cancel) -> Result<Miniature, MotionError> {
         let range = Frames { from: 0.0, to: self.timing.frames };
         let ready = prepared(motion, range, cancel)?;
-        let lines = match ready.path() {
+        let mut lines = match ready.path() {
             Some(path) => path_lines(&path.at(0.0)),
             None => wakes(&*ready, range),
         };
-        let at: Vec<(usize, f64)> = (0..ready.len().min(MOST_THINGS)).map(|object| (object, 0.0)).collect();
+        let things = || 0..ready.len().min(MOST_THINGS);
+        let at: Vec<(usize, f64)> = things().map(|object| (object, 0.0)).collect();
         let mut sample = Sample::default();
         ready.sample_at(&at, Columns::POSITION, &mut sample);
+        // What is bent is seen by its form where it is there: what grows is not yet at the loop's start.
+        let half: Vec<(usize, f64)> = things().map(|object| (object, 0.5 * range.to)).collect();
+        let forms = spines(&*ready, &half, SPINE);
+        lines.extend(forms.iter().map(|form| form.iter().flat_map(|place| place.as_vec3().to_array()).collect()));
         Ok(Miniature { lines, dots: sample.positions.iter().flat_map(|p| p.as_vec3().to_array()).collect() })
     }
 
@@ -177,6 +200,8 @@ impl Compiled {
                     let at: Vec<(usize, f64)> = (0..shown).map(|object| (object, frame)).collect();
                     ready.sample_at(&at, Columns::POSITION, &mut sample);
                     places.extend(sample.positions.iter().flat_map(|p| p.as_vec3().to_array()));
+                    let forms = spines(&*ready, &at, SPINE_DOTS);
+                    places.extend(forms.iter().flatten().flat_map(|place| place.as_vec3().to_array()));
                 }
                 Ok(())
             })?;

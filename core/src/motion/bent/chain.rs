@@ -210,6 +210,14 @@ impl Bend {
         }
     }
 
+    /// Where the middle of its cross-section is at so many places, at least two, evenly among its joints, in space.
+    pub fn spine(&self, lying: &Lying, places: usize) -> Vec<DVec3> {
+        let (middle, mut joints) = (self.middle(lying), Vec::new());
+        self.chain(lying, &mut joints);
+        let joint = |i: usize| (i * (joints.len() - 1)) / (places - 1);
+        (0..places).map(|i| middle.position + middle.orientation * joints[joint(i)].translation).collect()
+    }
+
     /// How the cross-section lies at so many metres along the strand, in space.
     fn section(&self, laid: &Laid, lying: &Lying, s: f64) -> Local {
         let strand = lying.strand % laid.curve.strands().len();

@@ -96,7 +96,7 @@ impl Maker for BendAlong {
             name: "bend-along",
             title: "Bend along",
             group: "Forms",
-            help: "Bends a strip, as a ribbon or a pennant, or a model along a path: it lies there, swims along, or grows from one place to another; what deforms is its form alone.",
+            help: "Bends a strip, as a ribbon or a pennant, or a model along a path, deforming it: it lies there, swims along, or grows from one place to another.",
             inputs: vec![
                 Port::new("path", PortKind::Path, "What it is bent along."),
                 Port::optional(

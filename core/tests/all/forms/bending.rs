@@ -338,3 +338,23 @@ fn a_corner_is_followed_by_joints_that_are_near_to_each_other() {
     };
     assert!(near(a) && near(b) && near(c));
 }
+
+/// A miniature shows the form of what is bent, as it is half-way through the loop, on the path.
+#[test]
+fn a_miniature_shows_the_form() {
+    let told = json!({ "takes": "from here to there", "to": { "formula": "loop" } });
+    let nodes = [
+        ("figure", "figure", json!({ "figure": "circle", "radius": 2.0, "plane": "ground" })),
+        ("bend", "bend-along", told),
+        ("out", "output", json!({})),
+    ];
+    let compiled = compiled(document(48, &nodes, &[("figure", "bend", "path"), ("bend", "out", "motion")]));
+    let drawn = compiled.miniatures(&Cancel::default()).expect("drawn");
+    let form = drawn["bend"].lines.last().expect("a line");
+    let places: Vec<DVec3> = form.chunks(3).map(|p| DVec3::new(p[0].into(), p[1].into(), p[2].into())).collect();
+    assert!(places.iter().all(|place| (place.length() - 2.0).abs() < 1e-5));
+    // Half of the circle.
+    assert!((places[0] + places[places.len() - 1]).length() < 1e-5, "{places:?}");
+    let living = compiled.living_miniature(12, &Cancel::default()).expect("drawn");
+    assert!(living.steps[6].len() > 3 * 10 && living.steps[0].len() == 3);
+}

@@ -14,7 +14,7 @@ import { glyphGeometry } from './shapes/glyph';
 import { drawAs, levelOf, simpler, wholeOf } from './shapes/simpler';
 import { thingGeometry } from './shapes/things';
 import { Trail } from './trail';
-import { bendAt, bentHits, clipAt, cutAt, formOf, renew, type Troop } from './troop';
+import { bendAt, bentHits, boxOf, clipAt, cutAt, renew, type Troop } from './troop';
 
 /** How one motion is shown. */
 export interface Shown {
@@ -388,10 +388,7 @@ export class Crowd {
     const troop = this.troops.find(({ objects }) => objects.includes(object));
     if (!troop || troop.meshes.length === 0) return null;
     const box = new Box3();
-    for (const geometry of troop.meshes.map((mesh) => formOf(this.poses, troop, mesh, object, this.now))) {
-      geometry.computeBoundingBox();
-      if (geometry.boundingBox) box.union(geometry.boundingBox);
-    }
+    for (const mesh of troop.meshes) box.union(boxOf(this.poses, troop, mesh, object, this.now) ?? new Box3());
     return box;
   }
 

@@ -1,8 +1,8 @@
-import { DoubleSide, InstancedMesh, Mesh, MeshBasicMaterial, type BufferGeometry, type Color, type Raycaster } from 'three';
+import { DoubleSide, InstancedMesh, Mesh, MeshBasicMaterial, type Box3, type Color, type Raycaster } from 'three';
 import type { BentReport } from '../../../api/types';
 import { startOf, type Poses } from '../../../scene/poses';
 import { CUT_ATTRIBUTE } from './materials';
-import { bentGeometry, type Chains } from './shapes/bent';
+import { bentBox, bentGeometry, type Chains } from './shapes/bent';
 import { CLIP_ATTRIBUTE, rowAt, type Posing } from './shapes/clips';
 import { wholeOf } from './shapes/simpler';
 
@@ -48,10 +48,13 @@ export function bendAt(poses: Poses, { chains }: Troop, meshes: InstancedMesh[],
   for (const mesh of meshes) mesh.geometry.getAttribute(CLIP_ATTRIBUTE).setXY(instance, 0, row);
 }
 
-/** The form of a thing as it is bent at a frame, in its own axes. */
-export function formOf(poses: Poses, { bent }: Troop, mesh: InstancedMesh, object: number, frame: number): BufferGeometry {
+/** The box around the form of a thing, as it is bent at a frame, in its own axes. */
+export function boxOf(poses: Poses, { bent }: Troop, mesh: InstancedMesh, object: number, frame: number): Box3 | null {
   const start = bent && startOf(poses, 'joints', frame, object);
-  return bent && start !== null ? bentGeometry(mesh.geometry, poses.numbers, start, bent.joints, bent.length) : wholeOf(mesh);
+  if (bent && start !== null) return bentBox(mesh.geometry, poses.numbers, start, bent.joints, bent.length);
+  const whole = wholeOf(mesh);
+  whole.computeBoundingBox();
+  return whole.boundingBox;
 }
 
 export function renew(meshes: InstancedMesh[]): void {
@@ -66,11 +69,13 @@ export function renew(meshes: InstancedMesh[]): void {
 }
 
 /** Bent things that a ray meets, as they are drawn. */
-export function bentHits(poses: Poses, caster: Raycaster, troop: Troop, now: number): { object: number; distance: number }[] {
+export function bentHits(poses: Poses, caster: Raycaster, { bent, meshes, objects }: Troop, now: number): { object: number; distance: number }[] {
   const either = new MeshBasicMaterial({ side: DoubleSide });
-  return troop.meshes.flatMap((mesh) =>
-    troop.objects.flatMap((object, i) => {
-      const form = new Mesh(formOf(poses, troop, mesh, object, now), either);
+  return meshes.flatMap((mesh) =>
+    objects.flatMap((object, i) => {
+      const start = bent && startOf(poses, 'joints', now, object);
+      if (!bent || start === null) return [];
+      const form = new Mesh(bentGeometry(mesh.geometry, poses.numbers, start, bent.joints, bent.length), either);
       mesh.getMatrixAt(i, form.matrixWorld);
       const hits = caster.intersectObject(form, false).map(({ distance }) => ({ object, distance }));
       form.geometry.dispose();

@@ -1,6 +1,6 @@
 import { BoxGeometry, Matrix4, Vector3, type BufferGeometry } from 'three';
 import { expect, it } from 'vitest';
-import { Chains, bentGeometry, dividedAlong, hungAlong, jointAt, stripGeometry } from './bent';
+import { Chains, bentBox, bentGeometry, dividedAlong, hungAlong, jointAt, stripGeometry } from './bent';
 
 const length = 4;
 const joints = 41;
@@ -74,6 +74,14 @@ it('corners are where an arc has them: at joints exactly, between them as far of
     const atJoint = Math.abs(((rest.x * (joints - 1)) / length) % 1) < 1e-5;
     expect(bent[i]?.distanceTo(wanted) ?? 9).toBeLessThan(atJoint ? 1e-5 : 1.5 * sag);
   });
+});
+
+it('the box around it holds all of it, and little more', () => {
+  const form = hungAlong(stripGeometry(strip, length, joints), length, joints);
+  const box = bentBox(form, arc(), 0, joints, length).expandByScalar(1e-6);
+  const { size, low } = extent(bentGeometry(form, arc(), 0, joints, length));
+  expect(box.containsPoint(low) && box.containsPoint(low.clone().add(size))).toBe(true);
+  expect(box.getSize(new Vector3()).distanceTo(size)).toBeLessThan(0.01);
 });
 
 it('what shaders read is what joints do', () => {

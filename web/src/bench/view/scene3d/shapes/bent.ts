@@ -6,7 +6,9 @@ import { partsOf, type Part } from './models';
 /** Numbers of a joint as they come: a place, a turn, a factor along it and one across. */
 const JOINT = 9;
 /** Corners beyond which a model is not divided any further. */
-const MOST_CORNERS = 400_000;
+const MOST_CORNERS = 120_000;
+/** Parts of its length that edges of a model are no longer than. */
+const PARTS = 80;
 /** A tail is as long as this part of the width, and no longer than this part of the length. */
 const TAIL = 0.7;
 const LONGEST_TAIL = 0.4;
@@ -128,7 +130,7 @@ export async function bentParts({ length, joints, strip, model }: BentReport, fi
   }
   const scale = length / Math.max(1e-9, box.max.x - box.min.x);
   const laid = new Matrix4().makeScale(scale, scale, scale).multiply(new Matrix4().makeTranslation(-box.min.x, -0.5 * (box.min.y + box.max.y), -0.5 * (box.min.z + box.max.z)));
-  return parts.map(({ geometry, material }) => ({ geometry: hungAlong(dividedAlong(geometry.applyMatrix4(laid), length / (joints - 1)), length, joints), material }));
+  return parts.map(({ geometry, material }) => ({ geometry: hungAlong(dividedAlong(geometry.applyMatrix4(laid), length / Math.min(PARTS, joints - 1)), length, joints), material }));
 }
 
 const scratch = { place: new Vector3(), turn: new Quaternion(), scale: new Vector3(), joint: new Matrix4(), back: new Matrix4() };
@@ -181,4 +183,17 @@ export function bentGeometry(hung: BufferGeometry, numbers: Float32Array, at: nu
     sum.toArray(places, 3 * corner);
   }
   return new BufferGeometry().setAttribute('position', new BufferAttribute(places, 3));
+}
+
+/** The box around what its joints bend, in its thing's own axes: that of all cross-sections as wide as the widest. */
+export function bentBox(hung: BufferGeometry, numbers: Float32Array, at: number, joints: number, length: number): Box3 {
+  if (!hung.boundingBox) hung.computeBoundingBox();
+  const rest = hung.boundingBox ?? new Box3();
+  const [box, corner] = [new Box3(), new Vector3()];
+  for (let joint = 0; joint < joints; joint += 1) {
+    const carried = jointAt(numbers, at, joint, joints, length);
+    const x = (length * joint) / (joints - 1);
+    for (const y of [rest.min.y, rest.max.y]) for (const z of [rest.min.z, rest.max.z]) box.expandByPoint(corner.set(x, y, z).applyMatrix4(carried));
+  }
+  return box;
 }
