@@ -125,6 +125,11 @@ export class Crowd {
     });
   }
 
+  /** Metres that are one in the form of things, as it is shown now. */
+  private sizeOf(troop: Troop | undefined): number {
+    return troop?.formed ? 1 : this.shown.size;
+  }
+
   /** True when it shows these poses in this way already. */
   fits(shown: Shown, poses: Poses | undefined, beneath: Poses | undefined): boolean {
     return poses === this.poses && (beneath ?? null) === this.beneath && lookOf(shown) === this.look;
@@ -201,7 +206,7 @@ export class Crowd {
         posing,
         chains,
         bent,
-        size: formed ? 1 : shown.size,
+        formed,
         // Parts of things may be hidden, and clips move them: these have a form of their own for each.
         simple: detailed || this.cuts || posing || formed || parts.some(({ material }) => material) ? null : thing,
         meshes: parts.map((part) => Object.assign(this.shaped(part.geometry, material(part), objects.length, posing), { userData: { objects } })),
@@ -277,7 +282,7 @@ export class Crowd {
       this.largest = 0;
       for (const troop of this.troops) {
         troop.objects.forEach((object, i) => {
-          const matrix = matrixOf(poses, now, object, troop.size);
+          const matrix = matrixOf(poses, now, object, this.sizeOf(troop));
           const { position, scale } = scratch;
           if (scale.x > 0) box.expandByPoint(position);
           this.largest = Math.max(this.largest, scale.x, scale.y, scale.z);
@@ -342,10 +347,10 @@ export class Crowd {
       const wrapped = ((at % loop) + loop) % loop;
       const visible = (inside || !shown.wake) && isHere(poses, wrapped);
       for (const troop of troops) {
-        const { ghosts, objects, posing, size } = troop;
+        const { ghosts, objects, posing } = troop;
         objects.forEach((object, i) => {
           const instance = g * objects.length + i;
-          const matrix = visible ? matrixOf(poses, wrapped, object, size) : nothing;
+          const matrix = visible ? matrixOf(poses, wrapped, object, this.sizeOf(troop)) : nothing;
           for (const mesh of ghosts) mesh.setMatrixAt(instance, matrix);
           if (!visible) return;
           cutAt(poses, ghosts, shown.size, instance, wrapped, object);
@@ -397,6 +402,6 @@ export class Crowd {
     const now = Math.floor(frame);
     if (object >= this.poses.things || !isHere(this.poses, now)) return null;
     const troop = this.troops.find(({ objects }) => objects.includes(object));
-    return matrixOf(this.poses, now, object, troop?.size ?? this.shown.size).clone();
+    return matrixOf(this.poses, now, object, this.sizeOf(troop)).clone();
   }
 }

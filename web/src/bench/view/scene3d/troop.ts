@@ -16,8 +16,8 @@ export interface Troop {
   /** Its joints and how it is bent by them, if it is. */
   chains: Chains | null;
   bent: BentReport | null;
-  /** Metres that are one in its form. */
-  size: number;
+  /** True where its form has a size of its own. */
+  formed: boolean;
   /** The word for what they are drawn as, where that may be drawn more simply. */
   simple: string | null;
   /** The ends of its scale of colours, where it has colours. */
