@@ -122,7 +122,7 @@ impl Facing {
 
 /// The turn that takes +x onto `x` and +y onto `y`, perpendicular unit vectors.
 #[inline(always)]
-fn basis(x: DVec3, y: DVec3) -> DQuat {
+pub fn basis(x: DVec3, y: DVec3) -> DQuat {
     DQuat::from_mat3(&DMat3::from_cols(x, y, x.cross(y)))
 }
 

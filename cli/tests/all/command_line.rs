@@ -131,6 +131,7 @@ fn every_scene_of_the_demo_that_loops_has_a_seam_of_0() {
         "name-in-lights",
         "parade",
         "pennant",
+        "swim-ring",
         "ring-toss",
         "ropeway",
         "two-shots",

@@ -2,12 +2,14 @@
 
 use super::node::{Outcome, Timing};
 use super::product::Product;
-use crate::motion::{Cancel, Columns, Frames, Motion, Sample, most_joints, prepared};
+use crate::motion::{Cancel, Columns, Frames, Motion, Sample, formed_numbers, prepared};
 use crate::work;
 use std::sync::Arc;
 
 /// Most poses (things × frames of the loop) that one motion may have.
 const MOST_POSES: f64 = 5e7;
+/// Numbers of a form that count as a pose.
+const OF_A_POSE: f64 = 9.0;
 
 /// How often every frame of a loop is looked at while pictures of it are made and its seam is measured, about.
 const PASSES: f64 = 4.0;
@@ -37,12 +39,12 @@ pub(super) fn affordable(motion: &Arc<dyn Motion>, timing: Timing, cancel: &Canc
 
 pub(super) fn within_budget(outcome: Outcome, timing: Timing) -> Result<Outcome, String> {
     let Product::Motion(motion) = &outcome.product else { return Ok(outcome) };
-    let joints = most_joints(motion.kinds());
-    let poses = motion.len() as f64 * timing.frames * (1 + joints) as f64;
+    let formed = formed_numbers(&**motion);
+    let poses = timing.frames * (motion.len() as f64 + (formed as f64 / OF_A_POSE).ceil());
     if poses <= MOST_POSES {
         return Ok(outcome);
     }
-    let each = if joints > 0 { format!(" with {joints} joints each") } else { String::new() };
+    let each = if formed > 0 { " with their joints and corners" } else { "" };
     Err(format!(
         "{} things{each} over {} frames are {:.0} million poses, and {:.0} million is the most: use fewer things or a shorter loop.",
         motion.len(),

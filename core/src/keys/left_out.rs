@@ -21,6 +21,8 @@ pub struct Beyond {
     pub clips: bool,
     /// Things are bent along a path.
     pub bends: bool,
+    /// Things are dented.
+    pub dents: bool,
 }
 
 impl Beyond {
@@ -37,7 +39,9 @@ impl Beyond {
         let columns = Columns::ALIVE | Columns::TINT | Columns::BRIGHTNESS | Columns::CUT;
         let clips = ready.kinds().iter().any(|kind| kind.animated.is_some());
         let bends = ready.kinds().iter().any(|kind| kind.bent.is_some());
-        let mut found = Self { kinds: ready.kinds().len() > 1, clips, bends, ..Self::default() };
+        let dents = ready.kinds().iter().any(|kind| kind.dented.is_some());
+        let kinds = ready.kinds().len() > 1 || ready.kinds().iter().any(|kind| kind.glyph.is_some());
+        let mut found = Self { kinds, clips, bends, dents, ..Self::default() };
         let mut sample = Sample::default();
         for frame in range.from.ceil() as i64..=range.to.floor() as i64 {
             if cancel.cancelled() {
@@ -61,6 +65,7 @@ impl Beyond {
             (self.cuts, "where they are cut off"),
             (self.clips, "the clips that their models play"),
             (self.bends, "how they are bent"),
+            (self.dents, "how they are dented"),
         ];
         all.into_iter().filter(|(is, _)| *is).map(|(_, word)| word).collect()
     }

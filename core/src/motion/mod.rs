@@ -22,6 +22,7 @@
 
 mod bent;
 mod contact;
+mod dented;
 mod layer;
 mod life;
 mod look;
@@ -30,7 +31,7 @@ mod record;
 mod sample;
 mod source;
 
-pub use bent::{Bend, BentAlong, BentForm, BentKind, Lying, Placing, Reach, Strip, StripEnd, Tight, most_joints};
+pub use bent::{Bend, BentAlong, BentForm, Lying, Placing, Reach, Strip, StripEnd, Tight};
 pub use contact::Contact;
 pub use contact::attach::Attached;
 pub(crate) use contact::carried;
@@ -38,6 +39,7 @@ pub use contact::hits::{Hits, Whose};
 pub use contact::ringing::Ringing;
 pub use contact::since::{Since, Stretch};
 pub use contact::stick::{Stick, Sticking};
+pub use dented::{Dented, Dents, Grain, Hollow, Pressing, Several};
 pub use layer::face_travel::{FaceTravel, spins};
 pub use layer::face_up::FaceUp;
 pub use layer::followers::{Delays, Follower, Followers, Stance};
@@ -59,6 +61,7 @@ pub use life::lives::{Birth, Life, Lives};
 pub use life::reborn::{Course, EachAnew, Moment, Reborn};
 pub use look::clipped::{Clipped, Clips, MixedBy, PlayedBy, Playing};
 pub use look::dressed::{Dressed, Look};
+pub use look::form::{Own, form_numbers, formed_numbers};
 pub use look::graded::{Graded, GradedBy};
 pub use look::kinds::{Kind, Kinds, Symmetry, Tint};
 pub use look::lettered::{Glyph, Letters, Standing};

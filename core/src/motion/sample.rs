@@ -38,6 +38,10 @@ impl Columns {
     pub const CLIP: Self = Self(4096);
     /// Where bent things lie.
     pub const BENT: Self = Self(8192);
+    /// As of which frames dented things are dented.
+    pub const DENTED: Self = Self(16384);
+    /// What forms of things follow from that are other at each frame.
+    pub const FORMS: Self = Self(8192 | 16384);
     /// Everything a pose is made of, and whether it is there.
     pub const POSE: Self = Self(1 | 2 | 4 | 8);
     /// Where a thing is, how it is turned, and how large it is.
@@ -208,6 +212,8 @@ pub struct Sample {
     pub clips: Vec<ClipTime>,
     /// Where things lie on the path that they are bent along.
     pub bents: Vec<Lying>,
+    /// The frames as of which things are dented, whenever they are shown.
+    pub dents: Vec<f64>,
 }
 
 impl Sample {
@@ -234,6 +240,7 @@ impl Sample {
         column(&mut self.ages, columns.contain(Columns::LIFE), rows, Age::default());
         column(&mut self.clips, columns.contain(Columns::CLIP), rows, ClipTime::default());
         column(&mut self.bents, columns.contain(Columns::BENT), rows, Lying::default());
+        column(&mut self.dents, columns.contain(Columns::DENTED), rows, 0.0);
     }
 
     /// Keeps only these columns, of those that were asked for to make them.
@@ -269,6 +276,7 @@ impl Sample {
         self.ages.append(&mut other.ages);
         self.clips.append(&mut other.clips);
         self.bents.append(&mut other.bents);
+        self.dents.append(&mut other.dents);
     }
 
     /// The pose in a row; asks for position, orientation and scale.

@@ -69,6 +69,7 @@ pub fn all() -> Vec<Arc<dyn NodeType>> {
         Arc::new(on_the_way::clip::ClipNode),
         Arc::new(on_the_way::bend_along::BendAlong),
         Arc::new(on_the_way::letters::LettersNode),
+        Arc::new(on_the_way::dent::DentNode),
         Arc::new(on_the_way::head_count::HeadCountNode),
         Arc::new(several::wheel::WheelNode),
         Arc::new(several::links::LinksNode),

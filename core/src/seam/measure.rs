@@ -1,7 +1,7 @@
 //! Measuring the seam on the unwrapped motion: what is at F + δ against what is at δ.
 
 use super::leaps::{Leaps, leaps};
-use crate::motion::{Cancel, Columns, Frames, Lying, Motion, MotionError, Sample, Symmetry, prepared};
+use crate::motion::{Bend, Cancel, Columns, Dents, Frames, Kind, Motion, MotionError, Sample, Symmetry, prepared};
 use crate::pose::{angle_between, angle_between_alike};
 use crate::work::OF_A_PICTURE;
 use glam::{DQuat, DVec3};
@@ -32,7 +32,7 @@ pub struct Seam {
     pub spin: Gap,
     /// Parts of a cycle, or of the way from clip to clip, where clips are played.
     pub clip: Option<Gap>,
-    /// Metres by which joints lie otherwise in their thing, where things are bent.
+    /// Metres by which joints lie otherwise in their thing, or corners of it, where things are bent or dented.
     pub form: Option<Gap>,
     /// How many things go on where another one began.
     pub trading: usize,
@@ -73,7 +73,7 @@ pub fn measure(motion: &Arc<dyn Motion>, frames: f64, fps: f64, cancel: &Cancel)
 
 fn measured(motion: &Arc<dyn Motion>, frames: f64, fps: f64, cancel: &Cancel) -> Result<Seam, MotionError> {
     let motion = prepared(motion, Frames { from: -1.0, to: frames + 2.0 }, cancel)?;
-    let clips = motion.varies().and(Columns::CLIP | Columns::BENT);
+    let clips = motion.varies().and(Columns::CLIP | Columns::FORMS);
     let columns = COLUMNS | Columns::VELOCITY | Columns::SPIN | clips;
     let (mut start, mut end) = (Sample::default(), Sample::default());
     motion.sample(0.0, columns, &mut start);
@@ -89,7 +89,7 @@ fn measured(motion: &Arc<dyn Motion>, frames: f64, fps: f64, cancel: &Cancel) ->
         partners,
         leaps: leaps(&*motion, frames, cancel)?,
         clip: clips.contain(Columns::CLIP).then(Gap::default),
-        form: clips.contain(Columns::BENT).then(Gap::default),
+        form: clips.touch(Columns::FORMS).then(Gap::default),
         ..Seam::default()
     };
     for offset in OFFSETS {
@@ -117,25 +117,42 @@ fn measured(motion: &Arc<dyn Motion>, frames: f64, fps: f64, cancel: &Cancel) ->
             if let (Some(end), Some(start)) = (end.clips.get(object), start.clips.get(partner)) {
                 widen(|s| s.clip.get_or_insert_default(), end.apart(*start));
             }
-            if let (Some(ends), Some(starts)) = (end.bents.get(object), start.bents.get(partner)) {
-                widen(|s| s.form.get_or_insert_default(), bent_apart(&*motion, (object, ends), (partner, starts)));
+            if clips.touch(Columns::FORMS) {
+                let apart = forms_apart(&*motion, (object, &end), (partner, &start));
+                widen(|s| s.form.get_or_insert_default(), apart);
             }
         }
     }
     Ok(seam)
 }
 
-/// How far joints of two things that are bent lie apart in them, metres; what is not bent is not off.
-fn bent_apart(motion: &dyn Motion, end: (usize, &Lying), start: (usize, &Lying)) -> f64 {
-    let chain = |(object, lying): (usize, &Lying)| {
+/// How far joints of two things that are bent lie apart in them, or corners of two that are dented, metres; what has no form of
+/// its own is not off.
+fn forms_apart(motion: &dyn Motion, end: (usize, &Sample), start: (usize, &Sample)) -> f64 {
+    let kind = |object: usize| motion.kinds().get(motion.kind(object));
+    let joints = |(object, sample): (usize, &Sample)| {
         let mut joints = Vec::new();
-        if let Some(bend) = motion.kinds().get(motion.kind(object)).and_then(|kind| kind.bent.as_ref()) {
+        if let (Some(bend), Some(lying)) = (kind(object).and_then(bent), sample.bents.get(object)) {
             bend.chain(lying, &mut joints);
         }
         joints
     };
-    let (end, start) = (chain(end), chain(start));
-    end.iter().zip(&start).map(|(a, b)| a.translation.distance(b.translation)).fold(0.0, f64::max)
+    let corners = |(object, sample): (usize, &Sample)| match (kind(object).and_then(dented), sample.dents.get(object)) {
+        (Some(dents), Some(frame)) => dents.moved(*frame, &dents.body().places),
+        _ => Vec::new(),
+    };
+    let (joints, corners) = ([joints(end), joints(start)], [corners(end), corners(start)]);
+    let apart = joints[0].iter().zip(&joints[1]).map(|(a, b)| a.translation.distance(b.translation));
+    let dented_apart = corners[0].iter().zip(&corners[1]).map(|(a, b)| (a - b).abs());
+    apart.chain(dented_apart).fold(0.0, f64::max)
+}
+
+fn bent(kind: &Kind) -> Option<&Bend> {
+    kind.bent.as_deref()
+}
+
+fn dented(kind: &Kind) -> Option<&Dents> {
+    kind.dented.as_deref()
 }
 
 /// The thing that each one goes on as after `frames`: as the motion says, or else the one that looks the same and is where

@@ -1,11 +1,13 @@
 //! Surfaces to press things onto and to take directions from.
 
+mod body;
 mod meeting;
 mod profile;
 mod shape;
 mod spread;
 mod wires;
 
+pub use body::Body;
 pub use meeting::{Gap, Met, Reach, Straight, Travel, meeting};
 pub use profile::{Piece, Profile};
 pub use shape::{Rim, Shape};

@@ -64,7 +64,7 @@ impl Piece {
     }
 
     /// Where it goes at t, a unit vector; where the derivative vanishes, from within the piece.
-    fn direction(&self, t: f64) -> DVec2 {
+    pub(super) fn direction(&self, t: f64) -> DVec2 {
         let inward = if t < 0.5 { t + 1e-4 } else { t - 1e-4 };
         let size = self.at(0.0).distance(self.at(1.0));
         let derivative = self.derivative(t);

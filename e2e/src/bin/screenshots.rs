@@ -64,23 +64,14 @@ async fn main() -> Result<()> {
     visit.press(".react-flow__node[data-id=\"bend\"]").await?;
     go_to(&visit, 150).await?;
     shoot(&visit, &folder, "bench-pennant").await?;
+    open(&visit, "Swim ring").await?;
+    visit.press(".react-flow__node[data-id=\"dent\"]").await?;
+    go_to(&visit, 30).await?;
+    shoot(&visit, &folder, "bench-swim-ring").await?;
     open(&visit, "Helter-skelter embers").await?;
     visit.press(".react-flow__node[data-id=\"embers\"]").await?;
     go_to(&visit, 40).await?;
     shoot(&visit, &folder, "bench-embers").await?;
-
-    open(&visit, "Lantern round").await?;
-    visit.press("button[aria-label=\"Open On the water\"]").await?;
-    // The Weave glides to where it shows all of it.
-    tokio::time::sleep(SETTLED).await;
-    visit.choose_node("Swan boats").await?;
-    axes_along(&visit).await?;
-    visit.choose_node("Lean").await?;
-    go_to(&visit, 64).await?;
-    shoot(&visit, &folder, "turning").await?;
-    axes_along(&visit).await?;
-    visit.click("Undo").await?;
-    visit.kept().await?;
 
     open(&visit, "Puck on the boards").await?;
     visit.press(".react-flow__node[data-id=\"throw\"]").await?;
@@ -141,13 +132,6 @@ async fn main() -> Result<()> {
     visit.keys("?", &[]).await?;
     shoot(&visit, &folder, "keys-and-words").await?;
     visit.end().await
-}
-
-/// Shows the axes along paths and along the way of the selected thing, or hides them again.
-async fn axes_along(visit: &Visit) -> Result<()> {
-    visit.click("Show").await?;
-    visit.js("[...document.querySelectorAll('.view-menu label')].find((l) => l.textContent.includes('Axes along')).click()").await?;
-    visit.keys(&char::from(fantoccini::key::Key::Escape).to_string(), &[]).await
 }
 
 async fn draw_on_a_tilted_plane(visit: &Visit) -> Result<()> {

@@ -12,15 +12,9 @@ use zickzack_core::scene::Scene;
 struct Shape {
     things: usize,
     columns: Value,
-    frames: usize,
-}
-
-impl Shape {
     /// Numbers of a frame.
-    fn row(&self) -> usize {
-        let width = |column: &Value| column["width"].as_u64().unwrap_or(0) as usize;
-        self.things * self.columns.as_array().map_or(0, |columns| columns.iter().map(width).sum())
-    }
+    row: usize,
+    frames: usize,
 }
 
 /// Poses of an end as a page holds them.
@@ -47,8 +41,8 @@ impl Screen {
             return;
         }
         let number = |name: &str| header[name].as_u64().unwrap() as usize;
-        let shape = Shape { things: number("things"), columns: header["columns"].clone(), frames: number("frames") };
-        let row = shape.row();
+        let (row, frames) = (number("row"), number("frames"));
+        let shape = Shape { things: number("things"), columns: header["columns"].clone(), row, frames };
         let fresh = || Shown {
             shape: shape.clone(),
             numbers: vec![f32::NAN; shape.frames * row],
@@ -109,7 +103,7 @@ impl Screen {
             if shown.shape != wanted.shape {
                 return Err(format!("{node} is {:?} and not {:?}", shown.shape, wanted.shape));
             }
-            let row = wanted.shape.row();
+            let row = wanted.shape.row;
             let rows = |of: &Shown, frame: usize| of.numbers[frame * row..(frame + 1) * row].to_vec();
             let here = (0..wanted.shape.frames).filter(|&frame| shown.have[frame]);
             let wrong: Vec<usize> = here.clone().filter(|&frame| rows(shown, frame) != rows(wanted, frame)).collect();
@@ -139,8 +133,9 @@ pub fn baked(document: Value) -> BTreeMap<String, Shown> {
     let shown = |motion| {
         let ready = prepared(motion, Frames { from: 0.0, to: f64::from(scene.frames) }, &cancel).unwrap();
         let layout = BlockLayout::of(&*ready);
-        let shape = Shape { things: ready.len(), columns: serde_json::json!(layout.columns()), frames: frames.len() };
-        let mut numbers = vec![0.0; shape.row() * shape.frames];
+        let columns = serde_json::json!(layout.columns());
+        let shape = Shape { things: ready.len(), columns, row: layout.row(), frames: frames.len() };
+        let mut numbers = vec![0.0; shape.row * shape.frames];
         fill_poses(&*ready, &layout, &frames, &mut numbers, &cancel).unwrap();
         Shown { shape, numbers, have: vec![true; frames.len()] }
     };

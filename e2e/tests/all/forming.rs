@@ -21,6 +21,15 @@ fn only(rows: &[Row], frame: i64) -> Result<&Row> {
     at(rows, frame).first().copied().with_context(|| format!("nothing at {frame}"))
 }
 
+/// Pulls a thread from a node to a port of another.
+async fn thread(visit: &Visit, from: &str, to: &str, port: &str) -> Result<()> {
+    visit.click("Tidy").await?;
+    visit.weave_rests().await?;
+    let from = visit.middle(&format!(".react-flow__node[data-id=\"{from}\"] .react-flow__handle.source")).await?;
+    let to = visit.middle(&format!(".react-flow__node[data-id=\"{to}\"] [data-handleid={port}]")).await?;
+    visit.drag(from, (to.0 - from.0, to.1 - from.1)).await
+}
+
 /// Drawn, bent, grown from its start to its end, and turned to a second path.
 #[tokio::test]
 async fn a_ribbon_grows_along_a_drawn_path_and_turns_to_a_second_one() -> Result<()> {
@@ -75,11 +84,7 @@ async fn a_ribbon_grows_along_a_drawn_path_and_turns_to_a_second_one() -> Result
     visit.fill("position z", "-4").await?;
     visit.kept().await?;
     let (aside, bend) = (visit.node("Move").await?, visit.node("Bend along").await?);
-    visit.click("Tidy").await?;
-    visit.weave_rests().await?;
-    let from = visit.middle(&format!(".react-flow__node[data-id=\"{aside}\"] .react-flow__handle.source")).await?;
-    let to = visit.middle(&format!(".react-flow__node[data-id=\"{bend}\"] [data-handleid=beside]")).await?;
-    visit.drag(from, (to.0 - from.0, to.1 - from.1)).await?;
+    thread(&visit, &aside, &bend, "beside").await?;
     visit.until("it works again", "return document.querySelector('.slip.error') == null").await?;
     visit.kept().await?;
     let rows = baked(&visit).await?;
@@ -213,5 +218,72 @@ async fn a_word_rides_a_circle_upright_letter_by_letter() -> Result<()> {
     visit.kept().await?;
     let after = spread(&baked(&visit).await?);
     assert!(after > 1.3 * before && after < 1.5 * before, "{before} {after}");
+    visit.end().await
+}
+
+/// How far corners of the dented thing of an Output are moved at a frame, as the page has it.
+async fn dents(visit: &Visit, output: &str, frame: i64) -> Result<Vec<f64>> {
+    let numbers = visit.js(&format!("return window.zickzack.form('{output}', 0, {frame})")).await?;
+    serde_json::from_value(numbers).context("a form")
+}
+
+/// Balls that wind round a ring press into it as deep as they are told, leave something behind, and all of it closes.
+#[tokio::test]
+async fn balls_wind_round_a_ring_and_dent_it_over_the_seam() -> Result<()> {
+    let visit = Visit::start(1280, 800).await?;
+    new_scene(&visit).await?;
+    visit.add_node("Torus winding").await?;
+    visit.add_node("Ride").await?;
+    visit.fill("riders", "6").await?;
+    visit.fill("laps per loop", "1/3").await?;
+    visit.kept().await?;
+    visit.add_node("press").await?;
+    visit
+        .until(
+            "a sentence",
+            "return document.querySelector('.card .wrong')?.textContent.includes('Thread a surface to it')",
+        )
+        .await?;
+    let dent = visit.node("Dent").await?;
+    visit.add_node("Output").await?;
+    let output = visit.node("Output").await?;
+    visit.keys(&char::from(Key::Escape).to_string(), &[]).await?;
+    visit.add_node("inflated ring").await?;
+    let torus = visit.node("Torus").await?;
+    thread(&visit, &torus, &dent, "surface").await?;
+    visit.until("it works", "return document.querySelector('.slip.error') == null").await?;
+    visit.kept().await?;
+    visit.until("a closed loop", "return document.querySelector('.badge.closed') != null").await?;
+
+    // As deep as it is told, wherever a ball is, and nothing elsewhere; after the loop as before it.
+    visit.choose_node("Dent").await?;
+    visit.fill("depth", "0.2").await?;
+    visit.fill("recovers in", "0").await?;
+    visit.kept().await?;
+    let frames = visit.document().await?["frames"].as_i64().context("frames")?;
+    let whole = format!("return window.zickzack.form('{output}', 0, {frames}) != null");
+    visit.until("all frames", &whole).await?;
+    let touched = |dents: &[f64]| dents.iter().filter(|moved| **moved != 0.0).count();
+    let (start, end) = (dents(&visit, &output, 0).await?, dents(&visit, &output, frames).await?);
+    assert!(start.iter().all(|moved| (-0.2 - 1e-6..=0.0).contains(moved)));
+    assert!(start.iter().copied().fold(0.0, f64::min) < -0.18);
+    assert!(touched(&start) < start.len() / 3, "{} of {}", touched(&start), start.len());
+    let apart = start.iter().zip(&end).map(|(a, b)| (a - b).abs()).fold(0.0, f64::max);
+    assert!(apart < 1e-6, "{apart}");
+
+    // What comes back slowly is left behind, over the seam too.
+    visit.fill("recovers in", "20").await?;
+    visit.kept().await?;
+    visit.until("all frames", &whole).await?;
+    let behind = dents(&visit, &output, 0).await?;
+    assert!(touched(&behind) > touched(&start) * 3 / 2, "{} of {}", touched(&behind), touched(&start));
+    visit.until("still closed", "return document.querySelector('.badge.closed') != null").await?;
+    visit.choose("things", "raise").await?;
+    visit.kept().await?;
+    visit.until("all frames", &whole).await?;
+    let raised = dents(&visit, &output, 0).await?;
+    assert!(raised.iter().all(|moved| *moved >= 0.0));
+    let rows = baked(&visit).await?;
+    assert!(rows.iter().all(|row| row.thing == 0 && row.place == [0.0; 3]), "the ring itself stays where it is");
     visit.end().await
 }

@@ -12,6 +12,7 @@ use zickzack_core::graph::Channel;
 use zickzack_core::motion::{
     BlockColumn, BlockLayout, Cancel, Frames, Motion, MotionError, fill_poses, prepared, trace,
 };
+use zickzack_core::surface::Body;
 use zickzack_core::work::OF_A_PICTURE;
 
 /// Most bytes of poses in one block, so that the one on screen is never long behind another, and the 36 that wait for a
@@ -38,7 +39,7 @@ pub struct Stamp {
 }
 
 /// What a block of poses begins with: `count` frames of `things` follow, frame after frame, thing after thing, each with
-/// the numbers of all columns in order.
+/// the numbers of all columns in order, then the forms of things.
 #[derive(Debug, Serialize, ToSchema)]
 pub struct PosesHeader<'a> {
     /// `poses`.
@@ -48,6 +49,13 @@ pub struct PosesHeader<'a> {
     pub node: &'a str,
     pub things: usize,
     pub columns: &'a [BlockColumn],
+    /// Numbers of the form of a thing by its kind, which stand after those of all things of a frame, thing after thing: of what
+    /// is bent nine for each joint, from tail to head: x, y, z in the thing's own axes, a unit quaternion as x, y, z, w, a
+    /// factor along it and one across; of what is dented one for each corner, the metres along its normal. None where no
+    /// thing has a form of its own.
+    pub forms: &'a [usize],
+    /// Numbers of a frame.
+    pub row: usize,
     /// Frames of the whole loop, its end included.
     pub frames: usize,
     /// The first frame of this block.
@@ -55,6 +63,22 @@ pub struct PosesHeader<'a> {
     pub count: usize,
     /// The frames that the page keeps from now on, those of this block among them. All others it drops.
     pub keeps: Window,
+}
+
+/// The body of what is dented, of a kind of an end: for each corner x, y, z in the thing's own axes, then for each the unit vector
+/// along which it is moved, then three numbers of corners for each triangle, round the way out. With what it is known by.
+pub fn body_block(node: &str, kind: usize, body: &Body, stamp: Stamp) -> (Vec<u8>, [u8; 32]) {
+    let corners = body.places.iter().chain(&body.normals).flat_map(|corner| corner.as_vec3().to_array());
+    let numbers: Vec<f32> = corners.chain(body.triangles.iter().flatten().map(|corner| *corner as f32)).collect();
+    let header = json!({
+        "kind": "body", "stamp": stamp, "node": node, "of": kind, "corners": body.places.len(),
+        "triangles": body.triangles.len(),
+    });
+    let mut hash = blake3::Hasher::new();
+    numbers.iter().for_each(|number| {
+        hash.update(&number.to_le_bytes());
+    });
+    (encode(&header, &numbers), *hash.finalize().as_bytes())
 }
 
 /// How many things there are, how each is written, and at how many frames.
@@ -68,7 +92,7 @@ pub struct Shape {
 impl Shape {
     /// Bytes of one frame.
     pub fn row(&self) -> usize {
-        4 * self.things * self.layout.floats()
+        4 * self.layout.row()
     }
 }
 
@@ -131,7 +155,7 @@ fn pose_block(
     cancel: &Cancel,
 ) -> Result<Vec<u8>, MotionError> {
     let list: Vec<f64> = (from..from + count).map(|frame| frame as f64).collect();
-    let mut numbers = vec![0.0; count * shape.things * shape.layout.floats()];
+    let mut numbers = vec![0.0; count * shape.layout.row()];
     fill_poses(ready, &shape.layout, &list, &mut numbers, cancel)?;
     let header = PosesHeader {
         kind: "poses",
@@ -139,6 +163,8 @@ fn pose_block(
         node,
         things: shape.things,
         columns: shape.layout.columns(),
+        forms: shape.layout.forms(),
+        row: shape.layout.row(),
         frames: shape.frames,
         from,
         count,

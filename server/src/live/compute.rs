@@ -7,21 +7,28 @@ use super::messages::{EndLook, NodeStatus, ToPage};
 use super::window::{Window, shares};
 use crate::recorder::{AtDesk, FromShelfOnly};
 use crate::told::SLOW;
-use std::collections::HashMap;
+use std::collections::{HashMap, HashSet};
 use std::sync::Arc;
 use std::time::Duration;
 use tokio::sync::mpsc;
 use uuid::Uuid;
 use zickzack_core::graph::{Compiled, End, EndReport, Memo, NodeResult, Workshop, report, try_offers};
-use zickzack_core::motion::{Cancel, MotionError};
+use zickzack_core::motion::{Cancel, Motion, MotionError, formed_numbers};
 use zickzack_core::scene::{Scene, Space};
 use zickzack_core::work::STARVED;
 use zickzack_session::Session;
 
+/// Begins the names of bodies.
+const BODY: &str = "body ";
 /// How often a round is done again at most, for want of memory.
 const MOST_ROUNDS: usize = 4;
 /// Most numbers of a thing at a frame, as far as what a motion wants to take of a page is guessed before it is looked at.
 const FLOATS: u64 = 18;
+
+/// Numbers that a motion takes at a frame, at most.
+fn numbers(motion: &dyn Motion) -> u64 {
+    (motion.len() as u64).saturating_mul(FLOATS).saturating_add(formed_numbers(motion) as u64)
+}
 
 /// A message on its way to a page.
 pub enum Out {
@@ -86,6 +93,7 @@ impl Work {
             self.signals(&now)?;
             self.paths(&now)?;
             self.looks(compiled)?;
+            self.bodies(compiled)?;
             self.poses(&now)?;
             self.nodes(compiled)?;
             let ends = self.ends(compiled)?;
@@ -231,8 +239,7 @@ impl Work {
     fn shares(&self, side: &Side<'_>) -> HashMap<String, u64> {
         let ends = &side.compiled.ends;
         let total = u64::from(side.scene.frames) + 1;
-        let wanted: Vec<u64> =
-            ends.iter().map(|end| (end.motion.len() as u64).saturating_mul(4 * FLOATS * total)).collect();
+        let wanted: Vec<u64> = ends.iter().map(|end| numbers(&*end.motion).saturating_mul(4 * total)).collect();
         let all = if self.compared.is_some() { self.holds / 2 } else { self.holds };
         ends.iter().map(|end| end.node.clone()).zip(shares(&wanted, all)).collect()
     }
@@ -244,6 +251,25 @@ impl Work {
             self.tell(&ToPage::Looks { ends })?;
             self.has.now("looks".to_owned(), key);
         }
+        Ok(())
+    }
+
+    /// The bodies of what is dented. A page drops those of kinds that are not among the looks it was told last.
+    fn bodies(&self, compiled: &Compiled) -> Result<(), MotionError> {
+        let mut left = HashSet::new();
+        for end in &compiled.ends {
+            for (kind, told) in end.motion.kinds().iter().enumerate() {
+                let Some(dents) = &told.dented else { continue };
+                let what = format!("{BODY}{} {kind}", end.node);
+                let (block, key) = blocks::body_block(&end.node, kind, dents.body(), self.stamp);
+                if !self.has.same(&what, &key) {
+                    self.send(Out::Block(block))?;
+                    self.has.now(what.clone(), key);
+                }
+                left.insert(what);
+            }
+        }
+        self.has.keep_only(BODY, &left);
         Ok(())
     }
 

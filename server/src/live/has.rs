@@ -2,7 +2,7 @@
 
 use super::blocks::Shape;
 use super::window::Window;
-use std::collections::HashMap;
+use std::collections::{HashMap, HashSet};
 use std::sync::{Mutex, PoisonError};
 use zickzack_core::graph::{End, EndReport, Timing};
 use zickzack_core::motion::{Cancel, MotionError};
@@ -141,6 +141,12 @@ impl Has {
     /// The page does not have it any more.
     pub(super) fn forget(&self, what: &str) {
         self.sent.lock().unwrap_or_else(PoisonError::into_inner).remove(what);
+    }
+
+    /// The page drops all others whose names begin so.
+    pub(super) fn keep_only(&self, begins: &str, left: &HashSet<String>) {
+        let mut sent = self.sent.lock().unwrap_or_else(PoisonError::into_inner);
+        sent.retain(|what, _| !what.starts_with(begins) || left.contains(what));
     }
 
     /// Forgets what was sent of a version, since another comes in its place.

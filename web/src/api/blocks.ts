@@ -44,7 +44,18 @@ export interface TracesHeader {
   channels: { name: string; unit: string; port?: string }[];
 }
 
-export type Header = PosesHeader | PathHeader | TracesHeader;
+/** The body of a kind of an end: places and normals of its corners, then three corners for each triangle. */
+export interface BodyHeader {
+  kind: 'body';
+  stamp: Stamp;
+  node: string;
+  /** The number of the kind. */
+  of: number;
+  corners: number;
+  triangles: number;
+}
+
+export type Header = PosesHeader | PathHeader | BodyHeader | TracesHeader;
 
 /** A binary block of the live connection; throws where it is not one. */
 export function decode(buffer: ArrayBuffer): { header: Header; numbers: Float32Array } {

@@ -10,7 +10,7 @@ const FRAMES = 101;
 
 /** What the server sends of frames that it says are kept. */
 function sends(from: number, count: number, keeps = { from, count }): void {
-  const header: PosesHeader = { kind: 'poses', stamp: { revision: 1, preview: 0, compared: false }, node: 'out', things: 1, columns: [{ name: 'position', width: 3, type: 'f32' }], frames: FRAMES, from, count, keeps };
+  const header: PosesHeader = { kind: 'poses', stamp: { revision: 1, preview: 0, compared: false }, node: 'out', things: 1, columns: [{ name: 'position', width: 3, type: 'f32' }], forms: [], row: 3, frames: FRAMES, from, count, keeps };
   takePoses(header, new Float32Array(3 * count));
 }
 

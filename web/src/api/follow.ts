@@ -1,5 +1,5 @@
 import { clock } from '../scene/clock';
-import { strays } from '../scene/poses';
+import { strays } from '../scene/taken/poses';
 import { useScene } from '../scene/store';
 
 /** Least time between two askings, milliseconds. */

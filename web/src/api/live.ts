@@ -3,7 +3,7 @@ import { clock } from '../scene/clock';
 import { applied as appliedTo } from '../scene/edits';
 import { Queue } from './queue';
 import { Winding } from './winding';
-import { reset, say, setDocument, takeEnds, takeNodes, takePath, takePoses, takeTraces, useScene, type Pending } from '../scene/store';
+import { reset, say, setDocument, takeBlock, takeEnds, takeLooks, takeNodes, useScene, type Pending } from '../scene/store';
 import { decode } from './blocks';
 import { Follower, HOLDS } from './follow';
 import { isOpen, nextSequence, pageName } from './page';
@@ -362,9 +362,7 @@ export class Live {
     if (typeof data === 'string') return this.heed(JSON.parse(data) as ToPage);
     const begun = performance.now();
     const { header, numbers } = decode(data);
-    if (header.kind === 'poses') takePoses(header, numbers);
-    else if (header.kind === 'path') takePath(header, numbers);
-    else takeTraces(header, numbers);
+    takeBlock(header, numbers);
     if (header.kind !== 'poses') return;
     note('decoded', begun, header.stamp.preview);
     // What is on screen is there; where much more follows, the next step of a drag need not wait for it.
@@ -386,7 +384,7 @@ export class Live {
         this.refused(message);
         break;
       case 'looks':
-        set({ looks: message.ends });
+        takeLooks(message.ends);
         break;
       case 'nodes':
         set({ withheld: null });
@@ -402,7 +400,7 @@ export class Live {
         break;
       case 'held':
         // What was found before may be so no more.
-        set({ withheld: message.message, nodes: {}, looks: [], ends: [], endsKnown: false, traces: null });
+        set({ withheld: message.message, nodes: {}, looks: [], bodies: {}, ends: [], endsKnown: false, traces: null });
         this.answered(this.previewNumber);
         break;
       case 'stopping':

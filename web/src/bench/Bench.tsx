@@ -4,7 +4,7 @@ import { Live } from '../api/live';
 import { beginMeasuring, endMeasuring } from '../measure';
 import { clock } from '../scene/clock';
 import { rateOf } from '../scene/rate';
-import { clipAt, pathOf, poseAt, signalOf, traceOf, useScene } from '../scene/store';
+import { clipAt, formAt, pathOf, poseAt, signalOf, traceOf, useScene } from '../scene/store';
 import { Bar } from './Bar';
 import { Card } from './card/Card';
 import { Dial } from './dial/Dial';
@@ -27,7 +27,7 @@ import './frame.css';
 declare global {
   interface Window {
     /** What is on screen, to be read by those who want to check it. */
-    zickzack?: { pose: typeof poseAt; clip: typeof clipAt; path: typeof pathOf; trace: typeof traceOf; signal: typeof signalOf; frame: () => number; beginMeasuring: () => void; endMeasuring: typeof endMeasuring };
+    zickzack?: { pose: typeof poseAt; clip: typeof clipAt; form: typeof formAt; path: typeof pathOf; trace: typeof traceOf; signal: typeof signalOf; frame: () => number; beginMeasuring: () => void; endMeasuring: typeof endMeasuring };
   }
 }
 
@@ -38,7 +38,7 @@ export function Bench({ scene }: { scene: string }) {
     enterScene(scene);
     const connection = new Live(scene);
     setLive(connection);
-    window.zickzack = { pose: poseAt, clip: clipAt, path: pathOf, trace: traceOf, signal: signalOf, frame: () => clock.frame, beginMeasuring, endMeasuring };
+    window.zickzack = { pose: poseAt, clip: clipAt, form: formAt, path: pathOf, trace: traceOf, signal: signalOf, frame: () => clock.frame, beginMeasuring, endMeasuring };
     return () => {
       clock.stop();
       clock.setRange(null);

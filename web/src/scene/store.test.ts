@@ -1,12 +1,12 @@
 import { beforeEach, describe, expect, it } from 'vitest';
 import type { PosesHeader } from '../api/blocks';
 import type { EndReport, NodeStatus, Scene } from '../api/types';
-import { isHere } from './poses';
+import { isHere } from './taken/poses';
 import { alsoSelect, poseAt, reset, select, selectAll, selectPoints, selectThing, setDocument, takeEnds, takeNodes, takePoses, useScene } from './store';
 
 const POSE_FLOATS = 10;
 const columns: PosesHeader['columns'] = [{ name: 'position', width: 3, type: 'f32' }, { name: 'orientation', width: 4, type: 'f32' }, { name: 'scale', width: 3, type: 'f32' }];
-const header = (from: number, count: number, things = 2, frames = 5): PosesHeader => ({ kind: 'poses', stamp: { revision: 1, preview: 0, compared: false }, node: 'out', things, columns, frames, from, count, keeps: { from: 0, count: frames } });
+const header = (from: number, count: number, things = 2, frames = 5): PosesHeader => ({ kind: 'poses', stamp: { revision: 1, preview: 0, compared: false }, node: 'out', things, columns, forms: [], row: things * POSE_FLOATS, frames, from, count, keeps: { from: 0, count: frames } });
 const numbers = (from: number, count: number, things = 2) => Float32Array.from({ length: count * things * POSE_FLOATS }, (_, i) => from * 1000 + i);
 const end = (node: string, things = 2): EndReport => ({ node, name: node, output: true, things, offers: [], contacts: [], kinds: [], contact_count: 0, on_path: true, phases: [], density: [], seam: { position: 0, velocity: 0, orientation: 0, spin: 0, worst: {}, closes: true, leaps: [], leap_count: 0, flips: 0, trading: 0, uncertain: [] } });
 const status = (miniature?: NodeStatus['miniature'], state = 'worked'): NodeStatus => ({ state, messages: [], facts: [], mends: [], marks: [], alike: {}, names: {}, millis: 0, miniature });

@@ -1,8 +1,9 @@
 import { create } from 'zustand';
-import type { PathHeader, PosesHeader, TracesHeader } from '../api/blocks';
+import type { BodyHeader, Header, PathHeader, PosesHeader, TracesHeader } from '../api/blocks';
 import type { EndLook, EndReport, NodeStatus, Op, Scene } from '../api/types';
+import { bodiesOf, bodyName, bodyOf, type Bodies } from './taken/bodies';
 import { applied } from './edits';
-import { belongs, isHere, roomFor, scaleAlong, startOf, take, type Poses } from './poses';
+import { belongs, formOf, isHere, numberOf, roomFor, scaleAlong, startOf, take, type Poses } from './taken/poses';
 
 export interface PathBlock {
   header: PathHeader;
@@ -73,6 +74,8 @@ interface State {
   nodes: Record<string, NodeStatus>;
   /** What moves, as it is drawn; what is measured of it may come later. */
   looks: EndLook[];
+  /** The bodies of what is dented. */
+  bodies: Bodies;
   ends: EndReport[];
   /** True once the server has said what moves. */
   endsKnown: boolean;
@@ -122,6 +125,7 @@ const fresh: State = {
   redo: null,
   nodes: {},
   looks: [],
+  bodies: {},
   ends: [],
   endsKnown: false,
   paths: {},
@@ -222,8 +226,17 @@ export function takePoses(header: PosesHeader, numbers: Float32Array): void {
   });
 }
 
+/** Takes in the body of what is dented. */
+function takeBody(header: BodyHeader, numbers: Float32Array): void {
+  const body = bodyOf(header, numbers);
+  set(({ bodies }) => ({ bodies: { ...bodies, [bodyName(header.node, header.of)]: body } }));
+}
+
+/** Takes in what moves and how it is drawn, and forgets the bodies of what is gone. */
+export const takeLooks = (looks: EndLook[]): void => set(({ bodies }) => ({ looks, bodies: bodiesOf(bodies, looks) }));
+
 /** Takes in a path as it is drawn. */
-export function takePath(header: PathHeader, numbers: Float32Array): void {
+function takePath(header: PathHeader, numbers: Float32Array): void {
   const block = { header, numbers };
   set((state) => {
     if (!header.stamp.compared) return { paths: { ...state.paths, [header.node]: block } };
@@ -232,13 +245,21 @@ export function takePath(header: PathHeader, numbers: Float32Array): void {
 }
 
 /** Takes in the channels of a thing. */
-export function takeTraces(header: TracesHeader, numbers: Float32Array): void {
+function takeTraces(header: TracesHeader, numbers: Float32Array): void {
   const traces = { header, numbers };
   set((state) => {
     if (header.kind === 'signals') return { signals: traces };
     if (!header.stamp.compared) return { traces };
     return state.compared ? { compared: { ...state.compared, traces } } : {};
   });
+}
+
+/** Takes in a block. */
+export function takeBlock(header: Header, numbers: Float32Array): void {
+  if (header.kind === 'poses') takePoses(header, numbers);
+  else if (header.kind === 'path') takePath(header, numbers);
+  else if (header.kind === 'body') takeBody(header, numbers);
+  else takeTraces(header, numbers);
 }
 
 /** Selects keys of a number; with `also` beside those that are selected, or no longer. */
@@ -291,6 +312,14 @@ export function poseAt(node: string, object: number, frame: number): number[] | 
   const turn = startOf(poses, 'orientation', frame, object);
   const turned = turn === null ? [0, 0, 0, 1] : [...poses.numbers.subarray(turn, turn + 4)];
   return [...poses.numbers.subarray(place, place + 3), ...turned, scaleAlong(poses, 0, frame, object)];
+}
+
+/** The numbers of a thing's form at a whole frame; for tests. */
+export function formAt(node: string, object: number, frame: number): number[] | null {
+  const poses = get().poses[node];
+  const start = poses && object < poses.things ? formOf(poses, frame, object) : null;
+  if (!poses || start === null) return null;
+  return [...poses.numbers.subarray(start, start + (poses.forms[numberOf(poses, 'kind', frame, object, 0)] ?? 0))];
 }
 
 /** Where a thing is in its clips at a whole frame: the mixture and the part of the cycle; for tests. */

@@ -1,7 +1,8 @@
 //! What is said of how things look.
 
-use crate::motion::{Bend, BentForm, Glyph, Kind, Strip, StripEnd};
+use crate::motion::{Bend, BentForm, Dents, Glyph, Kind, Strip};
 use crate::rig::{Animated, Cycle};
+use crate::schema::Choice;
 use glam::DVec2;
 use serde::Serialize;
 
@@ -21,6 +22,8 @@ pub struct KindReport {
     pub animated: Option<AnimatedReport>,
     /// What is bent, instead of all that.
     pub bent: Option<BentReport>,
+    /// What is dented, instead of all that.
+    pub dented: Option<DentedReport>,
     /// Its form as a letter with a size of its own, instead of all that.
     pub glyph: Option<GlyphReport>,
 }
@@ -58,6 +61,7 @@ impl From<&Kind> for KindReport {
             last: kind.last.clone(),
             animated: kind.animated.as_deref().map(AnimatedReport::from),
             bent: kind.bent.as_deref().map(BentReport::from),
+            dented: kind.dented.as_deref().map(DentedReport::from),
             glyph: kind.glyph.as_deref().map(GlyphReport::from),
         }
     }
@@ -77,6 +81,22 @@ pub struct BentReport {
     pub model: Option<BentModelReport>,
 }
 
+/// What is dented. Its body comes as a block of its own.
+#[derive(Debug, Clone, PartialEq, Serialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+pub struct DentedReport {
+    /// How many corners its body has.
+    pub corners: usize,
+    /// The most metres that a single thing presses.
+    pub deepest: f64,
+}
+
+impl From<&Dents> for DentedReport {
+    fn from(dents: &Dents) -> Self {
+        Self { corners: dents.corners(), deepest: dents.deepest() }
+    }
+}
+
 /// A strip.
 #[derive(Debug, Clone, PartialEq, Serialize)]
 #[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
@@ -85,7 +105,7 @@ pub struct StripReport {
     pub width: f64,
     /// Metres along y.
     pub thickness: f64,
-    /// How it ends at its tail: `straight`, `pointed` or `swallowtail`.
+    /// How it ends at its tail: `straight`, `pointed` or `swallow-tailed`.
     pub end: &'static str,
     /// Stripes across it in turn of two colours.
     pub stripes: usize,
@@ -119,13 +139,8 @@ impl From<&Bend> for BentReport {
 
 impl From<&Strip> for StripReport {
     fn from(strip: &Strip) -> Self {
-        let end = match strip.end {
-            StripEnd::Straight => "straight",
-            StripEnd::Pointed => "pointed",
-            StripEnd::Swallowtail => "swallowtail",
-        };
-        let Strip { width, thickness, stripes, colours, .. } = strip.clone();
-        Self { width, thickness, end, stripes, colours }
+        let Strip { width, thickness, end, stripes, colours } = strip.clone();
+        Self { width, thickness, end: end.word(), stripes, colours }
     }
 }
 

@@ -127,6 +127,24 @@ fn spines(motion: &dyn Motion, at: &[(usize, f64)], places: usize) -> Vec<Vec<DV
     .collect()
 }
 
+/// Lines of those of the rows that are there and dented.
+fn dented(motion: &dyn Motion, at: &[(usize, f64)]) -> Vec<Vec<DVec3>> {
+    if !motion.varies().contain(Columns::DENTED) {
+        return Vec::new();
+    }
+    let mut sample = Sample::default();
+    motion.sample_at(at, Columns::DENTED | Columns::POSE, &mut sample);
+    let lines = |(row, (object, _)): (usize, &(usize, f64))| {
+        let dents = motion.kinds()[motion.kind(*object)].dented.as_ref().filter(|_| sample.alive[row])?;
+        let pose = sample.pose(row);
+        let placed = |line: Vec<DVec3>| {
+            line.into_iter().map(|place| pose.position + pose.orientation * (pose.scale * place)).collect()
+        };
+        Some(dents.wires(sample.dents[row]).into_iter().map(placed).collect::<Vec<_>>())
+    };
+    at.iter().enumerate().filter_map(lines).flatten().collect()
+}
+
 impl Compiled {
     /// A miniature of what each node gives. On a path, motions show the path rather than their wake.
     ///
@@ -165,7 +183,8 @@ impl Compiled {
         ready.sample_at(&at, Columns::POSITION, &mut sample);
         // What is bent is seen by its form where it is there: what grows is not yet at the loop's start.
         let half: Vec<(usize, f64)> = things().map(|object| (object, 0.5 * range.to)).collect();
-        let forms = spines(&*ready, &half, SPINE);
+        let mut forms = spines(&*ready, &half, SPINE);
+        forms.extend(dented(&*ready, &half));
         lines.extend(forms.iter().map(|form| form.iter().flat_map(|place| place.as_vec3().to_array()).collect()));
         Ok(Miniature { lines, dots: sample.positions.iter().flat_map(|p| p.as_vec3().to_array()).collect() })
     }
@@ -195,6 +214,11 @@ impl Compiled {
                     living.lines.extend(wakes(&*ready, range));
                 }
                 let shown = ready.len().min(MOST_THINGS);
+                let first: Vec<(usize, f64)> = (0..shown).map(|object| (object, 0.0)).collect();
+                let forms = dented(&*ready, &first);
+                living
+                    .lines
+                    .extend(forms.iter().map(|form| form.iter().flat_map(|p| p.as_vec3().to_array()).collect()));
                 for (step, places) in living.steps.iter_mut().enumerate() {
                     let frame = frames * step as f64 / count as f64;
                     let at: Vec<(usize, f64)> = (0..shown).map(|object| (object, frame)).collect();

@@ -4,6 +4,7 @@ use super::chain::Bend;
 use super::lying::Lying;
 use crate::curve::Path;
 use crate::motion::layer::{Below, Layer, Layered, Rows, Who, put_pose, who_needs};
+use crate::motion::look::form::Own;
 use crate::motion::look::kinds::laid_over;
 use crate::motion::{Break, Columns, Frames, Kind, Motion, MotionError, Place, Sample, corners};
 use crate::signal::{Driven, Thing};
@@ -54,14 +55,9 @@ impl BentAlong {
 
 impl Bending {
     fn over_things(inner: &dyn Motion, bend: Arc<Bend>, placing: Placing) -> Self {
-        let own = [Kind { bent: Some(bend.clone().into()), ..Kind::PLAIN }];
+        let own = [Kind { bent: Some(Own(bend.clone())), ..Kind::PLAIN }];
         let (kinds, of) = laid_over(inner, &own, &vec![0; inner.len()]);
         Self { bend, placing, kinds, of }
-    }
-
-    /// What is bent.
-    pub fn bend(&self) -> &Bend {
-        &self.bend
     }
 
     /// How a thing lies, `later` frames after it is at a place of its own path.

@@ -3,14 +3,13 @@
 use super::form::BentForm;
 use super::lying::Lying;
 use crate::curve::{AxesTable, Curve, Path, Strand};
-use crate::motion::{FaceUp, Kind};
-use crate::pose::{Pose, turned};
+use crate::motion::FaceUp;
+use crate::pose::{Pose, basis, turned};
 use crate::remembered::Remembered;
 use crate::rig::Local;
 use crate::signal::Progression;
-use glam::{DMat3, DQuat, DVec2, DVec3};
+use glam::{DVec2, DVec3};
 use std::fmt::{Debug, Formatter, Result};
-use std::ops::Deref;
 use std::sync::Arc;
 
 /// Angle in radians by which the direction turns at most between nodes of the axes.
@@ -52,39 +51,10 @@ pub struct Bend {
     made: Remembered<Laid>,
 }
 
-/// A bend that a kind of things has. Two are the same where they are one.
-#[derive(Clone)]
-pub struct BentKind(Arc<Bend>);
-
-impl From<Arc<Bend>> for BentKind {
-    fn from(bend: Arc<Bend>) -> Self {
-        Self(bend)
-    }
-}
-
-impl Deref for BentKind {
-    type Target = Bend;
-
-    fn deref(&self) -> &Bend {
-        &self.0
-    }
-}
-
-impl PartialEq for BentKind {
-    fn eq(&self, other: &Self) -> bool {
-        Arc::ptr_eq(&self.0, &other.0)
-    }
-}
-
-impl Debug for BentKind {
+impl Debug for Bend {
     fn fmt(&self, out: &mut Formatter<'_>) -> Result {
-        write!(out, "{:?} by {} joints", self.0.form, self.0.joints)
+        write!(out, "{:?} by {} joints", self.form, self.joints)
     }
-}
-
-/// The most joints that a thing of any of these kinds has; 0 where none is bent.
-pub fn most_joints(kinds: &[Kind]) -> usize {
-    kinds.iter().filter_map(|kind| kind.bent.as_ref()).map(|bend| bend.joints()).max().unwrap_or(0)
 }
 
 /// Where a path bends too tightly for what is bent along it.
@@ -94,10 +64,12 @@ pub struct Tight {
     pub strand: usize,
     /// Metres along it.
     pub s: f64,
-    /// The radius of the bend there, metres.
+    /// The radius of the bend there, metres; 0 at a corner.
     pub radius: f64,
     /// How far the thing reaches towards the middle of the bend, metres: more than the radius.
     pub reach: f64,
+    /// True at a corner of the path.
+    pub corner: bool,
 }
 
 impl Bend {
@@ -157,11 +129,6 @@ impl Bend {
     /// Most by which a corner of it may be off what the path says, metres, but for corners of the path.
     pub const fn missed(&self) -> f64 {
         self.missed
-    }
-
-    /// The path that it is bent along.
-    pub const fn path(&self) -> &Path {
-        &self.path
     }
 
     /// Metres of a strand of its path at a frame.
@@ -244,7 +211,7 @@ impl Bend {
         let size = self.size.at(part);
         Local {
             translation: here.point,
-            rotation: DQuat::from_mat3(&DMat3::from_cols(along, up, along.cross(up))).normalize(),
+            rotation: basis(along, up).normalize(),
             scale: DVec3::new(stretch, size, size),
         }
     }
@@ -308,7 +275,12 @@ impl Bend {
                     let reach = self.form.corners().iter().map(reaches).fold(0.0, f64::max);
                     let more = |known: &Tight| reach * bend.length() > known.reach / known.radius;
                     if reach * bend.length() > 1.0 && found.as_ref().is_none_or(more) {
-                        found = Some(Tight { strand: index, s, radius: 1.0 / bend.length(), reach });
+                        let round = if strand.closed() { strand.length() } else { 0.0 };
+                        let beside = |corner: &&f64| [0.0, round].iter().any(|lap| (*corner + lap - s).abs() <= step);
+                        let at = strand.corners().iter().find(beside);
+                        let (s, corner) = (at.copied().unwrap_or(s), at.is_some());
+                        let radius = if corner { 0.0 } else { 1.0 / bend.length() };
+                        found = Some(Tight { strand: index, s, radius, reach, corner });
                     }
                 }
             }

@@ -12,6 +12,6 @@ mod form;
 mod lying;
 
 pub use along::{BentAlong, Placing, Reach};
-pub use chain::{Bend, BentKind, Tight, most_joints};
+pub use chain::{Bend, Tight};
 pub use form::{BentForm, Strip, StripEnd};
 pub use lying::Lying;

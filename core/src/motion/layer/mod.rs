@@ -26,7 +26,7 @@ use super::{
 };
 use crate::curve::Path;
 use crate::pose::{Axis, Pose, turn_between};
-use crate::signal::Thing;
+use crate::signal::{Thing, velocity_of};
 use std::ops::Range;
 use std::sync::Arc;
 
@@ -100,25 +100,20 @@ impl Who {
     }
 }
 
-/// Half the frames over which it is looked at how fast a pose changes.
-const STEP: f64 = 1e-3;
-
-/// Writes what follows from the pose of a row's thing, which `pose` gives so many frames later, into what was asked for.
+/// Writes what follows from the pose of a row's thing, which `pose` gives so many frames later, into what was asked for: where
+/// it jumps or bends, how fast it changes is that of one side.
 pub(in crate::motion) fn put_pose(out: &mut Sample, row: usize, pose: impl Fn(f64) -> Pose) {
-    if !(out.positions.is_empty() && out.orientations.is_empty()) {
-        let pose = pose(0.0);
-        out.positions.get_mut(row).into_iter().for_each(|position| *position = pose.position);
-        out.orientations.get_mut(row).into_iter().for_each(|orientation| *orientation = pose.orientation);
+    let here = pose(0.0);
+    out.positions.get_mut(row).into_iter().for_each(|position| *position = here.position);
+    out.orientations.get_mut(row).into_iter().for_each(|orientation| *orientation = here.orientation);
+    if !(out.velocities.is_empty() && out.travels.is_empty()) {
+        let velocity = velocity_of(|later| pose(later).position, 0.0);
+        out.velocities.get_mut(row).into_iter().for_each(|own| *own = velocity);
+        out.travels.get_mut(row).into_iter().for_each(|travel| *travel = velocity.normalize_or_zero());
     }
-    if out.velocities.is_empty() && out.spins.is_empty() && out.travels.is_empty() {
-        return;
+    if let Some(spin) = out.spins.get_mut(row) {
+        *spin = velocity_of(|later| turn_between(here.orientation, pose(later).orientation), 0.0);
     }
-    let (before, after) = (pose(-STEP), pose(STEP));
-    let velocity = (after.position - before.position) / (2.0 * STEP);
-    let spin = turn_between(before.orientation, after.orientation) / (2.0 * STEP);
-    out.velocities.get_mut(row).into_iter().for_each(|own| *own = velocity);
-    out.spins.get_mut(row).into_iter().for_each(|own| *own = spin);
-    out.travels.get_mut(row).into_iter().for_each(|travel| *travel = velocity.normalize_or_zero());
 }
 
 /// What a layer lies over, and where within the frames asked for that is not smooth.

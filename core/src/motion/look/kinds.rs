@@ -1,7 +1,8 @@
 //! What the things of a motion are: kinds by weight, sizes, colours.
 
 use crate::motion::layer::{Layer, Layered, Rows};
-use crate::motion::{BentKind, Columns, Glyph, Lives, Motion, Sample};
+use crate::motion::look::form::Own;
+use crate::motion::{Bend, Columns, Dents, Glyph, Lives, Motion, Sample};
 use crate::pose::Axis;
 use crate::random;
 use crate::rig::Animated;
@@ -30,7 +31,9 @@ pub struct Kind {
     /// The model whose clips it plays, instead of what it is shown as otherwise.
     pub animated: Option<Arc<Animated>>,
     /// How it is bent, instead of what it is shown as otherwise.
-    pub bent: Option<BentKind>,
+    pub bent: Option<Own<Bend>>,
+    /// How it is dented, instead of what it is shown as otherwise.
+    pub dented: Option<Own<Dents>>,
     /// Its form as a letter with a size of its own, instead of what it is shown as otherwise.
     pub glyph: Option<Arc<Glyph>>,
 }
@@ -47,6 +50,7 @@ impl Kind {
         last: String::new(),
         animated: None,
         bent: None,
+        dented: None,
         glyph: None,
     };
 
@@ -54,13 +58,14 @@ impl Kind {
     fn over(self, before: &Self) -> Self {
         let kept = |own: String, before: &String| if own.is_empty() { before.clone() } else { own };
         // What is shown as something else keeps no form that it had of its own.
-        let own = !self.thing.is_empty() || self.animated.is_some() || self.bent.is_some() || self.glyph.is_some();
+        let formed = self.bent.is_some() || self.dented.is_some() || self.glyph.is_some();
+        let own = !self.thing.is_empty() || self.animated.is_some() || formed;
         let form = if own { &self } else { before };
-        let (animated, bent, glyph) = (form.animated.clone(), form.bent.clone(), form.glyph.clone());
         Self {
-            animated,
-            bent,
-            glyph,
+            animated: form.animated.clone(),
+            bent: form.bent.clone(),
+            dented: form.dented.clone(),
+            glyph: form.glyph.clone(),
             last: if self.colour.is_empty() { before.last.clone() } else { self.last },
             thing: kept(self.thing, &before.thing),
             letter: kept(self.letter, &before.letter),

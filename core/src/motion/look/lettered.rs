@@ -5,10 +5,10 @@ use crate::curve::{AxesTable, Curve, Path};
 use crate::motion::layer::face_up::FaceUp;
 use crate::motion::layer::{Layer, Layered, Rows, put_pose};
 use crate::motion::{Columns, Kind, Motion, Place, Sample};
-use crate::pose::Pose;
+use crate::pose::{Pose, basis};
 use crate::random;
 use crate::remembered::Remembered;
-use glam::{DMat3, DQuat, DVec2, DVec3};
+use glam::{DQuat, DVec2, DVec3};
 use std::sync::Arc;
 
 /// The form of a letter: a flat one with a thickness, x along its line, y up, its face towards +z.
@@ -33,7 +33,7 @@ pub enum Standing {
     Unturned,
 }
 
-/// A path's tables of axes at a frame.
+/// A path at a frame, with the axes of its strands where letters are turned.
 #[derive(Clone)]
 struct Laid {
     curve: Arc<Curve>,
@@ -84,12 +84,13 @@ impl Lettered {
         let frame = if self.path.unmoving().is_some() { 0.0 } else { frame };
         self.made.at(frame, || {
             let curve = self.path.at(frame);
-            let up = match &self.standing {
-                Standing::Tops(up) => up.clone(),
-                Standing::Faces(face) => FaceUp::Towards(*face),
-                Standing::Unturned => FaceUp::Towards(DVec3::Y),
+            let along = |up: &FaceUp| up.along_at(&curve, frame, AXES_STEP);
+            let axes = match &self.standing {
+                Standing::Tops(up) => along(up),
+                Standing::Faces(face) => along(&FaceUp::Towards(*face)),
+                Standing::Unturned => Vec::new(),
             };
-            Laid { axes: Arc::new(up.along_at(&curve, frame, AXES_STEP)), curve }
+            Laid { axes: Arc::new(axes), curve }
         })
     }
 
@@ -97,26 +98,20 @@ impl Lettered {
     fn pose(&self, frame: f64, later: f64, place: &Place) -> Pose {
         let laid = self.laid(frame + later);
         let strand = place.strand % laid.curve.strands().len();
-        let (strand, axes) = (&laid.curve.strands()[strand], &laid.axes[strand]);
+        let (strand, axes) = (&laid.curve.strands()[strand], laid.axes.get(strand));
         let s = place.later(later, strand.length());
         let on = strand.normalise(s);
         let here = strand.at_normalised(on);
         let beyond = if strand.closed() { 0.0 } else { s - on };
         let along = if self.other_side { -here.tangent } else { here.tangent };
-        let found = axes.up(on, here.point, here.tangent);
-        let orientation = match self.standing {
-            Standing::Unturned => DQuat::IDENTITY,
-            Standing::Tops(_) => turned(along, found),
-            Standing::Faces(_) => turned(along, found.cross(along)),
-        };
+        let orientation = axes.map_or(DQuat::IDENTITY, |axes| {
+            let found = axes.up(on, here.point, here.tangent);
+            let up = if matches!(self.standing, Standing::Faces(_)) { found.cross(along) } else { found };
+            basis(along, up).normalize()
+        });
         let position = here.point + here.tangent * beyond + orientation * DVec3::Y * self.lift;
         Pose { position, orientation, scale: DVec3::ONE }
     }
-}
-
-/// The turn that brings x and y there; they stand at a right angle.
-fn turned(x: DVec3, y: DVec3) -> DQuat {
-    DQuat::from_mat3(&DMat3::from_cols(x, y, x.cross(y))).normalize()
 }
 
 impl Layer for Lettered {

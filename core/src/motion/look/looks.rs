@@ -22,15 +22,16 @@ impl WithLooks {
 
 impl Layer for LooksOf {
     fn changes(&self) -> Columns {
-        self.0.varies().and(Columns::CLIP | Columns::BENT)
+        self.0.varies().and(Columns::CLIP | Columns::FORMS)
     }
 
     fn change(&self, _: &dyn Motion, rows: Rows<'_>, columns: Columns, out: &mut Sample) {
-        let own = columns.and(Columns::TINT | Columns::CLIP | Columns::BENT);
+        let own = columns.and(Columns::TINT | Columns::CLIP | Columns::FORMS);
         if own != Columns::NONE {
             let mut looks = Sample::default();
             self.0.sample_at(&rows.later(0.0), own, &mut looks);
-            (out.tints, out.clips, out.bents) = (looks.tints, looks.clips, looks.bents);
+            (out.tints, out.clips) = (looks.tints, looks.clips);
+            (out.bents, out.dents) = (looks.bents, looks.dents);
         }
     }
 

@@ -2,6 +2,7 @@
 
 pub mod clipped;
 pub mod dressed;
+pub mod form;
 pub mod graded;
 pub mod kinds;
 mod lap;

@@ -1,6 +1,7 @@
 //! Poses of many frames as single-precision numbers, for pictures and for the wire.
 
-use crate::motion::{Cancel, Columns, Motion, MotionError, Sample, most_joints};
+use crate::motion::look::form::write_form;
+use crate::motion::{Cancel, Columns, Motion, MotionError, Sample, form_numbers, formed_numbers};
 use glam::{DQuat, DVec3};
 use rayon::prelude::*;
 use serde::Serialize;
@@ -30,10 +31,6 @@ pub enum BlockColumnName {
     /// Where it is in the clips of its model: a mixture from 0 for the first to their number − 1 for the last, and the part of
     /// the cycle, from 0 up to 1. Only where some things have such a model.
     Clip,
-    /// The joints of what is bent, from tail to head: of each x, y, z in the thing's own axes, a unit quaternion as x, y, z, w,
-    /// a factor along it and one across. Only where some things are bent; 0 for those that are not, and after the last joint of
-    /// those that have fewer than others.
-    Joints,
 }
 
 /// How a number of a block is written.
@@ -58,12 +55,15 @@ pub struct BlockColumn {
     pub number: NumberType,
 }
 
-/// The columns that stand side by side for each thing and frame; those in which nothing varies are left out.
+/// The columns that stand side by side for each thing and frame; those in which nothing varies are left out. After those of all
+/// things of a frame stand the forms of those that have one of their own, in order.
 #[derive(Debug, Clone, PartialEq, Eq, Hash)]
 pub struct BlockLayout {
     columns: Vec<BlockColumn>,
     floats: usize,
     sampled: Columns,
+    forms: Vec<usize>,
+    row: usize,
 }
 
 impl BlockLayout {
@@ -71,7 +71,6 @@ impl BlockLayout {
     pub fn of(motion: &dyn Motion) -> Self {
         use BlockColumnName as Name;
         let (varies, kinds) = (motion.varies(), !motion.kinds().is_empty());
-        let joints = most_joints(motion.kinds());
         let all = [
             (Name::Position, 3, Columns::POSITION, true),
             (Name::Orientation, 4, Columns::ORIENTATION, varies.contain(Columns::ORIENTATION)),
@@ -82,14 +81,16 @@ impl BlockLayout {
             (Name::Brightness, 1, Columns::BRIGHTNESS, varies.contain(Columns::BRIGHTNESS)),
             (Name::Cut, 4, Columns::CUT, varies.contain(Columns::CUT)),
             (Name::Clip, 2, Columns::CLIP, varies.contain(Columns::CLIP)),
-            (Name::Joints, JOINT * joints, Columns::BENT, joints > 0 && varies.contain(Columns::BENT)),
         ];
-        let mut layout = Self { columns: Vec::new(), floats: 0, sampled: Columns::NONE };
+        let formed = formed_numbers(motion);
+        let forms = if formed > 0 { motion.kinds().iter().map(form_numbers).collect() } else { Vec::new() };
+        let mut layout = Self { columns: Vec::new(), floats: 0, sampled: Columns::NONE, forms, row: 0 };
         for (name, width, sampled, _) in all.into_iter().filter(|(.., there)| *there) {
             layout.columns.push(BlockColumn { name, width, number: NumberType::F32 });
             layout.floats += width;
             layout.sampled = layout.sampled | sampled;
         }
+        layout.row = motion.len() * layout.floats + formed;
         layout
     }
 
@@ -98,7 +99,19 @@ impl BlockLayout {
         &self.columns
     }
 
-    /// Numbers of each thing at each frame.
+    /// Numbers of all things at a frame, with their forms.
+    pub const fn row(&self) -> usize {
+        self.row
+    }
+
+    /// Numbers of the form of a thing, by its kind: of what is bent, for each of its joints from tail to head, x, y, z in the
+    /// thing's own axes, a unit quaternion as x, y, z, w, a factor along it and one across; of what is dented, for each corner
+    /// the metres by which it is moved along its normal. None where no thing has a form of its own.
+    pub fn forms(&self) -> &[usize] {
+        &self.forms
+    }
+
+    /// Numbers of each thing at each frame, without its form.
     pub const fn floats(&self) -> usize {
         self.floats
     }
@@ -110,9 +123,6 @@ impl BlockLayout {
     }
 }
 
-/// Numbers of a joint.
-const JOINT: usize = 9;
-
 /// Things sampled at a time, so that their columns stay in the nearest cache.
 const AT_A_TIME: usize = 256;
 /// Numbers of a place, of a place and a turn, and of these and a size: the layouts that most motions have.
@@ -122,7 +132,7 @@ const SIZED: usize = 10;
 
 /// Writes the poses of all things at `frames` into `out`, frame after frame, things in order, each as `layout` says.
 ///
-/// `out` is `frames.len() · motion.len() · layout.floats()` long. Frames are shared among the workers, each writing a
+/// `out` is `frames.len() · layout.row()` long. Frames are shared among the workers, each writing a
 /// slice of its own, so the bits do not depend on how many there are.
 ///
 /// # Errors
@@ -134,7 +144,8 @@ pub fn fill_poses(
     out: &mut [f32],
     cancel: &Cancel,
 ) -> Result<(), MotionError> {
-    let row = motion.len() * layout.floats;
+    let (row, things) = (layout.row, motion.len() * layout.floats);
+    let sampled = if layout.forms.is_empty() { layout.sampled } else { layout.sampled | Columns::FORMS };
     if row == 0 {
         return Ok(());
     }
@@ -143,10 +154,20 @@ pub fn fill_poses(
             return Err(MotionError::Cancelled);
         }
         cancel.watched(|| {
-            for (index, part) in row.chunks_mut(AT_A_TIME * layout.floats).enumerate() {
+            let (rows, mut forms) = row.split_at_mut(things);
+            for (index, part) in rows.chunks_mut(AT_A_TIME * layout.floats).enumerate() {
                 let first = index * AT_A_TIME;
-                motion.sample_range(frame, first..first + part.len() / layout.floats, layout.sampled, sample);
+                motion.sample_range(frame, first..first + part.len() / layout.floats, sampled, sample);
                 write(layout, motion, first, sample, part);
+                if layout.forms.is_empty() {
+                    continue;
+                }
+                for (row, object) in (first..first + part.len() / layout.floats).enumerate() {
+                    let kind = motion.kind(object);
+                    let (form, rest) = forms.split_at_mut(layout.forms[kind]);
+                    write_form(&motion.kinds()[kind], sample, row, form);
+                    forms = rest;
+                }
             }
         });
         Ok(())
@@ -193,19 +214,6 @@ fn write(layout: &BlockLayout, motion: &dyn Motion, first: usize, sample: &Sampl
                 [normal.x, normal.y, normal.z, cut.beyond as f32]
             }),
             Name::Clip => put(rows, &sample.clips, |clip| [clip.mix as f32, clip.phase as f32]),
-            Name::Joints => {
-                let mut joints = Vec::new();
-                for ((row, out), lying) in rows.enumerate().zip(&sample.bents) {
-                    out.fill(0.0);
-                    if let Some(bend) = &motion.kinds()[motion.kind(first + row)].bent {
-                        bend.chain(lying, &mut joints);
-                        out.chunks_exact_mut(JOINT).zip(&joints).for_each(|(out, joint)| {
-                            write_turned(out, joint.translation, joint.rotation);
-                            out[TURNED..].copy_from_slice(&[joint.scale.x as f32, joint.scale.y as f32]);
-                        });
-                    }
-                }
-            }
         }
         at += column.width;
     }

@@ -175,8 +175,13 @@ fn small(metres: f64) -> String {
     if metres < 0.1 { format!("{:.2} mm", 1000.0 * metres) } else { format!("{metres:.2} m") }
 }
 
-fn tight(Tight { strand, s, radius, reach }: Tight) -> String {
+fn tight(Tight { strand, s, radius, reach, corner }: Tight) -> String {
     let strand = if strand > 0 { format!(" of strand {}", strand + 1) } else { String::new() };
+    if corner {
+        return format!(
+            "The path has a corner at {s:.2} m{strand}, over which the inside of the thing turns over: make it smooth, or make the thing narrower."
+        );
+    }
     format!(
         "The path bends too tightly at {s:.2} m{strand}: its radius there is {}, and the thing reaches {} towards the middle of the bend, so its inside turns over. Widen that bend, or make the thing narrower.",
         small(radius),

@@ -132,6 +132,7 @@ impl Maker for KindsNode {
                 last: if tint.is_some() { last.clone() } else { String::new() },
                 animated: None,
                 bent: None,
+                dented: None,
                 glyph: None,
             })
             .collect();

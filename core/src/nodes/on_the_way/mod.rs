@@ -2,6 +2,7 @@
 
 pub mod bend_along;
 pub mod clip;
+pub mod dent;
 pub mod face_travel;
 pub mod head_count;
 pub mod kinds;

@@ -1,5 +1,7 @@
 //! Things that change their form along a path.
 
 mod bending;
+mod bodies;
+mod denting;
 mod lettering;
 mod refusing;

@@ -26,6 +26,7 @@ fn what_cannot_be_bent_is_said() {
         (said(circle(), json!({ "up": "second path" }), None), "needs a second path"),
         (said(circle(), json!({}), Some(("pose", json!({})))), "do not travel on a path"),
         (said(circle(), json!({ "width": 9.0 }), None), "bends too tightly at"),
+        (said(("figure", json!({ "figure": "star" })), json!({ "width": 0.2 }), None), "has a corner at"),
     ] {
         assert!(what.contains(words), "{what:?} says nothing of {words:?}");
     }
@@ -82,4 +83,45 @@ fn the_largest_and_the_smallest_numbers_are_bent() {
         bend.chain(&sample.bents[0], &mut chain);
         assert!(chain.iter().all(|joint| joint.translation.is_finite() && joint.rotation.is_normalized()), "{told}");
     }
+}
+
+/// What cannot be dented is said.
+#[test]
+fn what_cannot_be_dented_is_said() {
+    let told = |ball: Value, at: [f64; 3], dent: Value| {
+        let nodes = [
+            ("path", "figure", json!({ "figure": "circle", "radius": 1.0, "plane": "ground", "at": at })),
+            ("ride", "ride", json!({ "riders": 2, "laps": "1" })),
+            ("ball", "ball", ball),
+            ("dent", "dent", dent),
+            ("out", "output", json!({})),
+        ];
+        let threads = [
+            ("path", "ride", "path"),
+            ("ride", "dent", "motion"),
+            ("ball", "dent", "surface"),
+            ("dent", "out", "motion"),
+        ];
+        let compiled = compiled(document(48, &nodes, &threads));
+        match compiled.nodes["dent"].outcome.as_ref() {
+            Ok(outcome) => outcome.warnings.join(" "),
+            Err(why) => why.clone(),
+        }
+    };
+    let (ball, here) = (|| json!({ "radius": 1.0 }), [0.0; 3]);
+    for (what, words) in [
+        (told(json!({ "radius": { "formula": "1 + 0.2 * loop" } }), here, json!({})), "changes its form over time"),
+        (told(ball(), here, json!({ "reach": 0.0 })), "Nothing reaches the surface"),
+        (told(ball(), here, json!({ "depth": 1.2 })), "turns inside out"),
+        (told(ball(), [9.0, 0.0, 0.0], json!({})), "Nothing comes within 0.40 m"),
+        (told(json!({ "radius": 500.0 }), here, json!({})), "look coarse"),
+    ] {
+        assert!(what.contains(words), "{what:?} says nothing of {words:?}");
+    }
+    assert_eq!(told(ball(), here, json!({})), "");
+    assert_eq!(told(ball(), here, json!({ "depth": 1.2, "way": "raise" })), "", "it may be raised as far as one likes");
+    assert_eq!(
+        told(json!({ "radius": 1.0, "orientation": [0.0, { "formula": "90 * loop" }, 0.0] }), here, json!({})),
+        ""
+    );
 }

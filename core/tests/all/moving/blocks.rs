@@ -22,8 +22,6 @@ fn wanted(name: BlockColumnName, motion: &dyn Motion, object: usize, sample: &Sa
             [cut.normal.x, cut.normal.y, cut.normal.z, cut.beyond].map(|x| x as f32).to_vec()
         }
         BlockColumnName::Clip => [sample.clips[0].mix, sample.clips[0].phase].map(|x| x as f32).to_vec(),
-        // Nothing here is bent: `forms/bending.rs` looks at what is.
-        BlockColumnName::Joints => Vec::new(),
     }
 }
 

@@ -607,7 +607,7 @@ export interface components {
          * @description What a column of a block holds of each thing at each frame.
          * @enum {string}
          */
-        BlockColumnName: "position" | "orientation" | "scale" | "presence" | "kind" | "tint" | "brightness" | "cut" | "clip" | "joints";
+        BlockColumnName: "position" | "orientation" | "scale" | "presence" | "kind" | "tint" | "brightness" | "cut" | "clip";
         /** @description Scenes in the Pattern book. */
         Book: {
             /** @description What to ask for `after`, where there are more. */
@@ -683,6 +683,16 @@ export interface components {
              * @description Speed after, metres per second.
              */
             speed_out: number;
+        };
+        /** @description What is dented. Its body comes as a block of its own. */
+        DentedReport: {
+            /** @description How many corners its body has. */
+            corners: number;
+            /**
+             * Format: double
+             * @description The most metres that a single thing presses.
+             */
+            deepest: number;
         };
         /** @description One thing that differs. */
         Difference: {
@@ -853,6 +863,7 @@ export interface components {
             bent?: components["schemas"]["BentReport"] | null;
             /** @description `#rrggbb`; empty for the Output's. */
             colour: string;
+            dented?: components["schemas"]["DentedReport"] | null;
             glyph?: components["schemas"]["GlyphReport"] | null;
             /** @description The colour at the other end of its scale; empty where it has none. */
             last: string;
@@ -1217,11 +1228,18 @@ export interface components {
         };
         /**
          * @description What a block of poses begins with: `count` frames of `things` follow, frame after frame, thing after thing, each with
-         *     the numbers of all columns in order.
+         *     the numbers of all columns in order, then the forms of things.
          */
         PosesHeader: {
             columns: components["schemas"]["BlockColumn"][];
             count: number;
+            /**
+             * @description Numbers of the form of a thing by its kind, which stand after those of all things of a frame, thing after thing: of what
+             *     is bent nine for each joint, from tail to head: x, y, z in the thing's own axes, a unit quaternion as x, y, z, w, a
+             *     factor along it and one across; of what is dented one for each corner, the metres along its normal. None where no
+             *     thing has a form of its own.
+             */
+            forms: number[];
             /** @description Frames of the whole loop, its end included. */
             frames: number;
             /** @description The first frame of this block. */
@@ -1232,6 +1250,8 @@ export interface components {
             kind: string;
             /** @description The end that gives them. */
             node: string;
+            /** @description Numbers of a frame. */
+            row: number;
             stamp: components["schemas"]["Stamp"];
             things: number;
         };
@@ -1533,7 +1553,7 @@ export interface components {
         StripReport: {
             /** @description `#rrggbb` each. */
             colours: string[];
-            /** @description How it ends at its tail: `straight`, `pointed` or `swallowtail`. */
+            /** @description How it ends at its tail: `straight`, `pointed` or `swallow-tailed`. */
             end: string;
             /** @description Stripes across it in turn of two colours. */
             stripes: number;

@@ -5,7 +5,7 @@ import { api, Refused } from '../../api/client';
 import type { Op, Scene } from '../../api/types';
 import { freshId } from '../../scene/edits';
 import { portWords } from '../../scene/giving';
-import { frozen } from '../../scene/poses';
+import { frozen } from '../../scene/taken/poses';
 import { select, useScene } from '../../scene/store';
 import { useLive } from '../live';
 import { useSchemas } from '../schemas';

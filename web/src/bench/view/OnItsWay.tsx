@@ -1,6 +1,6 @@
 import { useEffect, useState } from 'react';
 import { clock } from '../../scene/clock';
-import { isHere } from '../../scene/poses';
+import { isHere } from '../../scene/taken/poses';
 import { useScene } from '../../scene/store';
 
 /** How often it is looked, milliseconds: what is missing twice is told. */

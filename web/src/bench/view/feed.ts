@@ -1,5 +1,6 @@
 import { useEffect, useMemo } from 'react';
 import type { KindReport, Scene } from '../../api/types';
+import { bodyName } from '../../scene/taken/bodies';
 import { useScene } from '../../scene/store';
 import type { Shown } from './scene3d/crowd';
 import { useSchemas } from '../schemas';
@@ -25,6 +26,7 @@ export function useFeed(stage: Stage | null): void {
   const poses = useScene((state) => state.poses);
   const version = useScene((state) => state.posesVersion);
   const looks = useScene((state) => state.looks);
+  const bodies = useScene((state) => state.bodies);
   const ends = useScene((state) => state.ends);
   const chosen = useScene((state) => state.chosen);
   const compared = useScene((state) => state.compared);
@@ -56,10 +58,10 @@ export function useFeed(stage: Stage | null): void {
       const kind = String(params['thing'] ?? 'arrow');
       const asset = document?.assets?.[String(params['model'] ?? '')];
       const model = kind === 'own model' && asset ? { hash: asset.hash, nose: String(params['nose'] ?? '+x'), top: String(params['top'] ?? '+y') } : null;
-      return { node: end.node, kind, size: end.output ? size : LOOSE, contacts, wake: !end.on_path, letter: String(params['letter'] ?? 'Z'), model, kinds: end.kinds, files: filesOf(end.kinds, document) };
+      return { node: end.node, kind, size: end.output ? size : LOOSE, contacts, wake: !end.on_path, letter: String(params['letter'] ?? 'Z'), model, kinds: end.kinds, files: filesOf(end.kinds, document), bodies: end.kinds.map((_, of) => bodies[bodyName(end.node, of)] ?? null) };
     });
     stage?.setCrowds(shown, poses, beneath);
-  }, [stage, looks, ends, poses, beneath, document]);
+  }, [stage, looks, bodies, ends, poses, beneath, document]);
   const surfaces = useMemo(() => schemas.filter((schema) => schema.output === 'surface').map((schema) => schema.name), [schemas]);
   useEffect(() => {
     const shown = Object.entries(document?.nodes ?? {}).filter(([id, node]) => surfaces.includes(node.type) && document && isVisible(document, id));

@@ -1,6 +1,7 @@
 import { Box3, BufferAttribute, BufferGeometry, Color, DynamicDrawUsage, Group, InstancedBufferAttribute, InstancedMesh, Matrix4, Points, Raycaster, Sphere, Vector3, type Material } from 'three';
 import type { Contact, KindReport } from '../../../api/types';
-import { firstHere, isHere, numberOf, scaleAlong, startOf, type Poses } from '../../../scene/poses';
+import type { Body } from '../../../scene/taken/bodies';
+import { firstHere, isHere, numberOf, scaleAlong, startOf, type Poses } from '../../../scene/taken/poses';
 import type { Eye } from './eye';
 import { glowTexture } from './glow';
 import { placeOf } from './lines';
@@ -10,11 +11,12 @@ import { partsOf, type Part } from './shapes/models';
 import { MOST_DETAILED, Needles } from './needles';
 import { matrixOf, nothing, scratch } from './posing';
 import { Chains, bentParts } from './shapes/bent';
+import { dentedGeometry } from './shapes/dented';
 import { glyphGeometry } from './shapes/glyph';
 import { drawAs, levelOf, simpler, wholeOf } from './shapes/simpler';
 import { thingGeometry } from './shapes/things';
 import { Trail } from './trail';
-import { bendAt, bentHits, boxOf, clipAt, cutAt, renew, type Troop } from './troop';
+import { bendAt, bentHits, boxOf, clipAt, cutAt, dentAt, renew, type Troop } from './troop';
 
 /** How one motion is shown. */
 export interface Shown {
@@ -32,6 +34,8 @@ export interface Shown {
   kinds: KindReport[];
   /** Hashes of files by name, of models whose clips kinds play. */
   files: Record<string, string>;
+  /** The bodies of kinds that are dented, as far as they have come. */
+  bodies: (Body | null)[];
 }
 
 /** What a whole picture shows beside the things themselves. */
@@ -132,6 +136,7 @@ export class Crowd {
 
   /** True when it shows these poses in this way already. */
   fits(shown: Shown, poses: Poses | undefined, beneath: Poses | undefined): boolean {
+    if (shown.bodies.some((body, kind) => body !== this.shown.bodies[kind])) return false;
     return poses === this.poses && (beneath ?? null) === this.beneath && lookOf(shown) === this.look;
   }
 
@@ -187,6 +192,12 @@ export class Crowd {
     for (const kind of [...new Set(of)].sort((a, b) => a - b)) {
       const objects = of.flatMap((other, object) => (other === kind ? [object] : []));
       const told = shown.kinds[kind];
+      if (told?.dented) {
+        const body = shown.bodies[kind];
+        // Each has a form of its own.
+        if (body?.corners === told.dented.corners) this.troops.push(...objects.map((object) => this.dimpled(object, { body, deepest: told.dented?.deepest ?? 0 }, told.colour)));
+        continue;
+      }
       const [bent, glyph] = [told?.bent ?? null, told?.glyph ?? null];
       // These have a size of their own.
       const formed = bent !== null || glyph !== null;
@@ -206,6 +217,7 @@ export class Crowd {
         posing,
         chains,
         bent,
+        dented: null,
         formed,
         // Parts of things may be hidden, and clips move them: these have a form of their own for each.
         simple: detailed || this.cuts || posing || formed || parts.some(({ material }) => material) ? null : thing,
@@ -220,6 +232,14 @@ export class Crowd {
       this.glow.frustumCulled = false;
       this.group.add(this.glow);
     }
+  }
+
+  /** A thing that is dented. */
+  private dimpled(object: number, dented: NonNullable<Troop['dented']>, colour: string): Troop {
+    const mesh = this.shaped(dentedGeometry(dented.body), this.materials.surface(), 1, null);
+    const meshes = [Object.assign(mesh, { userData: { objects: [object] } })];
+    const colours: Troop['colours'] = [new Color(colour), new Color(colour)];
+    return { objects: [object], meshes, ghosts: [], posing: null, chains: null, bent: null, dented, formed: true, simple: null, colours };
   }
 
   private disband(): void {
@@ -287,6 +307,7 @@ export class Crowd {
           if (scale.x > 0) box.expandByPoint(position);
           this.largest = Math.max(this.largest, scale.x, scale.y, scale.z);
           bendAt(poses, troop, troop.meshes, i, i, now, object);
+          dentAt(poses, troop, now, object);
           for (const mesh of troop.meshes) mesh.setMatrixAt(i, matrix);
           cutAt(poses, troop.meshes, shown.size, i, now, object);
           clipAt(poses, troop.meshes, troop.posing, i, now, object);

@@ -1,6 +1,6 @@
 import { describe, expect, it } from 'vitest';
 import type { Contact } from '../../../api/types';
-import type { Poses } from '../../../scene/poses';
+import type { Poses } from '../../../scene/taken/poses';
 import type { PathBlock } from '../../../scene/store';
 import { momentOf, piecesOf, placeOf, strandsAt, strandsOf, wakeOf } from './lines';
 
@@ -32,7 +32,7 @@ describe('a path that moves', () => {
 
 describe('where a thing goes', () => {
   const row = (x: number, there: number) => [x, 0, 0, there];
-  const poses = { things: 1, floats: 4, offsets: { position: 0, presence: 3 }, frames: 6, numbers: Float32Array.from([row(0, 1), row(1, 1), row(2, 0), row(9, 0), row(5, 1), row(6, 1)].flat()), rows: Int32Array.from([0, 1, 2, 3, 4, 5]) } as unknown as Poses;
+  const poses = { things: 1, floats: 4, row: 4, offsets: { position: 0, presence: 3 }, frames: 6, numbers: Float32Array.from([row(0, 1), row(1, 1), row(2, 0), row(9, 0), row(5, 1), row(6, 1)].flat()), rows: Int32Array.from([0, 1, 2, 3, 4, 5]) } as unknown as Poses;
   const contact = (frame: number, x: number): Contact => ({ object: 0, frame, middle: [x, 0, 0] }) as unknown as Contact;
 
   it('is nowhere where it is not there, or not known', () => {

@@ -3,7 +3,7 @@ import { LineSegments2 } from 'three/addons/lines/LineSegments2.js';
 import { LineSegmentsGeometry } from 'three/addons/lines/LineSegmentsGeometry.js';
 import type { LineMaterial } from 'three/addons/lines/LineMaterial.js';
 import type { Contact } from '../../../api/types';
-import { isHere, isThere, startOf, type Poses } from '../../../scene/poses';
+import { isHere, isThere, startOf, type Poses } from '../../../scene/taken/poses';
 import type { PathBlock } from '../../../scene/store';
 
 /** Lines of some pixels, each through its places: one thing to draw, however many they are. */

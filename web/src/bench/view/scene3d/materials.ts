@@ -1,4 +1,4 @@
-import { AdditiveBlending, CanvasTexture, Color, DoubleSide, LineBasicMaterial, Material, MeshBasicMaterial, MeshLambertMaterial, PointsMaterial, Vector3, type Texture } from 'three';
+import { AdditiveBlending, CanvasTexture, Color, DoubleSide, LineBasicMaterial, Material, MeshBasicMaterial, MeshLambertMaterial, MeshPhongMaterial, PointsMaterial, Vector3, type Texture } from 'three';
 import { LineMaterial } from 'three/addons/lines/LineMaterial.js';
 import { night } from '../../../theme/tokens';
 import { posedShader, type Posing } from './shapes/clips';
@@ -48,6 +48,11 @@ export class Materials {
   /** `dyed` things bring colours of their own. */
   body(lit: boolean, dyed: boolean): MeshLambertMaterial {
     return this.once(`body ${lit} ${dyed}`, () => new MeshLambertMaterial({ color: dyed ? '#fff' : night.paper, vertexColors: true, flatShading: true, emissive: lit ? new Color(dyed ? 0x2c2418 : 0x6b5530) : new Color(0) }));
+  }
+
+  /** Of one piece and smooth, seen from both sides. */
+  surface(): MeshPhongMaterial {
+    return this.once('surface', () => new MeshPhongMaterial({ color: '#fff', vertexColors: true, side: DoubleSide, specular: 0x3a3a3a, shininess: 30 }));
   }
 
   /** A letter, seen from both sides. */

@@ -1,5 +1,5 @@
 import { Color, Matrix4, Quaternion, Vector3 } from 'three';
-import { isThere, startOf, type Poses } from '../../../scene/poses';
+import { isThere, startOf, type Poses } from '../../../scene/taken/poses';
 
 /** For what is not seen. */
 export const nothing = new Matrix4().makeScale(0, 0, 0);

@@ -1,6 +1,6 @@
 import { Box3, Group, Plane, Scene, Vector3, WebGLRenderer, type Matrix4 } from 'three';
 import type { Camera as SceneCamera } from '../../../api/types';
-import type { Poses } from '../../../scene/poses';
+import type { Poses } from '../../../scene/taken/poses';
 import type { Compared, PathBlock } from '../../../scene/store';
 import { note } from '../../../measure';
 import { night } from '../../../theme/tokens';

@@ -1,6 +1,6 @@
 import { Color, type Group, type InterleavedBufferAttribute } from 'three';
 import type { LineSegments2 } from 'three/addons/lines/LineSegments2.js';
-import { startOf, type Poses } from '../../../scene/poses';
+import { startOf, type Poses } from '../../../scene/taken/poses';
 import { night } from '../../../theme/tokens';
 import { coloured } from './lines';
 import type { Materials } from './materials';

@@ -1,8 +1,10 @@
 import { DoubleSide, InstancedMesh, Mesh, MeshBasicMaterial, type Box3, type Color, type Raycaster } from 'three';
 import type { BentReport } from '../../../api/types';
-import { startOf, type Poses } from '../../../scene/poses';
+import type { Body } from '../../../scene/taken/bodies';
+import { formOf, startOf, type Poses } from '../../../scene/taken/poses';
 import { CUT_ATTRIBUTE } from './materials';
 import { bentBox, bentGeometry, type Chains } from './shapes/bent';
+import { dentInto } from './shapes/dented';
 import { CLIP_ATTRIBUTE, rowAt, type Posing } from './shapes/clips';
 import { wholeOf } from './shapes/simpler';
 
@@ -16,6 +18,8 @@ export interface Troop {
   /** Its joints and how it is bent by them, if it is. */
   chains: Chains | null;
   bent: BentReport | null;
+  /** The body of the one thing that it is, if that is dented. */
+  dented: { body: Body; deepest: number } | null;
   /** True where its form has a size of its own. */
   formed: boolean;
   /** The word for what they are drawn as, where that may be drawn more simply. */
@@ -42,15 +46,21 @@ export function clipAt(poses: Poses, meshes: InstancedMesh[], posing: Posing | n
 
 /** Bends an instance, whose joints stand in a row, as its thing is. */
 export function bendAt(poses: Poses, { chains }: Troop, meshes: InstancedMesh[], instance: number, row: number, frame: number, object: number): void {
-  const start = chains && startOf(poses, 'joints', frame, object);
+  const start = chains && formOf(poses, frame, object);
   if (!chains || start === null) return;
   chains.set(row, poses.numbers, start);
   for (const mesh of meshes) mesh.geometry.getAttribute(CLIP_ATTRIBUTE).setXY(instance, 0, row);
 }
 
+/** Gives what is dented the form that it has at a frame. */
+export function dentAt(poses: Poses, { dented, meshes }: Troop, frame: number, object: number): void {
+  const start = dented && formOf(poses, frame, object);
+  if (dented && start !== null) for (const mesh of meshes) dentInto(mesh.geometry, dented.body, poses.numbers, start, dented.deepest);
+}
+
 /** The box around the form of a thing, as it is bent at a frame, in its own axes. */
 export function boxOf(poses: Poses, { bent }: Troop, mesh: InstancedMesh, object: number, frame: number): Box3 | null {
-  const start = bent && startOf(poses, 'joints', frame, object);
+  const start = bent && formOf(poses, frame, object);
   if (bent && start !== null) return bentBox(mesh.geometry, poses.numbers, start, bent.joints, bent.length);
   const whole = wholeOf(mesh);
   whole.computeBoundingBox();
@@ -73,7 +83,7 @@ export function bentHits(poses: Poses, caster: Raycaster, { bent, meshes, object
   const either = new MeshBasicMaterial({ side: DoubleSide });
   return meshes.flatMap((mesh) =>
     objects.flatMap((object, i) => {
-      const start = bent && startOf(poses, 'joints', now, object);
+      const start = bent && formOf(poses, now, object);
       if (!bent || start === null) return [];
       const form = new Mesh(bentGeometry(mesh.geometry, poses.numbers, start, bent.joints, bent.length), either);
       mesh.getMatrixAt(i, form.matrixWorld);

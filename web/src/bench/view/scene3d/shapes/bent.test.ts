@@ -29,7 +29,7 @@ const extent = (geometry: BufferGeometry): { size: Vector3; low: Vector3 } => {
 };
 
 it('a strip is as long, wide and thick as it is told, whatever its tail', () => {
-  for (const end of ['straight', 'pointed', 'swallowtail'] as const) {
+  for (const end of ['straight', 'pointed', 'swallow-tailed'] as const) {
     const { size, low } = extent(stripGeometry({ ...strip, end }, length, joints));
     expect([size.x, size.z, low.x].map((x) => Math.round(1e6 * x)), end).toEqual([4e6, 0.6e6, 0]);
     expect(size.y).toBeCloseTo(0.05, 6);
@@ -37,7 +37,7 @@ it('a strip is as long, wide and thick as it is told, whatever its tail', () => 
 });
 
 it('its surface is closed: each edge is used as often one way as the other', () => {
-  for (const end of ['straight', 'swallowtail'] as const) {
+  for (const end of ['straight', 'swallow-tailed'] as const) {
     const corners = places(stripGeometry({ ...strip, end }, length, joints));
     const name = (p: Vector3): string => [p.x, p.y, p.z].map((x) => Math.round(1e5 * x)).join(' ');
     const edges = new Map<string, number>();

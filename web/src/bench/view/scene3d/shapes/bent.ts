@@ -31,7 +31,7 @@ export function stripGeometry({ width, thickness, end, stripes, colours }: Strip
   const edges = (x: number): [number, number] => {
     const part = tail > 0 ? Math.min(1, x / tail) : 1;
     if (end === 'pointed') return [0, half * part];
-    return [end === 'swallowtail' ? half * (1 - part) : 0, half];
+    return [end === 'swallow-tailed' ? half * (1 - part) : 0, half];
   };
   const [places, hues]: [number[], number[]] = [[], []];
   const shades = colours.map((colour) => new Color(colour));

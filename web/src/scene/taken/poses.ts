@@ -1,4 +1,4 @@
-import type { PosesHeader } from '../api/blocks';
+import type { PosesHeader } from '../../api/blocks';
 
 type Column = PosesHeader['columns'][number]['name'];
 
@@ -7,8 +7,13 @@ export interface Poses {
   node: string;
   things: number;
   frames: number;
-  /** Numbers per thing and frame. */
+  /** Numbers per thing and frame, without its form. */
   floats: number;
+  /** Numbers of all things at a frame, with their forms. */
+  row: number;
+  /** Numbers of the form of a thing, by its kind, and where those of each thing begin among the numbers of a frame. */
+  forms: number[];
+  begins: Int32Array | null;
   /** Where a column begins among the numbers of a thing; those that are left out are as they always are. */
   offsets: Partial<Record<Column, number>>;
   columns: PosesHeader['columns'];
@@ -28,23 +33,23 @@ export interface Poses {
 }
 
 /** Poses of which nothing has come yet. */
-export function roomFor({ node, things, frames, columns }: PosesHeader): Poses {
+export function roomFor({ node, things, frames, columns, forms, row }: PosesHeader): Poses {
   const offsets: Poses['offsets'] = {};
   let floats = 0;
   for (const { name, width } of columns) {
     offsets[name] = floats;
     floats += width;
   }
-  return { node, things, frames, floats, offsets, columns, numbers: new Float32Array(0), room: 0, rows: new Int32Array(frames).fill(-1), keeps: { from: 0, count: 0 }, free: [], times: new Uint32Array(frames), came: 0 };
+  return { node, things, frames, floats, row, forms, begins: null, offsets, columns, numbers: new Float32Array(0), room: 0, rows: new Int32Array(frames).fill(-1), keeps: { from: 0, count: 0 }, free: [], times: new Uint32Array(frames), came: 0 };
 }
 
 /** True where a block is a part of these poses. */
 export const belongs = (poses: Poses, header: PosesHeader): boolean =>
-  poses.things === header.things && poses.frames === header.frames && JSON.stringify(poses.columns) === JSON.stringify(header.columns);
+  poses.things === header.things && poses.frames === header.frames && poses.row === header.row && JSON.stringify([poses.columns, poses.forms]) === JSON.stringify([header.columns, header.forms]);
 
 /** Puts a block in its place, after dropping what it says is not kept. */
 export function take(poses: Poses, { from, count, keeps }: PosesHeader, numbers: Float32Array): void {
-  const row = poses.things * poses.floats;
+  const { row } = poses;
   poses.keeps = keeps;
   for (let frame = 0; frame < poses.frames; frame += 1) {
     const known = poses.rows[frame] ?? -1;
@@ -66,7 +71,7 @@ export function take(poses: Poses, { from, count, keeps }: PosesHeader, numbers:
 
 /** Gives room for more frames or fewer, those that are here among them. */
 function resize(poses: Poses, room: number): void {
-  const row = poses.things * poses.floats;
+  const { row } = poses;
   const numbers = new Float32Array(room * row);
   let next = 0;
   for (let frame = 0; frame < poses.frames; frame += 1) {
@@ -102,13 +107,26 @@ export function strays(poses: Poses, frame: number): boolean {
 /** Where the numbers of a column begin for a thing at a whole frame, or nothing where it is left out or the frame is not here. */
 export function startOf(poses: Poses, column: Column, frame: number, object: number): number | null {
   const [offset, row] = [poses.offsets[column], poses.rows[frame] ?? -1];
-  return offset === undefined || row < 0 ? null : (row * poses.things + object) * poses.floats + offset;
+  return offset === undefined || row < 0 ? null : row * poses.row + object * poses.floats + offset;
 }
 
 /** A column of one number for a thing at a whole frame, or what it is where the column is left out. */
 export function numberOf(poses: Poses, column: Column, frame: number, object: number, otherwise: number): number {
   const start = startOf(poses, column, frame, object);
   return start === null ? otherwise : (poses.numbers[start] ?? otherwise);
+}
+
+/** Where the numbers of a thing's form begin at a whole frame, or nothing where it has none or the frame is not here. */
+export function formOf(poses: Poses, frame: number, object: number): number | null {
+  const row = poses.rows[frame] ?? -1;
+  const width = (of: number): number => poses.forms[numberOf(poses, 'kind', frame, of, 0)] ?? 0;
+  if (row < 0 || width(object) === 0) return null;
+  if (!poses.begins) {
+    // Of which kind a thing is never changes.
+    let next = poses.things * poses.floats;
+    poses.begins = Int32Array.from({ length: poses.things }, (_, of) => (next += width(of)) - width(of));
+  }
+  return row * poses.row + (poses.begins[object] ?? 0);
 }
 
 /** True where a thing is there at a whole frame that has come. */
