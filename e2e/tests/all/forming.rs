@@ -237,11 +237,11 @@ async fn balls_wind_round_a_ring_and_dent_it_over_the_seam() -> Result<()> {
     visit.fill("riders", "6").await?;
     visit.fill("laps per loop", "1/3").await?;
     visit.kept().await?;
-    visit.add_node("press").await?;
+    visit.add_node("ripple").await?;
     visit
         .until(
             "a sentence",
-            "return document.querySelector('.card .wrong')?.textContent.includes('Thread a surface to it')",
+            "return document.querySelector('.card .wrong')?.textContent.includes('Dent needs a surface')",
         )
         .await?;
     let dent = visit.node("Dent").await?;
