@@ -138,7 +138,7 @@ fn forms_apart(motion: &dyn Motion, end: (usize, &Sample), start: (usize, &Sampl
         joints
     };
     let corners = |(object, sample): (usize, &Sample)| match (kind(object).and_then(dented), sample.dents.get(object)) {
-        (Some(dents), Some(frame)) => dents.moved(*frame, &dents.body().places),
+        (Some(dents), Some(frame)) => dents.corners_moved(*frame),
         _ => Vec::new(),
     };
     let (joints, corners) = ([joints(end), joints(start)], [corners(end), corners(start)]);

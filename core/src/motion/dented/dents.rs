@@ -141,6 +141,11 @@ impl Dents {
 
     /// How far each corner is moved along its normal at a frame, metres, one number for each corner.
     pub fn write(&self, frame: f64, out: &mut [f32]) {
+        out.iter_mut().zip(self.corners_moved(frame)).for_each(|(out, moved)| *out = moved as f32);
+    }
+
+    /// The same in double precision; nowhere where it was given up.
+    pub fn corners_moved(&self, frame: f64) -> Vec<f64> {
         let mut moved = vec![0.0; self.corners()];
         let mut alone = if self.pressing.several == Several::Sum { moved.clone() } else { Vec::new() };
         let mut touched = Vec::new();
@@ -149,7 +154,7 @@ impl Dents {
             for furrow in &furrows {
                 for cells in self.cells.around(furrow) {
                     if !spend((cells.len() / A_LOOK) as u64 + 1) {
-                        return out.fill(0.0);
+                        return vec![0.0; self.corners()];
                     }
                     let places = [0, 1, 2].map(|axis| &self.places[axis][cells.clone()]);
                     furrow.deepen(&places, &mut into[cells.clone()], self.pressing.hollow);
@@ -164,9 +169,9 @@ impl Dents {
                 }
             }
         }
-        let grained = moved.iter().zip(self.grain.iter());
         let sign = self.sign();
-        out.iter_mut().zip(grained).for_each(|(out, (moved, grain))| *out = (sign * moved * grain) as f32);
+        moved.iter_mut().zip(self.grain.iter()).for_each(|(moved, grain)| *moved *= sign * grain);
+        moved
     }
 
     /// Lines that show the surface as it is dented at a frame, in its own axes.
