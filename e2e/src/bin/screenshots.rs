@@ -19,6 +19,8 @@ async fn open(visit: &Visit, scene: &str) -> Result<()> {
     visit.click(scene).await?;
     visit.until("a seam", "return document.querySelector('.badge') != null").await?;
     visit.until("traces", "return document.querySelector('.trace-canvas') != null").await?;
+    // Pictures of the Pattern book that are still asked for hold up what nodes declare.
+    visit.until("what nodes declare", "return document.querySelector('.react-flow__handle') != null").await?;
     Ok(())
 }
 
