@@ -226,4 +226,26 @@ impl Visit {
         self.until("a shut menu", "return document.querySelector('[role=menu]') === null").await?;
         Ok(())
     }
+
+    /// How many pixels of the View are such, by their r, g and b up to 255, on a picture of the page.
+    pub async fn pixels(&self, such: &str) -> Result<f64> {
+        let picture = self.client.screenshot().await?;
+        let script = format!(
+            "const [bytes, done] = arguments;
+            createImageBitmap(new Blob([Uint8Array.from(bytes)])).then((picture) => {{
+                const box = document.querySelector('.view-body canvas').getBoundingClientRect();
+                const pen = new OffscreenCanvas(picture.width, picture.height).getContext('2d');
+                pen.drawImage(picture, 0, 0);
+                const {{ data }} = pen.getImageData(box.x, box.y, box.width, box.height);
+                let count = 0;
+                for (let i = 0; i < data.length; i += 4) {{
+                    const [r, g, b] = data.subarray(i, i + 3);
+                    if ({such}) count += 1;
+                }}
+                done(count);
+            }}, (error) => done(String(error)));"
+        );
+        let counted = self.client.execute_async(&script, vec![picture.into()]).await?;
+        counted.as_f64().with_context(|| format!("{counted}"))
+    }
 }

@@ -2,6 +2,7 @@
 //! each test, and what a person does with pointer, keys and files.
 
 use anyhow::{Context, Result, bail};
+use fantoccini::wd::TimeoutConfiguration;
 use fantoccini::{Client, ClientBuilder};
 use hyper_util::client::legacy::connect::HttpConnector;
 use serde_json::{Value, json};
@@ -23,7 +24,7 @@ pub use cluster::Cluster;
 pub use kills::{Told, edits_through_kills};
 
 /// How long anything may take to show on a slow machine with software graphics.
-const PATIENCE: Duration = Duration::from_secs(60);
+pub const PATIENCE: Duration = Duration::from_secs(60);
 /// How long something that is there may take until it can be clicked.
 const COMING: Duration = Duration::from_secs(5);
 
@@ -202,6 +203,8 @@ impl Visit {
                 Err(_) => tokio::time::sleep(Duration::from_millis(200)).await,
             }
         };
+        // A script may wait as long as everything else does.
+        client.update_timeouts(TimeoutConfiguration::new(Some(PATIENCE), None, None)).await?;
         let server = Some(server);
         let visit = Self { client, base, downloads, server, database, _driver: driver, _profile: Profile(profile) };
         visit.size(width, height).await?;

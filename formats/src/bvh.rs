@@ -14,6 +14,8 @@ use words::Words;
 
 /// Most joints of one file, ends of chains among them.
 pub const MOST_JOINTS: usize = 512;
+/// Bytes that such a file has at most: 10,000 frames of 100 joints fit in.
+pub const LARGEST: usize = 40 << 20;
 /// Most joints in one chain.
 const DEEPEST: usize = 200;
 

@@ -1,6 +1,6 @@
 //! Files of a scene, held as they came and read when a node asks for them.
 
-use crate::{animated, model, svg, table};
+use crate::{animated, model, picture, svg, table};
 use base64::Engine;
 use base64::engine::general_purpose::STANDARD;
 use glam::DVec3;
@@ -23,6 +23,7 @@ pub struct Files {
     contents: BTreeMap<String, Content>,
     drawings: Read<Arc<Vec<Outline>>>,
     tables: Read<Arc<Vec<DVec3>>>,
+    pictures: Read<f64>,
     models: Read<Arc<Vec<DVec3>>>,
     animated: Read<Arc<(Rig, Vec<Clip>)>>,
 }
@@ -79,6 +80,12 @@ impl Assets for Files {
     fn places(&self, name: &str) -> Result<Arc<Vec<DVec3>>, String> {
         self.read(&self.tables, name, |bytes| {
             table::read(&text(bytes, "a CSV file")?).map(Arc::new).map_err(|error| error.to_string())
+        })
+    }
+
+    fn picture(&self, name: &str) -> Result<f64, String> {
+        self.read(&self.pictures, name, |bytes| {
+            picture::read(bytes).map(|(_, wide, high)| wide as f64 / high as f64).map_err(|error| error.to_string())
         })
     }
 

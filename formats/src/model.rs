@@ -31,6 +31,8 @@ pub struct Facts {
 pub enum ModelError {
     #[error("it is larger than {} MB: make its pictures smaller or leave parts out", LARGEST >> 20)]
     TooLarge,
+    #[error("it is larger than {} MB: leave out frames, or digits that nobody needs", bvh::LARGEST >> 20)]
+    LongMotion,
     #[error("it is not a binary glTF file: export the model as .glb, or joint motion as .bvh")]
     NotGlb,
     #[error("{0}")]
@@ -101,8 +103,9 @@ pub fn as_glb(bytes: &[u8]) -> Result<Cow<'_, [u8]>, ModelError> {
 }
 
 pub(crate) fn looked_at(bytes: &[u8]) -> Result<(Gltf, Facts), ModelError> {
-    if bytes.len() > LARGEST {
-        return Err(ModelError::TooLarge);
+    let motion = bvh::is(bytes);
+    if bytes.len() > if motion { bvh::LARGEST } else { LARGEST } {
+        return Err(if motion { ModelError::LongMotion } else { ModelError::TooLarge });
     }
     let bytes = &*as_glb(bytes)?;
     if !bytes.starts_with(b"glTF") {

@@ -18,6 +18,9 @@ pub trait Assets: Send + Sync {
 
     /// The rows of a table of places, x, y, z each, or a sentence that says why there are none.
     fn places(&self, name: &str) -> Result<Arc<Vec<DVec3>>, String>;
+
+    /// How many times as wide as high a picture is, or a sentence that says why there is none.
+    fn picture(&self, name: &str) -> Result<f64, String>;
 }
 
 /// Those of a scene without files.
@@ -39,6 +42,10 @@ impl Assets for NoAssets {
     }
 
     fn places(&self, name: &str) -> Result<Arc<Vec<DVec3>>, String> {
+        missing(name)
+    }
+
+    fn picture(&self, name: &str) -> Result<f64, String> {
         missing(name)
     }
 

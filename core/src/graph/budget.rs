@@ -44,7 +44,7 @@ pub(super) fn within_budget(outcome: Outcome, timing: Timing) -> Result<Outcome,
     if poses <= MOST_POSES {
         return Ok(outcome);
     }
-    let each = if formed > 0 { " with their joints and corners" } else { "" };
+    let each = if formed > 0 { format!(" with {formed} numbers of their joints and corners") } else { String::new() };
     Err(format!(
         "{} things{each} over {} frames are {:.0} million poses, and {:.0} million is the most: use fewer things or a shorter loop.",
         motion.len(),

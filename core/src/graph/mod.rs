@@ -19,7 +19,7 @@ pub use closing::tried::try_offers;
 pub use compile::{Compiled, End, NodeResult, Workshop, compile};
 pub use maker::{Maker, Own};
 pub use memo::{Key, Memo};
-pub use node::{Context, Mend, NodeType, OUTPUT, Outcome, Timing};
+pub use node::{Context, Mend, NodeType, OUTPUT, Outcome, Recorded, Timing};
 pub use product::{PathProduct, Product, curve_facts};
 pub use recorder::{AtOnce, Order, Recorder, Taken};
 pub use telling::channels::Channel;

@@ -206,6 +206,21 @@ impl Mend {
     }
 }
 
+/// A recording of which a part is repeated.
+#[derive(Debug, Clone, PartialEq, Serialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+pub struct Recorded {
+    /// How long it is.
+    pub seconds: f64,
+    /// Where the part that is repeated begins, seconds.
+    pub from: f64,
+    /// And where it ends.
+    pub to: f64,
+    /// How far it is at even moments, the first and the last among them, from where that part begins: 0 where it is the same, about 1
+    /// where it is as far as it ever is.
+    pub apart: Vec<f32>,
+}
+
 /// What came of an evaluation.
 #[derive(Clone)]
 pub struct Outcome {
@@ -237,6 +252,8 @@ pub struct Outcome {
     pub alike: Vec<(&'static str, Value)>,
     /// The nearest that two of its things come to each other, metres, which two, and the frame; where that was looked at.
     pub closest: Option<(f64, [usize; 2], f64)>,
+    /// A recording of which a part is taken.
+    pub recorded: Option<Recorded>,
     /// What a parameter may name, where that is known: the clips of a model.
     pub names: Vec<(&'static str, Vec<String>)>,
 }
@@ -256,6 +273,7 @@ impl Outcome {
             lengths: Vec::new(),
             cut: None,
             span: None,
+            recorded: None,
             progress: None,
             alike: Vec::new(),
             closest: None,

@@ -23,6 +23,8 @@ pub struct Beyond {
     pub bends: bool,
     /// Things are dented.
     pub dents: bool,
+    /// Things walk.
+    pub walks: bool,
 }
 
 impl Beyond {
@@ -40,8 +42,9 @@ impl Beyond {
         let clips = ready.kinds().iter().any(|kind| kind.animated.is_some());
         let bends = ready.kinds().iter().any(|kind| kind.bent.is_some());
         let dents = ready.kinds().iter().any(|kind| kind.dented.is_some());
+        let walks = ready.kinds().iter().any(|kind| kind.walked.is_some());
         let kinds = ready.kinds().len() > 1 || ready.kinds().iter().any(|kind| kind.glyph.is_some());
-        let mut found = Self { kinds, clips, bends, dents, ..Self::default() };
+        let mut found = Self { kinds, clips, bends, dents, walks, ..Self::default() };
         let mut sample = Sample::default();
         for frame in range.from.ceil() as i64..=range.to.floor() as i64 {
             if cancel.cancelled() {
@@ -66,6 +69,7 @@ impl Beyond {
             (self.clips, "the clips that their models play"),
             (self.bends, "how they are bent"),
             (self.dents, "how they are dented"),
+            (self.walks, "how they move as they walk"),
         ];
         all.into_iter().filter(|(is, _)| *is).map(|(_, word)| word).collect()
     }

@@ -30,8 +30,12 @@ mod read;
 mod record;
 mod sample;
 mod source;
+mod walked;
 
-pub use bent::{Bend, BentAlong, BentForm, Lying, Placing, Reach, Strip, StripEnd, Tight};
+/// Earth's, metres per second squared: where nobody says otherwise.
+pub const GRAVITY: f64 = 9.81;
+
+pub use bent::{Banking, Bend, BentAlong, BentForm, Lying, Placing, Reach, Sections, Strip, StripEnd, Tight};
 pub use contact::Contact;
 pub use contact::attach::Attached;
 pub(crate) use contact::carried;
@@ -79,6 +83,8 @@ pub use source::ride::{Ride, RideEnd, RideOffset};
 pub use source::seats::{Pace, RideSpacing, Seat, Sharing};
 pub use source::tether::{TetherEnd, hanging, tether};
 pub use source::wheel::{Touch, Wheel, bend, touch};
+
+pub use walked::{Step, Walk, WalkAlong};
 
 pub use crate::work::{Cancel, MotionError};
 

@@ -1,4 +1,5 @@
 use super::bent::Lying;
+use super::walked::Step;
 use crate::pose::Pose;
 use glam::{DQuat, DVec3};
 use std::ops::BitOr;
@@ -40,8 +41,10 @@ impl Columns {
     pub const BENT: Self = Self(8192);
     /// As of which frames dented things are dented.
     pub const DENTED: Self = Self(16384);
+    /// Where walkers are on their way.
+    pub const STEP: Self = Self(32768);
     /// What forms of things follow from that are other at each frame.
-    pub const FORMS: Self = Self(8192 | 16384);
+    pub const FORMS: Self = Self(8192 | 16384 | 32768);
     /// Everything a pose is made of, and whether it is there.
     pub const POSE: Self = Self(1 | 2 | 4 | 8);
     /// Where a thing is, how it is turned, and how large it is.
@@ -214,6 +217,8 @@ pub struct Sample {
     pub bents: Vec<Lying>,
     /// The frames as of which things are dented, whenever they are shown.
     pub dents: Vec<f64>,
+    /// Where walkers are on their way.
+    pub steps: Vec<Step>,
 }
 
 impl Sample {
@@ -240,6 +245,7 @@ impl Sample {
         column(&mut self.ages, columns.contain(Columns::LIFE), rows, Age::default());
         column(&mut self.clips, columns.contain(Columns::CLIP), rows, ClipTime::default());
         column(&mut self.bents, columns.contain(Columns::BENT), rows, Lying::default());
+        column(&mut self.steps, columns.contain(Columns::STEP), rows, Step::default());
         column(&mut self.dents, columns.contain(Columns::DENTED), rows, 0.0);
     }
 
@@ -277,6 +283,7 @@ impl Sample {
         self.clips.append(&mut other.clips);
         self.bents.append(&mut other.bents);
         self.dents.append(&mut other.dents);
+        self.steps.append(&mut other.steps);
     }
 
     /// The pose in a row; asks for position, orientation and scale.

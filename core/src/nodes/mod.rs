@@ -51,6 +51,7 @@ pub fn all() -> Vec<Arc<dyn NodeType>> {
         Arc::new(crowds::flock::FlockNode),
         Arc::new(crowds::turbulence::TurbulenceNode),
         Arc::new(crowds::look_by::LookByNode),
+        Arc::new(on_the_way::walk::WalkNode),
         Arc::new(travel::pose::PoseNode),
         Arc::new(on_the_way::face_travel::FaceTravelNode),
         Arc::new(several::followers::FollowersNode),

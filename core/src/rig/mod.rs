@@ -19,10 +19,12 @@
 //! ```
 
 mod clip;
+mod gait;
 mod repertoire;
 mod table;
 
 pub use clip::{Clip, Keyed, Steps, Track, Values};
+pub use gait::{Fit, Foot, Gait, GaitError, Span, Taken, Way};
 pub use repertoire::{Animated, Cycle, Repertoire};
 pub use table::PoseTable;
 
@@ -127,6 +129,17 @@ impl Rig {
     /// Its joints.
     pub fn joints(&self) -> &[Joint] {
         &self.joints
+    }
+
+    /// Whether a joint is another one, or hangs on it.
+    pub fn hangs(&self, mut joint: usize, on: usize) -> bool {
+        while joint != on {
+            match self.joints[joint].parent {
+                Some(parent) => joint = parent,
+                None => return false,
+            }
+        }
+        true
     }
 
     /// What corners hang on.

@@ -1,7 +1,9 @@
 //! Measuring the seam on the unwrapped motion: what is at F + δ against what is at δ.
 
 use super::leaps::{Leaps, leaps};
-use crate::motion::{Bend, Cancel, Columns, Dents, Frames, Kind, Motion, MotionError, Sample, Symmetry, prepared};
+use crate::motion::{
+    Bend, Cancel, Columns, Dents, Frames, Kind, Motion, MotionError, Sample, Symmetry, Walk, prepared,
+};
 use crate::pose::{angle_between, angle_between_alike};
 use crate::work::OF_A_PICTURE;
 use glam::{DQuat, DVec3};
@@ -32,7 +34,7 @@ pub struct Seam {
     pub spin: Gap,
     /// Parts of a cycle, or of the way from clip to clip, where clips are played.
     pub clip: Option<Gap>,
-    /// Metres by which joints lie otherwise in their thing, or corners of it, where things are bent or dented.
+    /// Metres by which joints lie otherwise in their thing, or corners of it, where things are bent or dented, or walk.
     pub form: Option<Gap>,
     /// How many things go on where another one began.
     pub trading: usize,
@@ -141,10 +143,20 @@ fn forms_apart(motion: &dyn Motion, end: (usize, &Sample), start: (usize, &Sampl
         (Some(dents), Some(frame)) => dents.corners_moved(*frame),
         _ => Vec::new(),
     };
+    let steps = |(object, sample): (usize, &Sample)| match (kind(object).and_then(walked), sample.steps.get(object)) {
+        (Some(walk), Some(step)) => walk.joints(step),
+        _ => Vec::new(),
+    };
     let (joints, corners) = ([joints(end), joints(start)], [corners(end), corners(start)]);
+    let steps = [steps(end), steps(start)];
     let apart = joints[0].iter().zip(&joints[1]).map(|(a, b)| a.translation.distance(b.translation));
     let dented_apart = corners[0].iter().zip(&corners[1]).map(|(a, b)| (a - b).abs());
-    apart.chain(dented_apart).fold(0.0, f64::max)
+    let walked_apart = steps[0].iter().zip(&steps[1]).map(|(a, b)| a.w_axis.distance(b.w_axis));
+    apart.chain(dented_apart).chain(walked_apart).fold(0.0, f64::max)
+}
+
+fn walked(kind: &Kind) -> Option<&Walk> {
+    kind.walked.as_deref()
 }
 
 fn bent(kind: &Kind) -> Option<&Bend> {

@@ -34,6 +34,21 @@ struct Sheet {
     joined: bool,
 }
 
+impl Body {
+    /// A mark of all that it is made of.
+    pub fn key(&self) -> [u8; 32] {
+        let mut hash = blake3::Hasher::new();
+        let numbers = self.places.iter().chain(&self.normals).flat_map(DVec3::to_array);
+        numbers.for_each(|number| {
+            hash.update(&number.to_bits().to_le_bytes());
+        });
+        self.triangles.iter().flatten().for_each(|corner| {
+            hash.update(&corner.to_le_bytes());
+        });
+        *hash.finalize().as_bytes()
+    }
+}
+
 impl Shape {
     /// Triangles whose corners are no farther apart than `apart`, metres above 0, or just so far that there are at most so many,
     /// at least 100; and how far apart they are.

@@ -4,7 +4,7 @@
 
 use anyhow::{Context, Result};
 use serde_json::Value;
-use zickzack_e2e::Visit;
+use zickzack_e2e::{Visit, loads};
 
 const WATCH: &str = "window.longTasks = []; new PerformanceObserver((list) => { for (const entry of list.getEntries()) window.longTasks.push(entry.duration); }).observe({ entryTypes: ['longtask'] }); window.zickzack.beginMeasuring();";
 
@@ -92,6 +92,19 @@ async fn reshape(visit: &Visit) -> Result<()> {
     visit.choose_node("Jetty walk").await
 }
 
+/// A model of 50,000 corners that swims along a path.
+async fn bend(visit: &Visit) -> Result<()> {
+    let id = visit.bring_in(&loads::bent()).await?;
+    visit.client.goto(&format!("{}/bench/{id}", visit.base)).await?;
+    visit.choose_node("Eel").await?;
+    let file = visit.downloads.join("eel.glb");
+    std::fs::write(&file, loads::eel(250, 200))?;
+    visit.give_file("file", &file).await?;
+    visit.until("a seam", "return document.querySelector('.badge') != null").await?;
+    visit.kept().await?;
+    visit.choose_node("Way").await
+}
+
 #[tokio::main]
 async fn main() -> Result<()> {
     let visit = Visit::start(1280, 800).await?;
@@ -131,5 +144,14 @@ async fn main() -> Result<()> {
     reshape(&visit).await?;
     let point = visit.middle("button[aria-label^=\"Point 4 of Jetty\"]").await?;
     measure(&visit, "1,000 things × 240 frames, a point of a reshaped path", point, (50.0, 30.0)).await?;
+    bend(&visit).await?;
+    let point = visit.middle("button[aria-label^=\"Point 2 of Way\"]").await?;
+    measure(
+        &visit,
+        "a model of 50,000 corners × 240 frames, a point of the path it is bent along",
+        point,
+        (50.0, 30.0),
+    )
+    .await?;
     visit.end().await
 }

@@ -5,7 +5,8 @@ use crate::day::{SEAM, new_scene};
 use anyhow::{Context, Result};
 use fantoccini::key::Key;
 use serde_json::json;
-use zickzack_e2e::{Visit, root};
+use std::time::Instant;
+use zickzack_e2e::{PATIENCE, Visit, root};
 
 fn apart(a: [f64; 3], b: [f64; 3]) -> f64 {
     (0..3).map(|i| (a[i] - b[i]) * (a[i] - b[i])).sum::<f64>().sqrt()
@@ -143,6 +144,64 @@ async fn a_ribbon_is_chosen_where_it_is_bent_to() -> Result<()> {
     visit.tap((there.0, there.1 - 5.0)).await?;
     visit.until("the path is", &chosen("Drawn path")).await?;
     assert_eq!(visit.js(&chosen("Output")).await?, false);
+    visit.end().await
+}
+
+/// A picture that is brought in is seen on the strip, until it is taken away; and it leans into its bends as the speed asks for.
+#[tokio::test]
+async fn a_ribbon_has_a_picture_on_it_and_leans_into_its_bends() -> Result<()> {
+    let visit = Visit::start(1280, 800).await?;
+    let scene = json!({
+        "format": "zickzack-scene", "version": 1, "name": "Painted", "space": "deep", "fps": "24", "frames": 48,
+        "nodes": {
+            "round": { "type": "figure", "name": "Round", "at": [24, 40], "params": { "radius": 2.5 } },
+            "bend": { "type": "bend-along", "name": "Ribbon", "at": [24, 170], "params": { "length": 5, "width": 1.2 } },
+            "out": { "type": "output", "name": "Cloth", "at": [24, 300] },
+        },
+        "threads": {
+            "a": { "from": "round", "to": "bend", "port": "path" },
+            "b": { "from": "bend", "to": "out", "port": "motion" },
+        },
+    });
+    let id = visit.bring_in(&scene).await?;
+    visit.client.goto(&format!("{}/bench/{id}", visit.base)).await?;
+    visit.until("the seam", SEAM).await?;
+    visit.choose_node("Ribbon").await?;
+    // Four green pixels beside each other.
+    const GREEN: &[u8] =
+        b"\x89PNG\x0d\x0a\x1a\x0a\x00\x00\x00\x0dIHDR\x00\x00\x00\x04\x00\x00\x00\x01\x08\x02\x00\x00\x00v^\x98\x9a\
+        \x00\x00\x00\x0dIDATx\x9cc`\xf8\xcf\x00G\x00\x19\xf3\x03\xfd=C\xdc\xf4\x00\x00\x00\x00IEND\xaeB`\x82";
+    let file = visit.downloads.join("green.png");
+    std::fs::write(&file, GREEN)?;
+    let green = "g > 100 && g > 1.5 * r && g > 1.5 * b";
+    let plain = visit.pixels(green).await?;
+    visit.give_file("picture", &file).await?;
+    let told = "return document.querySelector('.card').textContent.includes('its picture keeps its shape at a length of 4.80 m')";
+    visit.until("what the picture is like", told).await?;
+    let begun = Instant::now();
+    while visit.pixels(green).await? < plain + 1500.0 {
+        assert!(begun.elapsed() < PATIENCE, "the picture is not seen");
+    }
+
+    let inwards = |row: &Row| {
+        let ([x, _, z], up) = (row.place, up(row));
+        -(x * up[0] + z * up[2]) / (x * x + z * z).sqrt()
+    };
+    assert!(inwards(only(&baked(&visit).await?, 0)?).abs() < 1e-6, "it lies flat");
+    visit.fill("bank at speed", "4").await?;
+    visit.kept().await?;
+    let steep: f64 = 16.0 / (2.5 * 9.81);
+    let wanted = steep / (1.0 + steep * steep).sqrt();
+    let leant = inwards(only(&baked(&visit).await?, 0)?);
+    assert!((leant - wanted).abs() < 1e-4, "{leant} and not {wanted}");
+
+    visit.click("No picture").await?;
+    visit.kept().await?;
+    assert_eq!(node(&visit.document().await?, "bend-along")?["params"]["picture"], json!(""));
+    let begun = Instant::now();
+    while visit.pixels(green).await? > plain + 500.0 {
+        assert!(begun.elapsed() < PATIENCE, "the picture is still seen");
+    }
     visit.end().await
 }
 
@@ -285,5 +344,90 @@ async fn balls_wind_round_a_ring_and_dent_it_over_the_seam() -> Result<()> {
     assert!(raised.iter().all(|moved| *moved >= 0.0));
     let rows = baked(&visit).await?;
     assert!(rows.iter().all(|row| row.thing == 0 && row.place == [0.0; 3]), "the ring itself stays where it is");
+    visit.end().await
+}
+
+/// How far the ends of stilts slip at most while they are on the ground, from what the page draws and where the command line has the
+/// walker; and for how many frames some stand.
+async fn stilts_slip(visit: &Visit, output: &str) -> Result<(f64, usize)> {
+    /// Where the end of each stilt is in the recording at rest, centimetres, and the bone that it hangs on.
+    const TIPS: [(usize, [f64; 3]); 2] = [(13, [9.0, -142.0, 0.0]), (17, [-9.0, -142.0, 0.0])];
+    let (mut most, mut stands) = (0.0, 0);
+    let mut began = [None::<[f64; 3]>; 2];
+    for row in baked(visit).await?.iter().filter(|row| row.thing == 0) {
+        let form = visit.js(&format!("return window.zickzack.form('{output}', 0, {})", row.frame)).await?;
+        let bones: Vec<f64> = serde_json::from_value(form).context("bones")?;
+        for ((bone, rest), began) in TIPS.iter().zip(&mut began) {
+            let matrix = bones.get(12 * bone..12 * (bone + 1)).context("a bone")?;
+            let own: [f64; 3] = std::array::from_fn(|i| {
+                (0..3).map(|axis| matrix[4 * i + axis] * rest[axis]).sum::<f64>() + matrix[4 * i + 3]
+            });
+            if own[1] > 0.0005 {
+                *began = None;
+                continue;
+            }
+            stands += 1;
+            let [x, y, z, w] = row.turn;
+            // The walker stands upright: it is turned about y alone.
+            assert!(x.abs() < 1e-9 && z.abs() < 1e-9);
+            let (sine, cosine) = (2.0 * y * w, 1.0 - 2.0 * y * y);
+            let turned = [cosine * own[0] + sine * own[2], own[1], cosine * own[2] - sine * own[0]];
+            let place: [f64; 3] = std::array::from_fn(|i| row.place[i] + turned[i]);
+            most = apart(*began.get_or_insert(place), place).max(most);
+        }
+    }
+    Ok((most, stands))
+}
+
+/// A recording is brought in and walked by along a path that is drawn; what slips is told, and held.
+#[tokio::test]
+async fn a_recording_is_walked_by_along_a_drawn_arc_and_its_feet_are_held() -> Result<()> {
+    let visit = Visit::start(1280, 800).await?;
+    new_scene(&visit).await?;
+    let (x, y) = visit.middle(".view-body canvas").await?;
+    visit.js("document.querySelector('.view-body').focus()").await?;
+    visit.keys("p", &[]).await?;
+    for (dx, dy) in [(-130.0, 60.0), (-60.0, 110.0), (40.0, 110.0), (110.0, 60.0)] {
+        visit.tap((x + dx, y + dy)).await?;
+        visit.kept().await?;
+    }
+    visit.keys(&char::from(Key::Escape).to_string(), &[]).await?;
+    visit.add_node("Ride").await?;
+    visit.add_node("mocap").await?;
+    let nothing = "return document.querySelector('.card .warned')?.textContent.includes('Nothing is walked by yet')";
+    visit.until("nothing yet", nothing).await?;
+    visit.give_file("file", &root().join("demo/stilt-walker.bvh")).await?;
+    let told = |what: &str| format!("return document.querySelector('.card')?.textContent.includes({})", json!(what));
+    visit.until("what a foot slips", &told("foot 2 slips by at most 0.0 mm")).await?;
+    visit.kept().await?;
+    visit.add_node("Output").await?;
+    visit.kept().await?;
+    let output = visit.node("Output").await?;
+    let frames = visit.document().await?["frames"].as_i64().context("frames")?;
+    let whole = format!("return window.zickzack?.form('{output}', 0, {frames}) != null");
+    visit.until("all frames", &whole).await?;
+    let (held, stands) = stilts_slip(&visit, &output).await?;
+    assert!(held < 0.003 && stands as i64 > frames / 3, "{held} m, {stands} frames");
+
+    // As recorded it slips where the path bends.
+    visit.choose_node("Walk").await?;
+    visit.press("input[aria-label=\"hold feet\"]").await?;
+    visit.until("that they are not held", &told("% of a cycle")).await?;
+    visit.kept().await?;
+    assert_eq!(node(&visit.document().await?, "walk")?["params"]["holds"], json!(false));
+    visit.until("all frames", &whole).await?;
+    let (free, _) = stilts_slip(&visit, &output).await?;
+    assert!(free > 0.005, "{free}");
+
+    // The end of what is repeated is pulled elsewhere, over how far it is from its start, and told to be off it.
+    visit.js("document.querySelector('.recorded').scrollIntoView()").await?;
+    let end = visit.middle("[aria-label=\"end of the cycle\"]").await?;
+    visit.drag(end, (-30.0, 0.0)).await?;
+    visit.kept().await?;
+    visit.until("that it does not fit", &told("it is off its start")).await?;
+    let walk = node(&visit.document().await?, "walk")?["params"].clone();
+    assert_eq!(walk["cycle"], json!("given"));
+    let (from, to) = (walk["from"].as_f64().context("from")?, walk["to"].as_f64().context("to")?);
+    assert!((0.03..0.04).contains(&from) && (0.5..1.0).contains(&to), "{from} {to}");
     visit.end().await
 }

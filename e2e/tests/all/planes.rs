@@ -11,7 +11,11 @@ use zickzack_e2e::Visit;
 async fn met(visit: &Visit, tilt: f64, at: (f64, f64)) -> Result<Vec<f64>> {
     visit.fill("plane tilt", &format!("{tilt:.6}")).await?;
     focus(visit, ".view-body").await?;
+    let count = "return document.querySelectorAll('button[aria-label^=\"Point \"]').length";
+    let before = visit.js(count).await?;
     visit.tap(at).await?;
+    // All is kept also before the page has taken the tap.
+    visit.until("a point more", &format!("{count} > {before}")).await?;
     visit.kept().await?;
     let made = points(&visit.document().await?)?;
     Ok(place(made.last().context("a point")?))

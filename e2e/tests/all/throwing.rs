@@ -29,32 +29,17 @@ fn apart(a: &[f64], b: &[f64]) -> f64 {
 
 /// How many pixels of the View are light, on a picture of the page, once that stays the same for a while.
 async fn light(visit: &Visit) -> Result<f64> {
-    let mut last = counted(visit).await?;
+    const LIGHT: &str = "Math.min(r, g, b) > 120";
+    let mut last = visit.pixels(LIGHT).await?;
     for _ in 0..60 {
         visit.rests("what is worked out", "return document.querySelector('.badge')?.textContent").await?;
-        let now = counted(visit).await?;
+        let now = visit.pixels(LIGHT).await?;
         if now == last {
             return Ok(now);
         }
         last = now;
     }
     anyhow::bail!("the picture never rests")
-}
-
-async fn counted(visit: &Visit) -> Result<f64> {
-    let picture = visit.client.screenshot().await?;
-    let script = "const [bytes, done] = arguments;
-        createImageBitmap(new Blob([Uint8Array.from(bytes)])).then((picture) => {
-            const box = document.querySelector('.view-body canvas').getBoundingClientRect();
-            const pen = new OffscreenCanvas(picture.width, picture.height).getContext('2d');
-            pen.drawImage(picture, 0, 0);
-            const { data } = pen.getImageData(box.x, box.y, box.width, box.height);
-            let count = 0;
-            for (let i = 0; i < data.length; i += 4) if (Math.min(data[i], data[i + 1], data[i + 2]) > 120) count += 1;
-            done(count);
-        }, (error) => done(String(error)));";
-    let counted = visit.client.execute_async(script, vec![picture.into()]).await?;
-    counted.as_f64().with_context(|| format!("{counted}"))
 }
 
 #[tokio::test]

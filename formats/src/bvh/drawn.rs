@@ -1,14 +1,15 @@
-//! A BVH file as a binary glTF model: a slender double pyramid for each bone, on a skin, with one clip.
+//! A BVH file as a binary glTF model: a limb of turned wood for each bone, on a skin, with one clip.
 
 use super::{BvhError, Channel, Joint, Skeleton};
 use glam::{DQuat, DVec3};
 use gltf::binary::{Glb, Header};
 use serde_json::{Value, json};
 use std::borrow::Cow;
+use std::f64::consts::TAU;
 
-/// How thick a bone is where it is thickest, and where that is, as parts of its length.
-const THICK: f64 = 0.09;
-const THICKEST: f64 = 0.18;
+/// Rings round a bone, from where it begins to where it ends: where, and how far from its middle, as parts of its length.
+const RINGS: [(f64, f64); 4] = [(0.0, 0.03), (0.05, 0.055), (0.95, 0.04), (1.0, 0.02)];
+const SIDES: usize = 6;
 /// What its one clip is called.
 const CLIP: &str = "motion";
 const BONE: [f64; 4] = [0.86, 0.8, 0.66, 1.0];
@@ -78,14 +79,26 @@ fn standing(joints: &[Joint]) -> Vec<DVec3> {
 fn bone(from: DVec3, to: DVec3) -> Vec<[DVec3; 3]> {
     let (way, length) = ((to - from).normalize(), from.distance(to));
     let (up, aside) = way.any_orthonormal_pair();
-    let middle = from + way * (THICKEST * length);
-    let ring = [up, aside, -up, -aside].map(|v| middle + v * (THICK * length));
-    (0..4)
-        .flat_map(|i| {
-            let (a, b) = (ring[i], ring[(i + 1) % 4]);
-            [[from, b, a], [to, a, b]]
+    let ring = |(along, out): (f64, f64)| {
+        (0..SIDES).map(move |side| {
+            let (sine, cosine) = libm::sincos(TAU * side as f64 / SIDES as f64);
+            from + (way * along + (up * cosine + aside * sine) * out) * length
         })
-        .collect()
+    };
+    let rings: Vec<Vec<DVec3>> = RINGS.map(|of| ring(of).collect()).to_vec();
+    let mut triangles = Vec::new();
+    for pair in rings.windows(2) {
+        for side in 0..SIDES {
+            let next = (side + 1) % SIDES;
+            let [a, b, c, d] = [pair[0][side], pair[0][next], pair[1][next], pair[1][side]];
+            triangles.extend([[a, b, c], [a, c, d]]);
+        }
+    }
+    let (first, last) = (&rings[0], &rings[RINGS.len() - 1]);
+    for side in 1..SIDES - 1 {
+        triangles.extend([[first[0], first[side + 1], first[side]], [last[0], last[side], last[side + 1]]]);
+    }
+    triangles
 }
 
 /// Numbers of a file, and what they are.

@@ -154,7 +154,7 @@ proptest! {
 #[test]
 fn a_stilt_has_its_joints_bones_and_clip() {
     let facts = model::read(STILT.as_bytes()).unwrap();
-    assert_eq!((facts.triangles, facts.parts, facts.clips), (16, 1, 1), "two bones of eight triangles");
+    assert_eq!((facts.triangles, facts.parts, facts.clips), (88, 1, 1), "two bones of 44 triangles");
     let skeleton = bvh::read(STILT).unwrap();
     let names: Vec<&str> = skeleton.joints.iter().map(|joint| joint.name.as_str()).collect();
     assert_eq!(names, ["hip", "left knee", ""]);
@@ -195,4 +195,11 @@ fn what_is_wrong_is_said_with_its_line() {
     assert!(model::read(deep.as_bytes()).is_err());
     let sites = format!("HIERARCHY ROOT a {{ OFFSET 0 0 0 CHANNELS 0 {}", "End Site { OFFSET 0 1 0 } ".repeat(600));
     assert!(model::read(sites.as_bytes()).unwrap_err().to_string().contains("512 is the most"));
+}
+
+#[test]
+fn joint_motion_that_is_too_long_is_refused_before_it_is_read() {
+    let long = format!("HIERARCHY{}", " ".repeat(bvh::LARGEST));
+    let told = model::read(long.as_bytes()).unwrap_err().to_string();
+    assert!(told.contains("40 MB") && told.contains("leave out frames"), "{told}");
 }

@@ -305,6 +305,9 @@ fn a_model_lies_in_its_thing_as_it_is_shown() {
             // 2 by 4 by 6, with its middle at (11, 2, 3).
             Ok(Arc::new(vec![DVec3::new(10.0, 0.0, 0.0), DVec3::new(12.0, 4.0, 6.0)]))
         }
+        fn picture(&self, _: &str) -> Result<f64, String> {
+            Err("none".to_owned())
+        }
         fn animated(&self, _: &str) -> Result<Arc<(Rig, Vec<Clip>)>, String> {
             Err("none".to_owned())
         }

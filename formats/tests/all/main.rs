@@ -11,3 +11,5 @@ mod model;
 mod recording;
 mod svg;
 mod table;
+mod walkers;
+mod walking;

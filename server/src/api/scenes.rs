@@ -61,7 +61,7 @@ pub struct NewScene {
 }
 
 /// Largest file that a scene may refer to, bytes.
-const LARGEST_FILE: usize = 16 << 20;
+const LARGEST_FILE: usize = zickzack_formats::bvh::LARGEST;
 
 /// Scenes that are listed at a time, and words that are looked for.
 const LISTED: usize = 60;

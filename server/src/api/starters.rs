@@ -11,6 +11,7 @@ use utoipa::ToSchema;
 use uuid::Uuid;
 use zickzack_core::graph::{LivingMiniature, Memo};
 use zickzack_core::scene::{Scene, Space};
+use zickzack_formats::files::{Files, take_content};
 use zickzack_session::Session;
 
 /// Small working scenes to begin from, as outcomes.
@@ -59,8 +60,12 @@ pub async fn list(shop: web::Data<Shop>) -> Result<HttpResponse, Refusal> {
             .map(|id| {
                 let wrong = |why: String| Refusal::bad(format!("The starter {id} is damaged: {why}"));
                 let Written { help, scene } = written(&id).ok_or_else(|| wrong("it cannot be read.".to_owned()))?;
-                let scene = Scene::from_value(scene, &registry.schemas).map_err(|error| wrong(error.to_string()))?;
-                let session = Session::new(registry.clone(), scene, Arc::default());
+                let mut scene =
+                    Scene::from_value(scene, &registry.schemas).map_err(|error| wrong(error.to_string()))?;
+                let inside = scene.assets.iter_mut().map(|(name, asset)| Ok((name.clone(), take_content(asset)?)));
+                let inside: Vec<_> = inside.collect::<Result<_, String>>().map_err(wrong)?;
+                let files = inside.into_iter().filter_map(|(name, content)| Some((name, Ok(content?)))).collect();
+                let session = Session::new(registry.clone(), scene, Arc::new(Files::new(files)));
                 let compiled = session.compile(&Memo::default(), &FromShelf(&shelf), cancel);
                 let living = compiled.living_miniature(STEPS, cancel).map_err(|error| wrong(error.to_string()))?;
                 let scene = &session.scene;

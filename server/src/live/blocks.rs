@@ -66,19 +66,15 @@ pub struct PosesHeader<'a> {
 }
 
 /// The body of what is dented, of a kind of an end: for each corner x, y, z in the thing's own axes, then for each the unit vector
-/// along which it is moved, then three numbers of corners for each triangle, round the way out. With what it is known by.
-pub fn body_block(node: &str, kind: usize, body: &Body, stamp: Stamp) -> (Vec<u8>, [u8; 32]) {
+/// along which it is moved, then three numbers of corners for each triangle, round the way out.
+pub fn body_block(node: &str, kind: usize, body: &Body, stamp: Stamp) -> Vec<u8> {
     let corners = body.places.iter().chain(&body.normals).flat_map(|corner| corner.as_vec3().to_array());
     let numbers: Vec<f32> = corners.chain(body.triangles.iter().flatten().map(|corner| *corner as f32)).collect();
     let header = json!({
         "kind": "body", "stamp": stamp, "node": node, "of": kind, "corners": body.places.len(),
         "triangles": body.triangles.len(),
     });
-    let mut hash = blake3::Hasher::new();
-    numbers.iter().for_each(|number| {
-        hash.update(&number.to_le_bytes());
-    });
-    (encode(&header, &numbers), *hash.finalize().as_bytes())
+    encode(&header, &numbers)
 }
 
 /// How many things there are, how each is written, and at how many frames.

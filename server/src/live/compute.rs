@@ -7,13 +7,13 @@ use super::messages::{EndLook, NodeStatus, ToPage};
 use super::window::{Window, shares};
 use crate::recorder::{AtDesk, FromShelfOnly};
 use crate::told::SLOW;
-use std::collections::{HashMap, HashSet};
+use std::collections::HashMap;
 use std::sync::Arc;
 use std::time::Duration;
 use tokio::sync::mpsc;
 use uuid::Uuid;
 use zickzack_core::graph::{Compiled, End, EndReport, Memo, NodeResult, Workshop, report, try_offers};
-use zickzack_core::motion::{Cancel, Motion, MotionError, formed_numbers};
+use zickzack_core::motion::{Cancel, Kind, Motion, MotionError, formed_numbers};
 use zickzack_core::scene::{Scene, Space};
 use zickzack_core::work::STARVED;
 use zickzack_session::Session;
@@ -254,22 +254,24 @@ impl Work {
         Ok(())
     }
 
-    /// The bodies of what is dented. A page drops those of kinds that are not among the looks it was told last.
+    /// The bodies of what is dented. A page drops those of kinds that are not among the looks it was told last, whether or not
+    /// this round comes to its end.
     fn bodies(&self, compiled: &Compiled) -> Result<(), MotionError> {
-        let mut left = HashSet::new();
-        for end in &compiled.ends {
-            for (kind, told) in end.motion.kinds().iter().enumerate() {
-                let Some(dents) = &told.dented else { continue };
-                let what = format!("{BODY}{} {kind}", end.node);
-                let (block, key) = blocks::body_block(&end.node, kind, dents.body(), self.stamp);
-                if !self.has.same(&what, &key) {
-                    self.send(Out::Block(block))?;
-                    self.has.now(what.clone(), key);
-                }
-                left.insert(what);
+        let of_end = |end: &'_ End| {
+            let dented = |(kind, told): (usize, &Kind)| told.dented.as_ref().map(|dents| (kind, dents.0.clone()));
+            end.motion.kinds().iter().enumerate().filter_map(dented).collect::<Vec<_>>()
+        };
+        let named = |end: &End, kind: usize| format!("{BODY}{} {kind}", end.node);
+        let all: Vec<_> =
+            compiled.ends.iter().flat_map(|end| of_end(end).into_iter().map(move |of| (end, of))).collect();
+        self.has.keep_only(BODY, &all.iter().map(|(end, (kind, _))| named(end, *kind)).collect());
+        for (end, (kind, dents)) in all {
+            let what = named(end, kind);
+            if !self.has.same(&what, dents.body_key()) {
+                self.send(Out::Block(blocks::body_block(&end.node, kind, dents.body(), self.stamp)))?;
+                self.has.now(what, *dents.body_key());
             }
         }
-        self.has.keep_only(BODY, &left);
         Ok(())
     }
 

@@ -232,10 +232,6 @@ fn as_kept(row: &scenes::Row, since: &[String], registry: &Registry) -> Result<(
 pub async fn files_of(shop: &Shop, scene: &Scene) -> Result<Files, Refusal> {
     let (mut contents, mut held) = (BTreeMap::new(), HashMap::new());
     for (name, asset) in &scene.assets {
-        // Pictures go to the page as they are.
-        if asset.media.starts_with("image/") && asset.media != "image/svg+xml" {
-            continue;
-        }
         let known: Option<&Arc<Vec<u8>>> = held.get(asset.hash.as_str());
         let content = match known {
             Some(content) => Some(content.clone()),

@@ -361,7 +361,8 @@ impl Page {
             return;
         }
         if self.shop.trials.holds(self.room.id) {
-            // A page that is gone is noticed where it is listened to.
+            // The page drops all that it has. One that is gone is noticed where it is listened to.
+            self.has = Arc::default();
             let _ = self.say(&ToPage::Held { message: HELD.to_owned() }).await;
             return;
         }

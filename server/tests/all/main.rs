@@ -2,6 +2,7 @@
 
 mod api;
 mod backup;
+mod bodies;
 mod common;
 mod live;
 mod purging;

@@ -149,7 +149,7 @@ async fn a_bvh_file_is_kept_as_it_is_and_shown_as_a_model() {
     let mut response = request.send_body(&stilt[..]).await.unwrap();
     let kept: Value = response.json().await.unwrap();
     assert_eq!((response.status().as_u16(), kept["media"].as_str()), (200, Some("text/plain")));
-    assert_eq!(kept["facts"], json!(["16 triangles in 1 part", "1 clip"]));
+    assert_eq!(kept["facts"], json!(["88 triangles in 1 part", "1 clip"]));
     let hash = kept["hash"].as_str().unwrap();
     let bytes = async |path: &str| {
         let mut response = served.client.get(format!("{}/api/assets/{path}", served.base)).send().await.unwrap();

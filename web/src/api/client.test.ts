@@ -30,4 +30,24 @@ describe('asking the server', () => {
     expect(handoffAddress('s', { from: 1, to: 97, step: 1, tolerance: 0.001, form: 'glb' }, true)).toBe('/api/scenes/s/handoff/file?from=1&to=97&step=1&tolerance=0.001&form=glb');
     expect(handoffAddress('s', { node: 'out 2', from: 0, to: 9, step: 0.5, tolerance: undefined }, false)).toBe('/api/scenes/s/handoff?node=out+2&from=0&to=9&step=0.5');
   });
+
+  it('asks for two small pictures at a time, for the rest at once, and not for those that nobody waits for', async () => {
+    const asked: string[] = [];
+    const answers: (() => void)[] = [];
+    vi.stubGlobal('fetch', (path: string, init?: RequestInit) => {
+      if (init?.signal?.aborted) return Promise.reject(new DOMException('given up', 'AbortError'));
+      asked.push(path);
+      return new Promise<Response>((done) => answers.push(() => done(new Response('{}'))));
+    });
+    const givenUp = new AbortController();
+    const pictures = ['a', 'b', 'c', 'd'].map((id) => api.miniature(id, id === 'c' ? givenUp.signal : new AbortController().signal).catch(() => id));
+    const made = api.create('Fair', 'flat');
+    await vi.waitFor(() => expect(asked).toEqual(['/api/scenes', '/api/scenes/a/miniature', '/api/scenes/b/miniature']));
+    givenUp.abort();
+    answers.forEach((answer) => answer());
+    await made;
+    await vi.waitFor(() => expect(asked.slice(3)).toEqual(['/api/scenes/d/miniature']));
+    answers[3]?.();
+    expect(await Promise.all(pictures)).toEqual([{}, {}, 'c', {}]);
+  });
 });

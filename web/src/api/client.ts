@@ -1,3 +1,4 @@
+import pLimit from 'p-limit';
 import type { Baked, Book, Comparison, Keep, Kept, LivingMiniature, Look, NodeSchema, Op, PoseNumbers, Scene, Space, Starter, Version } from './types';
 
 /** What the server says when it does not do something: a sentence for the user. */
@@ -34,6 +35,9 @@ export interface Wanted {
   form?: 'csv' | 'glb';
 }
 
+/** Small pictures take the server long: a few at a time, so that a browser's few connections are free for what is asked for now. */
+const pictures = pLimit(2);
+
 /** The address of a hand-off with these settings. */
 export function handoffAddress(scene: string, wanted: Wanted, file: boolean): string {
   const query = new URLSearchParams();
@@ -50,7 +54,7 @@ export const api = {
   duplicate: (id: string) => post<{ id: string }>(`/api/scenes/${id}/duplicate`),
   remove: (id: string) => ask<void>(`/api/scenes/${id}`, { method: 'DELETE' }),
   restore: (id: string) => post<void>(`/api/scenes/${id}/restore`),
-  miniature: (id: string) => ask<LivingMiniature>(`/api/scenes/${id}/miniature`),
+  miniature: (id: string, signal: AbortSignal) => pictures(() => ask<LivingMiniature>(`/api/scenes/${id}/miniature`, { signal })),
   keepFile: (media: string, file: Blob) => ask<Kept>('/api/assets', { method: 'POST', headers: { 'content-type': media }, body: file }),
   starters: () => ask<Starter[]>('/api/starters'),
   begin: (starter: string) => post<{ id: string }>(`/api/starters/${starter}`),

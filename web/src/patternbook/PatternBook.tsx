@@ -173,7 +173,8 @@ const STARTER_HEIGHT = 112;
 
 function Pattern({ scene, onTold }: { scene: Listed; onTold: (told: Told | null) => void }) {
   const queries = useQueryClient();
-  const living = useQuery({ queryKey: ['miniature', scene.id, scene.revision], queryFn: () => api.miniature(scene.id) });
+  // One that nobody looks at any more is not waited for.
+  const living = useQuery({ queryKey: ['miniature', scene.id, scene.revision], queryFn: ({ signal }) => api.miniature(scene.id, signal) });
   const [anchor, setAnchor] = useState<HTMLElement | null>(null);
   const renew = () => queries.invalidateQueries({ queryKey: ['scenes'] });
   const trouble = (error: Error) => onTold({ text: error.message });

@@ -1,6 +1,6 @@
 //! What is said of how things look.
 
-use crate::motion::{Bend, BentForm, Dents, Glyph, Kind, Strip};
+use crate::motion::{Bend, BentForm, Dents, Glyph, Kind, Strip, Walk};
 use crate::rig::{Animated, Cycle};
 use crate::schema::Choice;
 use glam::DVec2;
@@ -24,6 +24,8 @@ pub struct KindReport {
     pub bent: Option<BentReport>,
     /// What is dented, instead of all that.
     pub dented: Option<DentedReport>,
+    /// What walks, instead of all that.
+    pub walked: Option<WalkedReport>,
     /// Its form as a letter with a size of its own, instead of all that.
     pub glyph: Option<GlyphReport>,
 }
@@ -62,6 +64,7 @@ impl From<&Kind> for KindReport {
             animated: kind.animated.as_deref().map(AnimatedReport::from),
             bent: kind.bent.as_deref().map(BentReport::from),
             dented: kind.dented.as_deref().map(DentedReport::from),
+            walked: kind.walked.as_deref().map(WalkedReport::from),
             glyph: kind.glyph.as_deref().map(GlyphReport::from),
         }
     }
@@ -97,6 +100,22 @@ impl From<&Dents> for DentedReport {
     }
 }
 
+/// What walks. Its bones come with its poses: they take corners as they are written in the file into the walker.
+#[derive(Debug, Clone, PartialEq, Serialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+pub struct WalkedReport {
+    /// Name of the file in the scene.
+    pub file: String,
+    /// How many bones it has.
+    pub bones: usize,
+}
+
+impl From<&Walk> for WalkedReport {
+    fn from(walk: &Walk) -> Self {
+        Self { file: walk.file().to_owned(), bones: walk.bones() }
+    }
+}
+
 /// A strip.
 #[derive(Debug, Clone, PartialEq, Serialize)]
 #[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
@@ -111,6 +130,8 @@ pub struct StripReport {
     pub stripes: usize,
     /// `#rrggbb` each.
     pub colours: [String; 2],
+    /// Name of a picture in the scene that is on it in place of its stripes; empty where there is none.
+    pub picture: String,
 }
 
 /// A model that is bent.
@@ -139,8 +160,8 @@ impl From<&Bend> for BentReport {
 
 impl From<&Strip> for StripReport {
     fn from(strip: &Strip) -> Self {
-        let Strip { width, thickness, end, stripes, colours } = strip.clone();
-        Self { width, thickness, end: end.word(), stripes, colours }
+        let Strip { width, thickness, end, stripes, colours, picture } = strip.clone();
+        Self { width, thickness, end: end.word(), stripes, colours, picture }
     }
 }
 

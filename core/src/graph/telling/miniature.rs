@@ -127,20 +127,25 @@ fn spines(motion: &dyn Motion, at: &[(usize, f64)], places: usize) -> Vec<Vec<DV
     .collect()
 }
 
-/// Lines of those of the rows that are there and dented.
-fn dented(motion: &dyn Motion, at: &[(usize, f64)]) -> Vec<Vec<DVec3>> {
-    if !motion.varies().contain(Columns::DENTED) {
+/// Lines of those of the rows that are there and dented, and the limbs of those that walk, as far as these columns are shown.
+fn bodies(motion: &dyn Motion, at: &[(usize, f64)], shown: Columns) -> Vec<Vec<DVec3>> {
+    if !motion.varies().touch(shown) {
         return Vec::new();
     }
     let mut sample = Sample::default();
-    motion.sample_at(at, Columns::DENTED | Columns::POSE, &mut sample);
+    motion.sample_at(at, shown | Columns::POSE, &mut sample);
     let lines = |(row, (object, _)): (usize, &(usize, f64))| {
-        let dents = motion.kinds()[motion.kind(*object)].dented.as_ref().filter(|_| sample.alive[row])?;
+        let kind = Some(&motion.kinds()[motion.kind(*object)]).filter(|_| sample.alive[row])?;
         let pose = sample.pose(row);
         let placed = |line: Vec<DVec3>| {
             line.into_iter().map(|place| pose.position + pose.orientation * (pose.scale * place)).collect()
         };
-        Some(dents.wires(sample.dents[row]).into_iter().map(placed).collect::<Vec<_>>())
+        let lines = match (&kind.dented, &kind.walked) {
+            (Some(dents), _) => dents.wires(*sample.dents.get(row)?),
+            (_, Some(walk)) => walk.limbs(sample.steps.get(row)?),
+            _ => return None,
+        };
+        Some(lines.into_iter().map(placed).collect::<Vec<_>>())
     };
     at.iter().enumerate().filter_map(lines).flatten().collect()
 }
@@ -184,7 +189,7 @@ impl Compiled {
         // What is bent is seen by its form where it is there: what grows is not yet at the loop's start.
         let half: Vec<(usize, f64)> = things().map(|object| (object, 0.5 * range.to)).collect();
         let mut forms = spines(&*ready, &half, SPINE);
-        forms.extend(dented(&*ready, &half));
+        forms.extend(bodies(&*ready, &half, Columns::DENTED | Columns::STEP));
         lines.extend(forms.iter().map(|form| form.iter().flat_map(|place| place.as_vec3().to_array()).collect()));
         Ok(Miniature { lines, dots: sample.positions.iter().flat_map(|p| p.as_vec3().to_array()).collect() })
     }
@@ -215,7 +220,7 @@ impl Compiled {
                 }
                 let shown = ready.len().min(MOST_THINGS);
                 let first: Vec<(usize, f64)> = (0..shown).map(|object| (object, 0.0)).collect();
-                let forms = dented(&*ready, &first);
+                let forms = bodies(&*ready, &first, Columns::DENTED);
                 living
                     .lines
                     .extend(forms.iter().map(|form| form.iter().flat_map(|p| p.as_vec3().to_array()).collect()));

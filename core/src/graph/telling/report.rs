@@ -2,7 +2,7 @@
 
 use crate::graph::closing::offers::Offer;
 use crate::graph::compile::{Compiled, End, NodeResult};
-use crate::graph::node::Mend;
+use crate::graph::node::{Mend, Recorded};
 use crate::graph::product::{PathProduct, Product};
 use crate::graph::telling::looks::KindReport;
 use crate::motion::{Cancel, Columns, Contact, Frames, Lives, Motion, MotionError, Progress, Sample};
@@ -30,6 +30,8 @@ pub struct NodeReport {
     pub cut: Option<f64>,
     /// First and last frame between which a signal does something, where it is not always.
     pub span: Option<[f64; 2]>,
+    /// A recording of which a part is taken.
+    pub recorded: Option<Recorded>,
     /// What is wrong in formulas, and where.
     pub marks: Vec<Mark>,
     /// Milliseconds it took; 0 when it was remembered.
@@ -54,6 +56,7 @@ impl NodeReport {
                 mends: outcome.mends.clone(),
                 cut: outcome.cut,
                 span: outcome.span.map(|(from, to)| [from, to]),
+                recorded: outcome.recorded.clone(),
                 marks: Vec::new(),
                 millis,
                 progress: outcome.progress,
@@ -68,6 +71,7 @@ impl NodeReport {
                 mends: Vec::new(),
                 cut: None,
                 span: None,
+                recorded: None,
                 marks: result.marks.clone(),
                 millis,
                 progress: None,

@@ -1,8 +1,9 @@
 //! The chain of joints of what is bent along a path.
 
+use super::banking::{Banking, Lean};
 use super::form::BentForm;
 use super::lying::Lying;
-use crate::curve::{AxesTable, Curve, Path, Strand};
+use crate::curve::{AxesTable, Curve, Path};
 use crate::motion::FaceUp;
 use crate::pose::{Pose, basis, turned};
 use crate::remembered::Remembered;
@@ -32,6 +33,19 @@ const RESERVE: f64 = 0.8;
 struct Laid {
     curve: Arc<Curve>,
     axes: Arc<Vec<AxesTable>>,
+    /// Of each strand, where it leans.
+    leans: Arc<Vec<Lean>>,
+}
+
+/// How cross-sections stand along a path, beside its axes.
+#[derive(Debug, Clone)]
+pub struct Sections {
+    /// Degrees of roll, clockwise as seen from behind.
+    pub roll: Progression,
+    /// A factor on the cross-section, at least 0.
+    pub size: Progression,
+    /// How they lean into bends, if they do.
+    pub banking: Option<Banking>,
 }
 
 /// A thing that is bent along a path, and by how many joints.
@@ -41,10 +55,7 @@ pub struct Bend {
     length: f64,
     path: Path,
     up: FaceUp,
-    /// Degrees along the path, clockwise as seen from behind.
-    roll: Progression,
-    /// A factor on its cross-section along the path.
-    size: Progression,
+    sections: Sections,
     joints: usize,
     /// Most that its joints miss, metres.
     missed: f64,
@@ -73,17 +84,17 @@ pub struct Tight {
 }
 
 impl Bend {
-    /// Of a thing `length` metres long, above 0, that lies on at most `span` metres of a path with some length. Roll in
-    /// degrees and a factor on the cross-section, at least 0, are drawn along the path. It has so many joints that no corner
-    /// of it is off by more than `tolerance` of its width, or the most there may be; frames are those of the loop.
+    /// Of a thing `length` metres long, above 0, that lies on at most `span` metres of a path with some length. It has so
+    /// many joints that no corner of it is off by more than `tolerance` of its width, or the most there may be; frames are
+    /// those of the loop.
     pub fn new(
         (form, length): (BentForm, f64),
         (path, up): (Path, FaceUp),
-        (roll, size): (Progression, Progression),
+        sections: Sections,
         (span, tolerance, frames): (f64, f64, f64),
     ) -> Self {
         let made = Remembered::default();
-        let mut bend = Self { form, length, path, up, roll, size, joints: 3, missed: 0.0, made };
+        let mut bend = Self { form, length, path, up, sections, joints: 3, missed: 0.0, made };
         if bend.corners() > 0 {
             // Across a corner no number of joints is exact: they are near enough to each other to show it.
             bend.join(CORNERS * span / bend.form.width());
@@ -100,9 +111,11 @@ impl Bend {
         bend
     }
 
-    /// With at least so many spaces between its joints, where there may be.
+    /// With at least so many spaces between its joints, where there may be: one of few numbers, so that they seldom change while
+    /// a path is dragged.
     fn join(&mut self, spaces: f64) {
-        let spaces = (spaces.min(MOST_JOINTS as f64).ceil() as usize).next_multiple_of(2);
+        let spaces = spaces.min(MOST_JOINTS as f64).ceil() as usize;
+        let spaces = spaces.next_multiple_of((spaces.next_power_of_two() / 8).max(2));
         self.joints = (spaces + 1).clamp(self.joints, MOST_JOINTS);
     }
 
@@ -142,7 +155,13 @@ impl Bend {
         let frame = if still { 0.0 } else { frame };
         self.made.at(frame, || {
             let curve = self.path.at(frame);
-            Laid { axes: Arc::new(self.up.along_at(&curve, frame, AXES_STEP)), curve }
+            let axes = self.up.along_at(&curve, frame, AXES_STEP);
+            let lean = |banking: &Banking| {
+                let both = curve.strands().iter().zip(&axes);
+                both.map(|(strand, axes)| Lean::of(banking, strand, axes)).collect()
+            };
+            let leans = self.sections.banking.as_ref().map_or_else(Vec::new, lean);
+            Laid { axes: Arc::new(axes), leans: Arc::new(leans), curve }
         })
     }
 
@@ -189,26 +208,24 @@ impl Bend {
     fn section(&self, laid: &Laid, lying: &Lying, s: f64) -> Local {
         let strand = lying.strand % laid.curve.strands().len();
         let stretch = (lying.to - lying.from).abs() / self.length;
-        self.standing(&laid.curve.strands()[strand], &laid.axes[strand], (s, lying.direction()), (lying.roll, stretch))
+        self.standing(laid, strand, (s, lying.direction()), (lying.roll, stretch))
     }
 
-    fn standing(
-        &self,
-        strand: &Strand,
-        axes: &AxesTable,
-        (s, direction): (f64, f64),
-        (roll, stretch): (f64, f64),
-    ) -> Local {
+    fn standing(&self, laid: &Laid, index: usize, (s, direction): (f64, f64), (roll, stretch): (f64, f64)) -> Local {
+        let strand = &laid.curve.strands()[index];
         let on = strand.normalise(s);
         let mut here = strand.at_normalised(on);
-        let up = axes.up(on, here.point, here.tangent);
+        let mut up = laid.axes[index].up(on, here.point, here.tangent);
+        if let Some(lean) = laid.leans.get(index) {
+            up = lean.leant(on, (up, here.tangent));
+        }
         if !strand.closed() {
             here.point += here.tangent * (s - on);
         }
         let part = on / strand.length();
         let along = here.tangent * direction;
-        let up = turned(up, along, roll + self.roll.at(part).to_radians());
-        let size = self.size.at(part);
+        let up = turned(up, along, roll + self.sections.roll.at(part).to_radians());
+        let size = self.sections.size.at(part);
         Local {
             translation: here.point,
             rotation: basis(along, up).normalize(),
@@ -231,9 +248,9 @@ impl Bend {
         let laid = self.laid(frame);
         let (apart, corners) = (span / (self.joints - 1) as f64, self.form.corners());
         let mut all = Vec::new();
-        for (strand, axes) in laid.curve.strands().iter().zip(laid.axes.iter()) {
+        for (index, strand) in laid.curve.strands().iter().enumerate() {
             let looks = ((2.0 * strand.length() / apart).ceil() as usize).clamp(4, MEASURED);
-            let stand = |s: f64| self.standing(strand, axes, (s, 1.0), (0.0, span / self.length));
+            let stand = |s: f64| self.standing(&laid, index, (s, 1.0), (0.0, span / self.length));
             // Beyond the ends of an open one it goes straight on.
             let (from, over) = if strand.closed() { (0.0, strand.length()) } else { (-apart, strand.length() + apart) };
             for i in 0..looks {
@@ -263,13 +280,13 @@ impl Bend {
         let mut found: Option<Tight> = None;
         for frame in self.moments(frames) {
             let laid = self.laid(frame);
-            for (index, (strand, axes)) in laid.curve.strands().iter().zip(laid.axes.iter()).enumerate() {
+            for (index, strand) in laid.curve.strands().iter().enumerate() {
                 let step = strand.length() / (4 * MEASURED) as f64;
                 for i in 0..4 * MEASURED {
                     let s = (i as f64 + 0.5) * step;
                     let ends = [strand.at(s - 0.5 * step), strand.at(s + 0.5 * step)];
                     let bend = (ends[1].tangent - ends[0].tangent) / step;
-                    let here = self.standing(strand, axes, (s, 1.0), (0.0, 1.0));
+                    let here = self.standing(&laid, index, (s, 1.0), (0.0, 1.0));
                     let inward = here.rotation.inverse() * bend.normalize_or_zero();
                     let reaches = |corner: &DVec2| corner.dot(DVec2::new(inward.y, inward.z)) * here.scale.y;
                     let reach = self.form.corners().iter().map(reaches).fold(0.0, f64::max);

@@ -27,6 +27,8 @@ pub struct Strip {
     pub stripes: usize,
     /// `#rrggbb` each.
     pub colours: [String; 2],
+    /// Name of a picture in the scene that is on it in place of its stripes, its left at the tail; none where it is empty.
+    pub picture: String,
 }
 
 /// What is bent.

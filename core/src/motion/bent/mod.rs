@@ -7,11 +7,13 @@
 //! later, elsewhere, or among others.
 
 mod along;
+mod banking;
 mod chain;
 mod form;
 mod lying;
 
 pub use along::{BentAlong, Placing, Reach};
-pub use chain::{Bend, Tight};
+pub use banking::Banking;
+pub use chain::{Bend, Sections, Tight};
 pub use form::{BentForm, Strip, StripEnd};
 pub use lying::Lying;

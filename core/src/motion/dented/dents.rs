@@ -4,7 +4,7 @@ use super::cells::Cells;
 use super::furrow::{Furrow, Mark};
 use super::pressing::{Pressing, Several};
 use crate::motion::layer::{Rows, Who, who_needs};
-use crate::motion::{BreakKind, Cancel, Columns, Frames, Motion, MotionError, Sample};
+use crate::motion::{Cancel, Columns, Frames, Motion, MotionError, Sample};
 use crate::surface::{Body, Ground, Surface, wires};
 use crate::work::spend;
 use glam::{DQuat, DVec3};
@@ -29,6 +29,7 @@ const A_LOOK: usize = 16;
 #[derive(Clone)]
 pub struct Dents {
     body: Arc<Body>,
+    body_key: [u8; 32],
     /// x, y and z of its corners apart.
     places: Arc<[Vec<f64>; 3]>,
     cells: Arc<Cells>,
@@ -68,6 +69,7 @@ impl Dents {
         let grain = body.places.iter().map(|place| pressing.grain.at(*place)).collect();
         let mut dents = Self {
             places: Arc::new([0, 1, 2].map(|axis| body.places.iter().map(|place| place[axis]).collect())),
+            body_key: body.key(),
             body: Arc::new(body),
             cells: Arc::new(cells),
             grain: Arc::new(grain),
@@ -95,7 +97,7 @@ impl Dents {
         let things = crate::motion::prepared(&self.things, asked, cancel)?;
         let leaps = |object| -> Result<Vec<f64>, MotionError> {
             let breaks = things.breaks(object, asked)?;
-            let leaps = breaks.iter().filter(|of| matches!(of.kind, BreakKind::Anew | BreakKind::Jump));
+            let leaps = breaks.iter().filter(|of| of.kind.is_jump());
             Ok(leaps.map(|of| of.frame).collect())
         };
         let leaps = (0..things.len()).map(leaps).collect::<Result<_, _>>()?;
@@ -124,6 +126,11 @@ impl Dents {
         &self.body
     }
 
+    /// The same of two bodies only where they are the same.
+    pub const fn body_key(&self) -> &[u8; 32] {
+        &self.body_key
+    }
+
     /// How many corners it has.
     pub fn corners(&self) -> usize {
         self.body.places.len()
@@ -132,11 +139,6 @@ impl Dents {
     /// The most metres that a single thing presses.
     pub const fn deepest(&self) -> f64 {
         self.deepest
-    }
-
-    /// The surface as it stands at a frame.
-    pub fn surface(&self, frame: f64) -> Surface {
-        self.ground.at(frame)
     }
 
     /// How far each corner is moved along its normal at a frame, metres, one number for each corner.

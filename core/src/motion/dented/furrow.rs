@@ -59,7 +59,8 @@ impl Furrow {
         Self { from: from.place, along, length, inverse, depth, deepest, reach, widest, least }
     }
 
-    /// Places one after the other at even times, an even number of steps apart, in as few pieces as they can be.
+    /// Places one after the other at even times, two at least, in as few pieces as they can be; of an odd number of steps the last
+    /// piece is straight.
     pub fn through(marks: &[Mark], out: &mut Vec<Self>) {
         let steps = marks.len() - 1;
         let whole = marks.iter().map(|mark| mark.depth).fold(0.0, f64::max);

@@ -1,6 +1,6 @@
 //! Forms of their own that things have at each frame, as numbers.
 
-use crate::motion::{Bend, Dents, Kind, Motion, Sample};
+use crate::motion::{Bend, Dents, Kind, Motion, Sample, Walk};
 use crate::rig::Local;
 use std::fmt::{Debug, Formatter, Result};
 use std::ops::Deref;
@@ -38,11 +38,15 @@ impl<T: Debug> Debug for Own<T> {
 /// Numbers of a joint: a place, a turn, a factor along it and one across.
 const JOINT: usize = 9;
 
+/// Numbers of a bone: three rows of a matrix that takes a corner as it is written into its thing.
+const BONE: usize = 12;
+
 /// How many numbers the form of a thing of a kind takes at a frame: of what is bent nine for each joint, of what is dented one for
-/// each corner; none of what has no form of its own.
+/// each corner, of what walks twelve for each bone; none of what has no form of its own.
 pub fn form_numbers(kind: &Kind) -> usize {
     let joints = kind.bent.as_deref().map_or(0, Bend::joints);
-    JOINT * joints + kind.dented.as_deref().map_or(0, Dents::corners)
+    let bones = kind.walked.as_deref().map_or(0, Walk::bones);
+    JOINT * joints + BONE * bones + kind.dented.as_deref().map_or(0, Dents::corners)
 }
 
 /// How many numbers the forms of all things of a motion take at a frame.
@@ -60,6 +64,14 @@ pub(in crate::motion) fn write_form(kind: &Kind, sample: &Sample, row: usize, ou
         let mut joints = Vec::new();
         bend.chain(lying, &mut joints);
         out.chunks_exact_mut(JOINT).zip(&joints).for_each(|(out, joint)| out.copy_from_slice(&joint_numbers(joint)));
+    }
+    if let (Some(walk), Some(step)) = (&kind.walked, sample.steps.get(row)) {
+        let bones = walk.carried(step);
+        out.chunks_exact_mut(BONE).zip(&bones).for_each(|(out, bone)| {
+            let by_rows = bone.transpose();
+            let rows = [by_rows.x_axis, by_rows.y_axis, by_rows.z_axis].map(|row| row.as_vec4().to_array());
+            out.copy_from_slice(rows.as_flattened());
+        });
     }
     if let (Some(dents), Some(frame)) = (&kind.dented, sample.dents.get(row)) {
         dents.write(*frame, out);

@@ -2,7 +2,7 @@
 
 use crate::motion::layer::{Layer, Layered, Rows};
 use crate::motion::look::form::Own;
-use crate::motion::{Bend, Columns, Dents, Glyph, Lives, Motion, Sample};
+use crate::motion::{Bend, Columns, Dents, Glyph, Lives, Motion, Sample, Walk};
 use crate::pose::Axis;
 use crate::random;
 use crate::rig::Animated;
@@ -34,6 +34,8 @@ pub struct Kind {
     pub bent: Option<Own<Bend>>,
     /// How it is dented, instead of what it is shown as otherwise.
     pub dented: Option<Own<Dents>>,
+    /// How it walks, instead of what it is shown as otherwise.
+    pub walked: Option<Own<Walk>>,
     /// Its form as a letter with a size of its own, instead of what it is shown as otherwise.
     pub glyph: Option<Arc<Glyph>>,
 }
@@ -51,6 +53,7 @@ impl Kind {
         animated: None,
         bent: None,
         dented: None,
+        walked: None,
         glyph: None,
     };
 
@@ -58,13 +61,15 @@ impl Kind {
     fn over(self, before: &Self) -> Self {
         let kept = |own: String, before: &String| if own.is_empty() { before.clone() } else { own };
         // What is shown as something else keeps no form that it had of its own.
+        let moved = self.animated.is_some() || self.walked.is_some();
         let formed = self.bent.is_some() || self.dented.is_some() || self.glyph.is_some();
-        let own = !self.thing.is_empty() || self.animated.is_some() || formed;
+        let own = !self.thing.is_empty() || moved || formed;
         let form = if own { &self } else { before };
         Self {
             animated: form.animated.clone(),
             bent: form.bent.clone(),
             dented: form.dented.clone(),
+            walked: form.walked.clone(),
             glyph: form.glyph.clone(),
             last: if self.colour.is_empty() { before.last.clone() } else { self.last },
             thing: kept(self.thing, &before.thing),

@@ -31,7 +31,7 @@ impl Layer for LooksOf {
             let mut looks = Sample::default();
             self.0.sample_at(&rows.later(0.0), own, &mut looks);
             (out.tints, out.clips) = (looks.tints, looks.clips);
-            (out.bents, out.dents) = (looks.bents, looks.dents);
+            (out.bents, out.dents, out.steps) = (looks.bents, looks.dents, looks.steps);
         }
     }
 

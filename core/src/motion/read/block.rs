@@ -106,7 +106,8 @@ impl BlockLayout {
 
     /// Numbers of the form of a thing, by its kind: of what is bent, for each of its joints from tail to head, x, y, z in the
     /// thing's own axes, a unit quaternion as x, y, z, w, a factor along it and one across; of what is dented, for each corner
-    /// the metres by which it is moved along its normal. None where no thing has a form of its own.
+    /// the metres by which it is moved along its normal; of what walks, for each bone the first three rows of the matrix that brings
+    /// corners as they are written into the thing. None where no thing has a form of its own.
     pub fn forms(&self) -> &[usize] {
         &self.forms
     }

@@ -2,7 +2,9 @@
 
 use crate::curve::Path;
 use crate::graph::{Context, Maker, Outcome, Timing};
-use crate::motion::{Bend, BentAlong, BentForm, FaceUp, Motion, Placing, Posed, Reach, Strip, StripEnd, Tight};
+use crate::motion::{
+    Banking, Bend, BentAlong, BentForm, FaceUp, Motion, Placing, Posed, Reach, Sections, Strip, StripEnd, Tight,
+};
 use crate::pose::{Axis, Facing};
 use crate::scene::{Fields, Space, fields};
 use crate::schema::{AXIS_NAMES, Choice, Group, Param, Port, PortKind, Schema, Spaces, Unit, Values, choice};
@@ -82,8 +84,12 @@ fields! {
             .per_thing(),
         twist: Progression = Param::new("roll along it", Group::Form, Values::Drawn { default: &[[0.0, 0.0], [1.0, 0.0]], min: -3600.0, max: 3600.0 }, "Degrees of roll from the path's start to its end."),
         size: Progression = Param::new("size along it", Group::Form, Values::Drawn { default: &[[0.0, 1.0], [1.0, 1.0]], min: 0.0, max: 10.0 }, "A factor on how wide and thick it is, from the path's start to its end."),
+        bank: f64 = Param::number("bank at speed", Group::Form, (Unit::Speed, 0.0, 0.0, 1e4), "Leans into bends as something that goes along the path at this speed; 0 is not at all.").only_in(Spaces::Deep),
+        most: f64 = Param::number("most bank", Group::Form, (Unit::Degrees, 60.0, 0.0, 90.0), "How far it leans at most.").only_in(Spaces::Deep),
+        ease: f64 = Param::number("bank eased", Group::Form, (Unit::Metres, 0.5, 1e-3, 1e4), "Over which length of the path a change of bank is eased.").only_in(Spaces::Deep),
         colour: String = Param::new("colour", Group::Look, Values::Colour { default: "#c8421a" }, "Of the strip.").only_when("what", STRIP),
         second: String = Param::new("second colour", Group::Look, Values::Colour { default: "#f2d398" }, "Of every other stripe.").only_when("what", STRIP),
+        picture: String = Param::new("picture", Group::Look, Values::Asset { media: "picture" }, "A PNG, JPEG or WebP picture on the strip in place of its stripes, its left at the tail.").only_when("what", STRIP),
         stripes: usize = Param::whole("stripes", Group::Look, (7, 1, 400), "Stripes across the strip.").only_when("what", STRIP),
     }
 }
@@ -122,7 +128,9 @@ impl Maker for BendAlong {
         if things.as_ref().is_some_and(|things| things.path().is_none()) {
             return Err("The things do not travel on a path: give this node things that ride on one, or take their thread away.".to_owned());
         }
-        let form = form(own, context)?;
+        let chosen = own.what == What::Strip && !own.picture.is_empty();
+        let picture = chosen.then(|| context.assets.picture(&own.picture));
+        let form = form(own, context, matches!(picture, Some(Ok(_))))?;
         let placing = Placing {
             offset: own.offset.clone(),
             reach: match own.takes {
@@ -136,10 +144,15 @@ impl Maker for BendAlong {
         let count = things.as_ref().map_or(1, |things| things.len());
         let spans = spans(own, &path, timing, count);
         let up = up(own, context)?;
-        let drawn = (own.twist.clone(), own.size.clone());
+        let banking = Banking { speed: own.bank, most: own.most.to_radians(), over: own.ease };
+        let banking = (own.bank > 0.0 && timing.space == Space::Deep).then_some(banking);
+        let drawn = Sections { roll: own.twist.clone(), size: own.size.clone(), banking };
         let bend = Bend::new((form, own.length), (path.clone(), up), drawn, (spans.1, TOLERANCE, timing.frames));
         let corners = if bend.corners() > 0 { " but at corners" } else { "" };
         let mut facts = vec![format!("{} joints, off by at most {}{corners}", bend.joints(), small(bend.missed()))];
+        if let Some(Ok(shape)) = &picture {
+            facts.push(format!("its picture keeps its shape at a length of {:.2} m", shape * own.width));
+        }
         if own.takes == Takes::Fitted {
             let percent = |span: f64| 100.0 * span / own.length;
             facts.push(match spans {
@@ -148,6 +161,9 @@ impl Maker for BendAlong {
             });
         }
         let mut warnings: Vec<String> = bend.tight(timing.frames).map(tight).into_iter().collect();
+        if let Some(Err(why)) = picture {
+            warnings.push(format!("The strip is shown without its picture: {why}."));
+        }
         if bend.missed() > 2.0 * TOLERANCE * bend.form().width() {
             warnings.push(format!("It would take more than {} joints to follow this path: it is off by up to {}. Smooth the path, or make the thing wider.", bend.joints(), small(bend.missed())));
         }
@@ -224,7 +240,7 @@ fn up(own: &BendFields, context: &Context<'_>) -> Result<FaceUp, String> {
     })
 }
 
-fn form(own: &BendFields, context: &Context<'_>) -> Result<BentForm, String> {
+fn form(own: &BendFields, context: &Context<'_>, pictured: bool) -> Result<BentForm, String> {
     if own.what == What::Strip {
         let colours = [own.colour.clone(), own.second.clone()];
         return Ok(BentForm::Strip(Strip {
@@ -233,6 +249,7 @@ fn form(own: &BendFields, context: &Context<'_>) -> Result<BentForm, String> {
             end: own.end,
             stripes: own.stripes,
             colours,
+            picture: if pictured { own.picture.clone() } else { String::new() },
         }));
     }
     let (file, nose, top) = (own.file.clone(), own.nose, own.top);

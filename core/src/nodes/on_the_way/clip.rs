@@ -150,7 +150,7 @@ impl Maker for ClipNode {
 }
 
 /// The clip of a name, or one where none is given.
-fn found(names: &[String], name: &str, without: usize) -> Result<usize, String> {
+pub(super) fn found(names: &[String], name: &str, without: usize) -> Result<usize, String> {
     if name.is_empty() {
         return Ok(without);
     }

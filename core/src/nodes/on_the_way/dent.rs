@@ -48,7 +48,7 @@ fields! {
         several: Several = Param::choice("several", Group::Form, Several::WORDS, "What counts where the dents of several things meet."),
         uneven: f64 = Param::number("uneven", Group::Look, (Unit::None, 0.0, 0.0, 1.0), "Part of the depth by which dents are deeper here and less deep there."),
         grain: f64 = Param::number("uneven over", Group::Look, (Unit::Metres, 0.2, 1e-3, 1e4), "Over how many metres unevenness changes."),
-        seed: u64 = Param::whole("seed", Group::Spread, (1, 0, 1_000_000_000), "Another number makes other places uneven."),
+        seed: u64 = Param::whole("seed", Group::Look, (1, 0, 1_000_000_000), "Another number makes other places uneven."),
         colour: String = Param::new("colour", Group::Look, Values::Colour { default: "#d9a441" }, "Of the surface."),
     }
 }

@@ -1,6 +1,6 @@
 use crate::fraction::Fraction;
 use crate::graph::{Closing, Context, Maker, OfferMaker, Outcome, Product, Timing};
-use crate::motion::{Bank, FaceTravel, FaceUp, Motion, Steered, Steering};
+use crate::motion::{Bank, FaceTravel, FaceUp, GRAVITY, Motion, Steered, Steering};
 use crate::pose::Axis;
 use crate::scene::{Fields, Space, fields};
 use crate::schema::{Choice, Group, Param, Port, PortKind, Schema, Spaces, Unit, Values, choice};
@@ -14,8 +14,6 @@ use std::sync::Arc;
 /// Turns things the way they travel.
 pub struct FaceTravelNode;
 
-/// Earth's, metres per second squared.
-const GRAVITY: f64 = 9.81;
 /// Loops in which a turn limit has to come into step: where it is met nearly all the time one is too few.
 const LEAD: f64 = 4.0;
 

@@ -133,6 +133,7 @@ impl Maker for KindsNode {
                 animated: None,
                 bent: None,
                 dented: None,
+                walked: None,
                 glyph: None,
             })
             .collect();

@@ -11,4 +11,5 @@ pub mod letters;
 pub mod retime;
 pub mod shudder;
 pub mod swell;
+pub mod walk;
 pub mod waver;

@@ -1,5 +1,5 @@
 use crate::graph::{Context, Maker, Outcome, Own, Product};
-use crate::motion::{Frames, Kind, Motion, Simulated, WithLooks, prepared};
+use crate::motion::{Frames, GRAVITY, Kind, Motion, Simulated, WithLooks, prepared};
 use crate::nodes::out::output::Shown;
 use crate::physics::{Bodies, BodiesChange, BodiesSetup, BodyForm, Hull};
 use crate::pose::Axis;
@@ -91,7 +91,7 @@ fields! {
         gravity: (f64, Driven) = Param::number(
             "gravity",
             Group::Form,
-            (Unit::Acceleration, 9.81, -1e7, 1e7),
+            (Unit::Acceleration, GRAVITY, -1e7, 1e7),
             "How strongly they are pulled down.",
         )
         .over_time(),

@@ -1,6 +1,7 @@
 use crate::curve::Path;
 use crate::fraction::Fraction;
 use crate::graph::{Closing, Context, Maker, OfferMaker, Outcome, Product, Timing};
+use crate::motion::GRAVITY;
 use crate::physics::{Coast, CoastEnd, CoastFate, CoastSetup, push_for};
 use crate::scene::{Fields, fields};
 use crate::schema::{Choice, Group, Param, Port, PortKind, Role, Schema, Unit, choice};
@@ -39,7 +40,7 @@ fields! {
         gravity: f64 = Param::number(
             "gravity",
             Group::Time,
-            (Unit::Acceleration, 9.81, 0.0, 1e7),
+            (Unit::Acceleration, GRAVITY, 0.0, 1e7),
             "How strongly it is pulled down.",
         ),
         friction: f64 = Param::number(

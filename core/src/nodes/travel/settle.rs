@@ -1,4 +1,5 @@
 use crate::graph::{Context, Maker, Outcome, Own, Product};
+use crate::motion::GRAVITY;
 use crate::nodes::paths::placing::level;
 use crate::physics::{Settle, SettleSetup, scattered};
 use crate::scene::{Fields, Space, fields};
@@ -68,7 +69,7 @@ fields! {
         gravity: f64 = Param::number(
             "gravity",
             Group::Form,
-            (Unit::Acceleration, 9.81, 1e-3, 1e7),
+            (Unit::Acceleration, GRAVITY, 1e-3, 1e7),
             "How strongly it is pulled down.",
         ),
         given: By = Param::choice(

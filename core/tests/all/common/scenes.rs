@@ -44,6 +44,8 @@ pub struct Files {
     pub corners: Vec<DVec3>,
     /// Joints and clips of any model.
     pub animated: Option<Arc<(Rig, Vec<Clip>)>>,
+    /// How wide any picture is for its height.
+    pub picture: Option<f64>,
 }
 
 impl Files {
@@ -64,6 +66,9 @@ impl Assets for Files {
     }
     fn places(&self, _: &str) -> Result<Arc<Vec<DVec3>>, String> {
         Err("none".to_owned())
+    }
+    fn picture(&self, _: &str) -> Result<f64, String> {
+        self.picture.ok_or_else(|| "none".to_owned())
     }
     fn animated(&self, _: &str) -> Result<Arc<(Rig, Vec<Clip>)>, String> {
         self.animated.clone().ok_or_else(|| "none".to_owned())

@@ -8,8 +8,8 @@ use std::f64::consts::TAU;
 use std::sync::Arc;
 use zickzack_core::curve::{Curve, Path, PathPoint, PointKind, Segment, Strand, through};
 use zickzack_core::motion::{
-    Bend, BentForm, BlockLayout, Cancel, Columns, FaceUp, Frames, Lying, Motion, Sample, Strip, StripEnd, fill_poses,
-    prepared,
+    Bend, BentForm, BlockLayout, Cancel, Columns, FaceUp, Frames, Lying, Motion, Sample, Sections, Strip, StripEnd,
+    fill_poses, prepared,
 };
 use zickzack_core::rig::Local;
 use zickzack_core::seam::measure;
@@ -20,13 +20,17 @@ const TOLERANCE: f64 = 1e-3;
 
 fn strip(width: f64, thickness: f64) -> BentForm {
     let colours = ["#ffffff".to_owned(), "#000000".to_owned()];
-    BentForm::Strip(Strip { width, thickness, end: StripEnd::Straight, stripes: 1, colours })
+    BentForm::Strip(Strip { width, thickness, end: StripEnd::Straight, stripes: 1, colours, picture: String::new() })
+}
+
+fn unbanked(roll: f64, size: f64) -> Sections {
+    Sections { roll: Progression::steady(roll), size: Progression::steady(size), banking: None }
 }
 
 /// A strip along a strand, its face up, as it is and where nothing is drawn along it.
 fn bend((width, thickness, length): (f64, f64, f64), strand: &Strand, size: f64, span: f64) -> Bend {
     let path = Path::still(Curve::from(strand.clone()));
-    let drawn = (Progression::steady(0.0), Progression::steady(size));
+    let drawn = unbanked(0.0, size);
     let up = FaceUp::Towards(DVec3::Y);
     Bend::new((strip(width, thickness), length), (path, up), drawn, (span, TOLERANCE, F))
 }
@@ -302,7 +306,7 @@ fn a_bend_that_is_too_tight_is_told_with_its_place() {
     assert_eq!(bend((1.0, 0.02, 2.0), &ellipse(3.0), 1.0, 2.0).tight(F), None);
     // Standing on its edge it reaches no farther than it is thick.
     let edge = Path::still(Curve::from(ellipse(1.0)));
-    let drawn = (Progression::steady(90.0), Progression::steady(1.0));
+    let drawn = unbanked(90.0, 1.0);
     let on_edge = Bend::new((strip(1.0, 0.02), 2.0), (edge, FaceUp::Towards(DVec3::Y)), drawn, (2.0, TOLERANCE, F));
     assert_eq!(on_edge.tight(F), None);
 }
@@ -322,6 +326,29 @@ fn a_model_is_bent_along_its_nose() {
     let half = DVec2::new(0.5, 0.25);
     assert!(around[0].distance(-half) < 1e-12 && around[1].distance(half) < 1e-12, "{around:?}");
     assert!((bend.form().width() - 1.0).abs() < 1e-12 && bend.missed() <= 1.3 * TOLERANCE);
+}
+
+/// A strip has the picture that is there, with the length at which it keeps its shape; one that is not there is said to be missing,
+/// and its stripes are seen.
+#[test]
+fn a_strip_has_a_picture_or_says_that_it_is_not_there() {
+    let told = json!({ "picture": "crest.png", "width": 0.5 });
+    let nodes = [("figure", "figure", json!({})), ("bend", "bend-along", told), ("out", "output", json!({}))];
+    let scene = document(48, &nodes, &[("figure", "bend", "path"), ("bend", "out", "motion")]);
+    let shown = |picture: Option<f64>| {
+        let compiled = Files { picture, ..Files::default() }.compiled(scene.clone());
+        let bend = compiled.ends[0].motion.kinds()[0].bent.clone().expect("bent");
+        let BentForm::Strip(strip) = bend.form() else { panic!("a strip") };
+        let report = compiled.nodes["bend"].outcome.as_ref().as_ref().expect("bent");
+        (strip.picture.clone(), report.facts.join("; "), report.warnings.join("; "))
+    };
+    let (picture, facts, warnings) = shown(Some(4.0));
+    assert!(
+        picture == "crest.png" && facts.contains("its shape at a length of 2.00 m") && warnings.is_empty(),
+        "{facts}{warnings}"
+    );
+    let (picture, facts, warnings) = shown(None);
+    assert!(picture.is_empty() && !facts.contains("picture") && warnings.contains("without its picture"), "{warnings}");
 }
 
 /// Over a corner of a path joints stand so near to each other that it is seen, and what is told leaves it out.

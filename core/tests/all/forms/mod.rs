@@ -1,5 +1,6 @@
 //! Things that change their form along a path.
 
+mod banking;
 mod bending;
 mod bodies;
 mod denting;

@@ -198,7 +198,7 @@ proptest! {
         let beyond = Beyond::of(&made.ends[0].motion, Frames { from: 0.0, to }, &Cancel::default()).unwrap();
         // A lap in 96 frames: it is out of sight from `seen` on.
         let presence = to.floor() / 96.0 > seen;
-        prop_assert_eq!(beyond, Beyond { presence, kinds, colours, brightness: bright, cuts: false, clips: false, bends: false, dents: false });
+        prop_assert_eq!(beyond, Beyond { presence, kinds, colours, brightness: bright, cuts: false, clips: false, bends: false, dents: false, walks: false });
         prop_assert_eq!(beyond.left_out().len(), [kinds, colours, bright].into_iter().filter(|is| *is).count());
     }
 

@@ -871,6 +871,7 @@ export interface components {
             letter: string;
             /** @description What it is shown as; empty for as the Output says. */
             thing: string;
+            walked?: components["schemas"]["WalkedReport"] | null;
         };
         /** @description An edit that is too large for the live connection. */
         LargeEdit: {
@@ -1078,6 +1079,7 @@ export interface components {
                 [key: string]: string[];
             };
             progress?: components["schemas"]["Progress"] | null;
+            recorded?: components["schemas"]["Recorded"] | null;
             /** @description First and last frame between which a signal does something, where it is not always. */
             span?: number[] | null;
             /** @description `worked`, `warning`, `error` or `bypassed`. */
@@ -1289,6 +1291,29 @@ export interface components {
         /** @description What to do for it. */
         RateEdit: {
             ops: components["schemas"]["Op"][];
+        };
+        /** @description A recording of which a part is repeated. */
+        Recorded: {
+            /**
+             * @description How far it is at even moments, the first and the last among them, from where that part begins: 0 where it is the same, about 1
+             *     where it is as far as it ever is.
+             */
+            apart: number[];
+            /**
+             * Format: double
+             * @description Where the part that is repeated begins, seconds.
+             */
+            from: number;
+            /**
+             * Format: double
+             * @description How long it is.
+             */
+            seconds: number;
+            /**
+             * Format: double
+             * @description And where it ends.
+             */
+            to: number;
         };
         /** @description Why something was not done: a sentence for the user. */
         Refusal: {
@@ -1555,6 +1580,8 @@ export interface components {
             colours: string[];
             /** @description How it ends at its tail: `straight`, `pointed` or `swallow-tailed`. */
             end: string;
+            /** @description Name of a picture in the scene that is on it in place of its stripes; empty where there is none. */
+            picture: string;
             /** @description Stripes across it in turn of two colours. */
             stripes: number;
             /**
@@ -1770,6 +1797,13 @@ export interface components {
         };
         VersionName: {
             name: string;
+        };
+        /** @description What walks. Its bones come with its poses: they take corners as they are written in the file into the walker. */
+        WalkedReport: {
+            /** @description How many bones it has. */
+            bones: number;
+            /** @description Name of the file in the scene. */
+            file: string;
         };
         /** @description A part of a loop, which may go on from its end to its beginning. */
         Window: {

@@ -14,6 +14,7 @@ import { marking, marks } from './marks';
 import { Row } from './Row';
 import { Bake, BakeAgain } from './Bake';
 import { SceneCard } from './SceneCard';
+import { Recorded } from './recorded/Recorded';
 import './card.css';
 
 const groups = ['form', 'among', 'after', 'time', 'spread', 'look'] as const;
@@ -73,6 +74,7 @@ function NodeCard({ id, schema, document }: { id: string; schema: NodeSchema; do
         {status && status.mends.length > 0 && <Mends id={id} mends={status.mends} />}
         {status && status.facts.length > 0 && <p className="facts mono">{status.facts.join(' · ')}</p>}
       </header>
+      {status?.recorded && <Recorded id={id} recorded={status.recorded} locked={document.nodes?.[id]?.locked === true} />}
       <Sections ids={[id]} params={schema.params.filter((param) => isShown(document, id, schema, param))} document={document} />
       <Uses ids={[id]} schema={schema} document={document} />
       {schema.output === 'motion' && (document.nodes?.[id]?.baked ? <BakeAgain key={id} id={id} document={document} /> : <Bake key={id} id={id} document={document} />)}

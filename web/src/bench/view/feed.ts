@@ -11,9 +11,9 @@ import { isVisible } from './visible';
 /** Size of things that nothing hands off yet, metres. */
 const LOOSE = 0.4;
 
-/** Hashes of the models whose clips kinds play, and of those that are bent. */
+/** Hashes of the models whose clips kinds play, of those that are bent or walk, and of the pictures on strips. */
 function filesOf(kinds: KindReport[], document: Scene | null): Record<string, string> {
-  const files = kinds.flatMap(({ animated, bent }) => [animated?.file, bent?.model?.file].filter((file) => file !== undefined));
+  const files = kinds.flatMap(({ animated, bent, walked }) => [animated?.file, bent?.model?.file, bent?.strip?.picture, walked?.file].filter((file): file is string => Boolean(file)));
   return Object.fromEntries(files.map((file) => [file, document?.assets?.[file]?.hash ?? '']));
 }
 

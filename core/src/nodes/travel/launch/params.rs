@@ -1,6 +1,7 @@
 //! What can be said of a throw.
 
 use crate::fraction::Fraction;
+use crate::motion::GRAVITY;
 use crate::physics::Side;
 use crate::scene::fields;
 use crate::schema::{Choice, Group, Param, Role, Spaces, Unit, Values, choice};
@@ -176,7 +177,7 @@ fields! {
         gravity: (f64, Driven) = Param::number(
             "gravity",
             Group::Form,
-            (Unit::Acceleration, 9.81, -1e7, 1e7),
+            (Unit::Acceleration, GRAVITY, -1e7, 1e7),
             "How strongly it is pulled down; 0 for straight flight.",
         )
         .per_thing(),

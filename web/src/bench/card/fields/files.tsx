@@ -5,6 +5,7 @@ import type { Op } from '../../../api/types';
 import { put } from '../../../scene/edits';
 import { say, useScene } from '../../../scene/store';
 import { useLive } from '../../live';
+import { useSchemas } from '../../schemas';
 import type { ValueProps } from '../Row';
 
 /** Files that may be chosen for a kind of media. */
@@ -55,12 +56,22 @@ export function FileButton({ label, media, name, onFile }: { label: string; medi
 
 export function AssetField({ nodes, param, value, media }: ValueProps & { media: string }) {
   const bring = useBringIn();
+  const live = useLive();
   const picking = useScene((state) => state.picking);
-  const model = media === 'model/gltf-binary' && String(value) !== '';
+  const types = useScene((state) => nodes.map((node) => state.document?.nodes?.[node]?.type).join());
+  const schemas = useSchemas();
+  // What says its own way ahead has no nose to be picked.
+  const sided = types.split(',').every((type) => schemas.find((schema) => schema.name === type)?.params.some((other) => other.name === 'nose'));
+  const model = media === 'model/gltf-binary' && String(value) !== '' && sided;
   const sides = picking === 'nose' || picking === 'top';
   return (
     <>
       <FileButton label={param.label} media={media} name={String(value)} onFile={(file) => void bring(file, media, (name) => nodes.map((node) => put(['nodes', node, 'params', param.name], name)))} />
+      {media === 'picture' && value !== '' && (
+        <Button variant="outlined" onClick={() => live.edit('take the picture away', nodes.map((node) => put(['nodes', node, 'params', param.name], '')))}>
+          No picture
+        </Button>
+      )}
       {model && (
         <Button variant="outlined" aria-pressed={sides} onClick={() => useScene.setState({ picking: sides ? null : 'nose' })}>
           {sides ? 'Done picking' : 'Pick nose and top'}

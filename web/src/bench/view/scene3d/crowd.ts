@@ -15,8 +15,9 @@ import { dentedGeometry } from './shapes/dented';
 import { glyphGeometry } from './shapes/glyph';
 import { drawAs, levelOf, simpler, wholeOf } from './shapes/simpler';
 import { thingGeometry } from './shapes/things';
+import { Bones, walkedParts } from './shapes/walked';
 import { Trail } from './trail';
-import { bendAt, bentHits, boxOf, clipAt, cutAt, dentAt, renew, type Troop } from './troop';
+import { boxOf, carriedHits, carryAt, clipAt, cutAt, dentAt, renew, type Skin, type Troop } from './troop';
 
 /** How one motion is shown. */
 export interface Shown {
@@ -55,6 +56,8 @@ export interface Extras {
 const MOST_LIT = 100;
 /** Frames before and after at which ghosts stand. */
 const GHOSTS = [-12, -8, -4, 4, 8, 12];
+/** Corners of triangles that the ghosts of a kind have in all at most: a heavy model has none. */
+const MOST_GHOSTLY = 300_000;
 const lookOf = (shown: Shown): string => `${shown.kind} ${shown.kind === 'letter' ? shown.letter : ''} ${shown.model ? `${shown.model.hash} ${shown.model.nose} ${shown.model.top}` : ''} ${JSON.stringify(shown.kinds)} ${JSON.stringify(shown.files)}`;
 
 /** The things of one motion. */
@@ -69,8 +72,8 @@ export class Crowd {
   private of: number[] = [];
   /** Models whose clips are played, by kind. */
   private readonly played = new Map<number, Animated>();
-  /** Forms that are bent, by kind. */
-  private readonly bent = new Map<number, Part[]>();
+  /** Forms that are bent, or walk, by kind. */
+  private readonly carried = new Map<number, Part[]>();
   private readonly look: string;
   private readonly trail: Trail;
   private readonly needles: Needles;
@@ -123,9 +126,10 @@ export class Crowd {
         (error: unknown) => this.trouble(error instanceof Error ? error.message : String(error)),
       );
     };
-    kinds.forEach(({ animated, bent }, kind) => {
+    kinds.forEach(({ animated, bent, walked }, kind) => {
       if (animated) once(animatedOf(files[animated.file] ?? '', animated), (model) => this.played.set(kind, model));
-      if (bent) once(bentParts(bent, files), (parts) => this.bent.set(kind, parts));
+      if (bent) once(bentParts(bent, files), (parts) => this.carried.set(kind, parts));
+      if (walked) once(walkedParts(files[walked.file] ?? ''), (parts) => this.carried.set(kind, parts));
     });
   }
 
@@ -174,8 +178,9 @@ export class Crowd {
   /** Things of which a part may be hidden, or that clips move. */
   private shaped(geometry: BufferGeometry, material: Material, count: number, posing: Posing | null): InstancedMesh {
     if (!this.cuts && !posing) return this.instanced(geometry, material, count);
-    // What stands for each thing belongs to the form: every mesh has one of its own.
-    const own = geometry.clone();
+    // What stands for each thing belongs to the form: every mesh has one of its own, of the same corners.
+    const own = new BufferGeometry().setIndex(geometry.index);
+    for (const [name, attribute] of Object.entries(geometry.attributes)) own.setAttribute(name, attribute);
     const each = (width: number) => new InstancedBufferAttribute(new Float32Array(width * count), width).setUsage(DynamicDrawUsage);
     if (this.cuts) own.setAttribute(CUT_ATTRIBUTE, each(4));
     if (posing) own.setAttribute(CLIP_ATTRIBUTE, each(2));
@@ -198,16 +203,19 @@ export class Crowd {
         if (body?.corners === told.dented.corners) this.troops.push(...objects.map((object) => this.dimpled(object, { body, deepest: told.dented?.deepest ?? 0 }, told.colour)));
         continue;
       }
-      const [bent, glyph] = [told?.bent ?? null, told?.glyph ?? null];
+      const [bent, walked, glyph] = [told?.bent ?? null, told?.walked ?? null, told?.glyph ?? null];
       // These have a size of their own.
-      const formed = bent !== null || glyph !== null;
+      const formed = bent !== null || walked !== null || glyph !== null;
       const thing = formed ? '' : told?.thing || shown.kind;
       const sign = [...(told?.letter || shown.letter)][0] ?? ' ';
       const played = this.played.get(kind);
-      const chains = bent && new Chains(objects.length * (detailed ? 1 + GHOSTS.length : 1), bent.joints, bent.length);
-      const posing = chains?.posing ?? played?.posing ?? null;
-      // Nothing is shown of what plays clips or is bent until it is here.
-      const parts: Part[] = glyph ? [{ geometry: glyphGeometry(glyph), material: null }] : bent ? (this.bent.get(kind) ?? []) : told?.animated ? (played?.parts ?? []) : told?.thing ? [{ geometry: thingGeometry(told.thing), material: null }] : (this.own ?? []);
+      // Nothing is shown of what plays clips, is bent or walks until it is here.
+      const parts: Part[] = glyph ? [{ geometry: glyphGeometry(glyph), material: null }] : bent || walked ? (this.carried.get(kind) ?? []) : told?.animated ? (played?.parts ?? []) : told?.thing ? [{ geometry: thingGeometry(told.thing), material: null }] : (this.own ?? []);
+      const corners = parts.reduce((sum, { geometry }) => sum + (geometry.index ?? geometry.getAttribute('position')).count, 0);
+      const ghosts = detailed && corners * objects.length * GHOSTS.length <= MOST_GHOSTLY ? objects.length * GHOSTS.length : 0;
+      const rows = objects.length + ghosts;
+      const skin: Skin | null = bent ? new Chains(rows, bent.joints, bent.length) : walked ? new Bones(rows, walked.bones) : null;
+      const posing = skin?.posing ?? played?.posing ?? null;
       const colours: Troop['colours'] = told?.colour ? [new Color(told.colour), new Color(told.last || told.colour)] : null;
       const dyed = colours !== null || bent !== null;
       const material = (part: Part): Material => part.material ?? (thing === 'letter' ? this.materials.letter(sign, dyed) : this.materials.body(thing === 'lantern', dyed));
@@ -215,14 +223,13 @@ export class Crowd {
         objects,
         colours,
         posing,
-        chains,
-        bent,
+        skin,
         dented: null,
         formed,
         // Parts of things may be hidden, and clips move them: these have a form of their own for each.
         simple: detailed || this.cuts || posing || formed || parts.some(({ material }) => material) ? null : thing,
         meshes: parts.map((part) => Object.assign(this.shaped(part.geometry, material(part), objects.length, posing), { userData: { objects } })),
-        ghosts: detailed ? parts.map((part) => this.shaped(part.geometry, this.materials.ghost(), objects.length * GHOSTS.length, posing)) : [],
+        ghosts: ghosts > 0 ? parts.map((part) => this.shaped(part.geometry, this.materials.ghost(), ghosts, posing)) : [],
       });
       if (thing === 'lantern' && poses.things <= MOST_LIT && !told?.animated) this.lit.push(...objects);
     }
@@ -239,12 +246,12 @@ export class Crowd {
     const mesh = this.shaped(dentedGeometry(dented.body), this.materials.surface(), 1, null);
     const meshes = [Object.assign(mesh, { userData: { objects: [object] } })];
     const colours: Troop['colours'] = [new Color(colour), new Color(colour)];
-    return { objects: [object], meshes, ghosts: [], posing: null, chains: null, bent: null, dented, formed: true, simple: null, colours };
+    return { objects: [object], meshes, ghosts: [], posing: null, skin: null, dented, formed: true, simple: null, colours };
   }
 
   private disband(): void {
-    for (const { meshes, ghosts, chains } of this.troops) {
-      if (chains) this.materials.forget(chains.posing);
+    for (const { meshes, ghosts, skin } of this.troops) {
+      if (skin) this.materials.forget(skin.posing);
       for (const mesh of [...meshes, ...ghosts]) {
         this.group.remove(mesh);
         const whole = wholeOf(mesh);
@@ -306,7 +313,7 @@ export class Crowd {
           const { position, scale } = scratch;
           if (scale.x > 0) box.expandByPoint(position);
           this.largest = Math.max(this.largest, scale.x, scale.y, scale.z);
-          bendAt(poses, troop, troop.meshes, i, i, now, object);
+          carryAt(poses, troop, troop.meshes, i, i, now, object);
           dentAt(poses, troop, now, object);
           for (const mesh of troop.meshes) mesh.setMatrixAt(i, matrix);
           cutAt(poses, troop.meshes, shown.size, i, now, object);
@@ -376,7 +383,7 @@ export class Crowd {
           if (!visible) return;
           cutAt(poses, ghosts, shown.size, instance, wrapped, object);
           clipAt(poses, ghosts, posing, instance, wrapped, object);
-          bendAt(poses, troop, ghosts, instance, objects.length + instance, wrapped, object);
+          carryAt(poses, troop, ghosts, instance, objects.length + instance, wrapped, object);
         });
       }
     });
@@ -396,11 +403,11 @@ export class Crowd {
 
   /** The thing that a ray meets first. */
   hit(caster: Raycaster): { object: number; distance: number } | null {
-    const hits = caster.intersectObjects(this.troops.flatMap(({ meshes, bent }) => (bent ? [] : meshes)), false);
+    const hits = caster.intersectObjects(this.troops.flatMap(({ meshes, skin }) => (skin ? [] : meshes)), false);
     const first = hits.find((hit) => hit.instanceId !== undefined);
     const { objects } = (first?.object.userData ?? { objects: [] }) as { objects: number[] };
     const met = first?.instanceId === undefined ? [] : [{ object: objects[first.instanceId] ?? 0, distance: first.distance }];
-    met.push(...this.troops.flatMap((troop) => (troop.bent ? bentHits(this.poses, caster, troop, this.now) : [])));
+    met.push(...this.troops.flatMap((troop) => (troop.skin ? carriedHits(this.poses, caster, troop, this.now) : [])));
     return met.sort((a, b) => a.distance - b.distance)[0] ?? null;
   }
 

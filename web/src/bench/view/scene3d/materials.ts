@@ -6,12 +6,17 @@ import { posedShader, type Posing } from './shapes/clips';
 /** The attribute of an instance that says where it is cut off: a normal in its own axes, and how far out it is. */
 export const CUT_ATTRIBUTE = 'cutOff';
 
+/** Materials without joints that are kept at most. */
+const MOST_SPARE = 12;
+
 /**
  * The materials of one picture, each made once and kept: when the last material of a kind is disposed, its
  * shader goes too and is compiled anew with the next one, which takes longer than a whole picture.
  */
 export class Materials {
   private readonly made = new Map<string, Material>();
+  /** Those whose joints are gone, each with what it is like: the next that is like it is made of them. */
+  private readonly spare: { like: string; material: Material }[] = [];
 
   private once<M extends Material>(key: string, make: () => M): M {
     const known = this.made.get(key) as M | undefined;
@@ -65,23 +70,29 @@ export class Materials {
    * those that clips move, whose corners have normals of their own or not.
    */
   shaped<M extends Material>(plain: M, cuts: boolean, posing: Posing | null, normals: boolean): M {
-    return this.once(`shaped ${plain.uuid} ${cuts} ${posing?.texture.uuid ?? ''} ${normals}`, () => {
+    const like = `shaped ${plain.uuid} ${cuts} ${normals} ${posing !== null} ${posing?.between === 0} ${posing?.overLine}`;
+    return this.once(`${like} ${posing?.texture.uuid ?? ''}`, () => {
+      const spare = this.spare.findIndex((other) => other.like === like);
+      if (posing && spare >= 0) return posedBy(this.spare.splice(spare, 1)[0]?.material as M, posing);
       const material = plain.clone();
-      material.side = DoubleSide;
-      if (posing?.overLine) Object.assign(material, { polygonOffset: true, polygonOffsetFactor: -2, polygonOffsetUnits: -500 });
+      if (posing) posedBy(material, posing);
+      // What is bent is closed: its far side would flicker through a thin one.
+      if (cuts || !posing?.overLine) material.side = DoubleSide;
+      // Its ghosts lie in the same surface: they stay behind it.
+      if (posing?.overLine && plain.depthWrite) Object.assign(material, { polygonOffset: true, polygonOffsetFactor: -2, polygonOffsetUnits: -500 });
       material.onBeforeCompile = (shader) => {
         if (posing) {
-          shader.uniforms['poses'] = { value: posing.texture };
-          shader.uniforms['posesOf'] = { value: new Vector3(posing.rows.length, posing.layers, posing.bones) };
+          const { poses, posesOf } = material.userData as Posed;
+          Object.assign(shader.uniforms, { poses, posesOf });
         }
         if (cuts) {
           shader.vertexShader = `attribute vec4 ${CUT_ATTRIBUTE};\nvarying float within;\n${shader.vertexShader}`.replace('#include <project_vertex>', `within = ${CUT_ATTRIBUTE}.w - dot(${CUT_ATTRIBUTE}.xyz, transformed);\n#include <project_vertex>`);
         }
-        if (posing) shader.vertexShader = posedShader(shader.vertexShader, normals);
+        if (posing) shader.vertexShader = posedShader(shader.vertexShader, normals, posing.between === 0);
         if (!cuts) return;
         shader.fragmentShader = `varying float within;\n${shader.fragmentShader}`.replace('#include <clipping_planes_fragment>', 'if (within < 0.0) discard;\n#include <clipping_planes_fragment>');
       };
-      material.customProgramCacheKey = () => `shaped ${cuts} ${posing !== null} ${normals}`;
+      material.customProgramCacheKey = () => `shaped ${cuts} ${posing !== null} ${posing?.between === 0} ${normals}`;
       return material;
     });
   }
@@ -89,10 +100,11 @@ export class Materials {
   /** Lets go of what was made for joints that are gone. */
   forget({ texture }: Posing): void {
     for (const [key, material] of this.made) {
-      if (!key.includes(texture.uuid)) continue;
+      if (!key.endsWith(texture.uuid)) continue;
       this.made.delete(key);
-      material.dispose();
+      this.spare.push({ like: key.slice(0, -texture.uuid.length - 1), material });
     }
+    for (const { material } of this.spare.splice(0, this.spare.length - MOST_SPARE)) material.dispose();
     texture.dispose();
   }
 
@@ -119,8 +131,24 @@ export class Materials {
       if (material instanceof MeshBasicMaterial) material.map?.dispose();
       material.dispose();
     }
+    for (const { material } of this.spare) material.dispose();
     this.made.clear();
+    this.spare.length = 0;
   }
+}
+
+/** What a material reads joints from: kept with it, so that others can be put there without compiling its shader again. */
+interface Posed {
+  poses: { value: Texture };
+  posesOf: { value: Vector3 };
+}
+
+/** A material that reads the joints of these. */
+function posedBy<M extends Material>(material: M, { texture, rows, layers, bones }: Posing): M {
+  const posed = material.userData as Posed;
+  posed.poses = Object.assign(posed.poses ?? {}, { value: texture });
+  posed.posesOf = Object.assign(posed.posesOf ?? {}, { value: new Vector3(rows.length, layers, bones) });
+  return material;
 }
 
 function letterTexture(sign: string): CanvasTexture {

@@ -1,12 +1,21 @@
-import { DoubleSide, InstancedMesh, Mesh, MeshBasicMaterial, type Box3, type Color, type Raycaster } from 'three';
-import type { BentReport } from '../../../api/types';
+import { DoubleSide, InstancedMesh, Mesh, MeshBasicMaterial, type Box3, type BufferGeometry, type Color, type Raycaster } from 'three';
 import type { Body } from '../../../scene/taken/bodies';
 import { formOf, startOf, type Poses } from '../../../scene/taken/poses';
 import { CUT_ATTRIBUTE } from './materials';
-import { bentBox, bentGeometry, type Chains } from './shapes/bent';
 import { dentInto } from './shapes/dented';
 import { CLIP_ATTRIBUTE, rowAt, type Posing } from './shapes/clips';
 import { wholeOf } from './shapes/simpler';
+
+/** What carries corners: joints, or bones, whose numbers come as forms of things. */
+export interface Skin {
+  posing: Posing;
+  /** Puts the numbers of a thing, which begin at `at`, into a row. */
+  set(row: number, numbers: Float32Array, at: number): void;
+  /** A form as it is drawn, in its thing's own axes. */
+  formAt(hung: BufferGeometry, numbers: Float32Array, at: number): BufferGeometry;
+  /** The box around that. */
+  boxAt(hung: BufferGeometry, numbers: Float32Array, at: number): Box3;
+}
 
 /** Things that are drawn alike. */
 export interface Troop {
@@ -15,9 +24,8 @@ export interface Troop {
   ghosts: InstancedMesh[];
   /** The clips that it plays, if any. */
   posing: Posing | null;
-  /** Its joints and how it is bent by them, if it is. */
-  chains: Chains | null;
-  bent: BentReport | null;
+  /** What carries its corners from frame to frame, if anything does. */
+  skin: Skin | null;
   /** The body of the one thing that it is, if that is dented. */
   dented: { body: Body; deepest: number } | null;
   /** True where its form has a size of its own. */
@@ -44,11 +52,11 @@ export function clipAt(poses: Poses, meshes: InstancedMesh[], posing: Posing | n
   for (const mesh of meshes) mesh.geometry.getAttribute(CLIP_ATTRIBUTE).setXY(instance, mix * posing.between, rowAt(posing.rows, phase));
 }
 
-/** Bends an instance, whose joints stand in a row, as its thing is. */
-export function bendAt(poses: Poses, { chains }: Troop, meshes: InstancedMesh[], instance: number, row: number, frame: number, object: number): void {
-  const start = chains && formOf(poses, frame, object);
-  if (!chains || start === null) return;
-  chains.set(row, poses.numbers, start);
+/** Carries the corners of an instance, whose joints stand in a row, as its thing is. */
+export function carryAt(poses: Poses, { skin }: Troop, meshes: InstancedMesh[], instance: number, row: number, frame: number, object: number): void {
+  const start = skin && formOf(poses, frame, object);
+  if (!skin || start === null) return;
+  skin.set(row, poses.numbers, start);
   for (const mesh of meshes) mesh.geometry.getAttribute(CLIP_ATTRIBUTE).setXY(instance, 0, row);
 }
 
@@ -58,10 +66,10 @@ export function dentAt(poses: Poses, { dented, meshes }: Troop, frame: number, o
   if (dented && start !== null) for (const mesh of meshes) dentInto(mesh.geometry, dented.body, poses.numbers, start, dented.deepest);
 }
 
-/** The box around the form of a thing, as it is bent at a frame, in its own axes. */
-export function boxOf(poses: Poses, { bent }: Troop, mesh: InstancedMesh, object: number, frame: number): Box3 | null {
-  const start = bent && formOf(poses, frame, object);
-  if (bent && start !== null) return bentBox(mesh.geometry, poses.numbers, start, bent.joints, bent.length);
+/** The box around the form of a thing, as it is at a frame, in its own axes. */
+export function boxOf(poses: Poses, { skin }: Troop, mesh: InstancedMesh, object: number, frame: number): Box3 | null {
+  const start = skin && formOf(poses, frame, object);
+  if (skin && start !== null) return skin.boxAt(mesh.geometry, poses.numbers, start);
   const whole = wholeOf(mesh);
   whole.computeBoundingBox();
   return whole.boundingBox;
@@ -78,14 +86,14 @@ export function renew(meshes: InstancedMesh[]): void {
   }
 }
 
-/** Bent things that a ray meets, as they are drawn. */
-export function bentHits(poses: Poses, caster: Raycaster, { bent, meshes, objects }: Troop, now: number): { object: number; distance: number }[] {
+/** Things whose corners are carried that a ray meets, as they are drawn. */
+export function carriedHits(poses: Poses, caster: Raycaster, { skin, meshes, objects }: Troop, now: number): { object: number; distance: number }[] {
   const either = new MeshBasicMaterial({ side: DoubleSide });
   return meshes.flatMap((mesh) =>
     objects.flatMap((object, i) => {
-      const start = bent && formOf(poses, now, object);
-      if (!bent || start === null) return [];
-      const form = new Mesh(bentGeometry(mesh.geometry, poses.numbers, start, bent.joints, bent.length), either);
+      const start = skin && formOf(poses, now, object);
+      if (!skin || start === null) return [];
+      const form = new Mesh(skin.formAt(mesh.geometry, poses.numbers, start), either);
       mesh.getMatrixAt(i, form.matrixWorld);
       const hits = caster.intersectObject(form, false).map(({ distance }) => ({ object, distance }));
       form.geometry.dispose();

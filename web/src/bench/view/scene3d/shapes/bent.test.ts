@@ -5,7 +5,7 @@ import { Chains, bentBox, bentGeometry, dividedAlong, hungAlong, jointAt, stripG
 const length = 4;
 const joints = 41;
 const radius = 1.3;
-const strip = { width: 0.6, thickness: 0.05, end: 'straight', stripes: 5, colours: ['#ff0000', '#0000ff'] };
+const strip = { width: 0.6, thickness: 0.05, end: 'straight', stripes: 5, colours: ['#ff0000', '#0000ff'], picture: '' };
 
 /** The joints of what is bent into an arc to the left of +x, its middle in the origin, as they come. */
 function arc(): Float32Array {
@@ -99,7 +99,8 @@ it('what shaders read is what joints do', () => {
 
 it('a model is divided along it, without gaps, and stays the same form', () => {
   const plain = new BoxGeometry(4, 1, 1);
-  const finer = dividedAlong(plain, 0.1);
+  const shared = dividedAlong(plain, 0.1);
+  const finer = shared.toNonIndexed();
   const corners = places(finer);
   let area = 0;
   for (let i = 0; i < corners.length; i += 3) {
@@ -118,4 +119,19 @@ it('a model is divided along it, without gaps, and stays the same form', () => {
   };
   expect(onEdge(1).length).toBeGreaterThan(40);
   expect(onEdge(1)).toEqual(onEdge(2));
+  // Triangles of a face share their corners, and what is fine enough is left as it is.
+  expect(shared.getAttribute('position').count).toBeLessThan(corners.length / 2);
+  expect(dividedAlong(plain, 4)).toBe(plain);
+});
+
+it('a picture lies on it from tail to head, upright on its face, in place of its stripes', () => {
+  const form = stripGeometry({ ...strip, picture: 'crest.png' }, length, joints);
+  const [place, spot, hue] = ['position', 'uv', 'color'].map((name) => form.getAttribute(name));
+  if (!place || !spot || !hue) throw new Error('it has no picture');
+  for (let i = 0; i < place.count; i += 1) {
+    expect(spot.getX(i)).toBeCloseTo(place.getX(i) / length, 6);
+    expect(spot.getY(i)).toBeCloseTo(0.5 - place.getZ(i) / strip.width, 6);
+    expect([hue.getX(i), hue.getY(i), hue.getZ(i)]).toEqual([1, 1, 1]);
+  }
+  expect(stripGeometry(strip, length, joints).getAttribute('uv')).toBeUndefined();
 });

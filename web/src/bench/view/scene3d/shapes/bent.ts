@@ -1,12 +1,14 @@
-import { Box3, BufferAttribute, BufferGeometry, Color, DataTexture, FloatType, Matrix4, NearestFilter, Quaternion, RGBAFormat, Vector3 } from 'three';
+import { Box3, BufferAttribute, BufferGeometry, Color, DataTexture, FloatType, Matrix4, MeshStandardMaterial, NearestFilter, Quaternion, RGBAFormat, SRGBColorSpace, TextureLoader, Vector3 } from 'three';
 import type { BentReport } from '../../../../api/types';
 import { CORNER, TEXELS, WIDEST, type Posing } from './clips';
-import { partsOf, type Part } from './models';
+import { Kept, partsOf, type Part } from './models';
 
 /** Numbers of a joint as they come: a place, a turn, a factor along it and one across. */
 const JOINT = 9;
-/** Corners beyond which a model is not divided any further. */
+/** Corners of triangles beyond which a model is not divided any further, if it had not half as many before. */
 const MOST_CORNERS = 120_000;
+/** More corners than any model has. */
+const MOST_KEYED = 2 ** 26;
 /** Parts of its length that edges of a model are no longer than. */
 const PARTS = 80;
 /** A tail is as long as this part of the width, and no longer than this part of the length. */
@@ -25,7 +27,9 @@ function cuts(length: number, joints: number, stripes: number, tail: number): nu
 }
 
 /** A strip at rest, its tail at 0 and its head along +x, its face up, its stripes in their colours. */
-export function stripGeometry({ width, thickness, end, stripes, colours }: Strip, length: number, joints: number): BufferGeometry {
+export function stripGeometry({ width, thickness, end, picture, ...plain }: Strip, length: number, joints: number): BufferGeometry {
+  // A picture is seen as it is.
+  const [stripes, colours] = picture ? [1, ['#ffffff']] : [plain.stripes, plain.colours];
   const [half, up] = [0.5 * width, 0.5 * thickness];
   const tail = end === 'straight' ? 0 : Math.min(TAIL * width, LONGEST_TAIL * length);
   const edges = (x: number): [number, number] => {
@@ -33,13 +37,15 @@ export function stripGeometry({ width, thickness, end, stripes, colours }: Strip
     if (end === 'pointed') return [0, half * part];
     return [end === 'swallow-tailed' ? half * (1 - part) : 0, half];
   };
-  const [places, hues]: [number[], number[]] = [[], []];
+  const [places, hues, spots]: [number[], number[], number[]] = [[], [], []];
   const shades = colours.map((colour) => new Color(colour));
   const face = (shade: Color | undefined, ...corners: number[][]): void => {
     const [a = [], b = [], c = [], d = []] = corners;
     for (const corner of [a, b, c, a, c, d]) {
       places.push(...corner);
       hues.push(shade?.r ?? 1, shade?.g ?? 1, shade?.b ?? 1);
+      // From its face the picture is upright with its left at the tail; through to the other side.
+      spots.push((corner[0] ?? 0) / length, 0.5 - (corner[2] ?? 0) / width);
     }
   };
   const xs = cuts(length, joints, stripes, tail);
@@ -62,41 +68,75 @@ export function stripGeometry({ width, thickness, end, stripes, colours }: Strip
   const geometry = new BufferGeometry();
   geometry.setAttribute('position', new BufferAttribute(new Float32Array(places), 3));
   geometry.setAttribute('color', new BufferAttribute(new Float32Array(hues), 3));
+  if (picture) geometry.setAttribute('uv', new BufferAttribute(new Float32Array(spots), 2));
   geometry.computeVertexNormals();
   return geometry;
 }
 
+const pictured = new Kept<MeshStandardMaterial>((material) => {
+  material.map?.dispose();
+  material.dispose();
+});
+
+/** Cloth with a picture on it. */
+function cloth(hash: string): Promise<MeshStandardMaterial> {
+  return pictured.get(hash, async () => {
+    const map = await new TextureLoader().loadAsync(`/api/assets/${hash}`).catch(() => {
+      throw new Error('The picture of a strip is not kept here: bring it in again.');
+    });
+    map.colorSpace = SRGBColorSpace;
+    return new MeshStandardMaterial({ map, roughness: 0.85 });
+  });
+}
+
 /** The same form with every edge cut in half, again and again, that goes farther along x than it may: neighbours are cut at the same places. */
 export function dividedAlong(geometry: BufferGeometry, farthest: number): BufferGeometry {
-  const whole = geometry.index ? geometry.toNonIndexed() : geometry;
-  const names = Object.keys(whole.attributes);
-  const widths = names.map((name) => whole.getAttribute(name).itemSize);
-  const offsets = widths.map((_, i) => widths.slice(0, i).reduce((sum, width) => sum + width, 0));
-  const place = offsets[names.indexOf('position')] ?? 0;
-  const count = whole.getAttribute('position').count;
-  const corner = (i: number): number[] => names.flatMap((name, n) => Array.from({ length: widths[n] ?? 0 }, (_, c) => whole.getAttribute(name).getComponent(i, c)));
-  const open: number[][][] = [];
-  for (let i = count - 3; i >= 0; i -= 3) open.push([corner(i), corner(i + 1), corner(i + 2)]);
-  const done: number[][] = [];
-  for (let triangle = open.pop(); triangle; triangle = open.pop()) {
-    const [a = [], b = [], c = []] = triangle;
-    const apart = (p: number[], q: number[]): number => Math.abs((p[place] ?? 0) - (q[place] ?? 0));
+  const place = geometry.getAttribute('position');
+  const { count } = place;
+  const xs = Array.from({ length: count }, (_, i) => place.getX(i));
+  const open = geometry.index ? Array.from(geometry.index.array) : xs.map((_, i) => i);
+  // The two corners that each new one lies between; those of an edge that two triangles share have one.
+  const parents: [number, number][] = [];
+  const known = new Map<number, number>();
+  const between = (p: number, q: number): number => {
+    const key = Math.min(p, q) * MOST_KEYED + Math.max(p, q);
+    const made = known.get(key) ?? count + parents.length;
+    if (made === xs.length) {
+      parents.push([p, q]);
+      xs.push(0.5 * ((xs[p] ?? 0) + (xs[q] ?? 0)));
+      known.set(key, made);
+    }
+    return made;
+  };
+  const apart = (p: number, q: number): number => Math.abs((xs[p] ?? 0) - (xs[q] ?? 0));
+  const done: number[] = [];
+  const enough = Math.max(MOST_CORNERS, 2 * open.length);
+  for (let c = open.pop(); c !== undefined; c = open.pop()) {
+    const [b, a] = [open.pop() ?? 0, open.pop() ?? 0];
     const far = [apart(a, b), apart(b, c), apart(c, a)];
     const most = Math.max(...far);
-    if (most <= farthest || done.length + 3 * open.length > MOST_CORNERS) {
+    if (most <= farthest || done.length + open.length > enough) {
       done.push(a, b, c);
       continue;
     }
     const first = far.indexOf(most);
-    const [p, q, r] = [[a, b, c], [b, c, a], [c, a, b]][first] as [number[], number[], number[]];
-    const middle = p.map((value, i) => 0.5 * (value + (q[i] ?? 0)));
-    open.push([p, middle, r], [middle, q, r]);
+    const [p, q, r] = [[a, b, c], [b, c, a], [c, a, b]][first] as [number, number, number];
+    const middle = between(p, q);
+    open.push(p, middle, r, middle, q, r);
   }
+  if (parents.length === 0) return geometry;
   const finer = new BufferGeometry();
-  names.forEach((name, n) => {
-    const [from, width] = [offsets[n] ?? 0, widths[n] ?? 0];
-    finer.setAttribute(name, new BufferAttribute(Float32Array.from({ length: done.length * width }, (_, i) => done[Math.floor(i / width)]?.[from + (i % width)] ?? 0), width));
-  });
+  for (const name of Object.keys(geometry.attributes)) {
+    const from = geometry.getAttribute(name);
+    const width = from.itemSize;
+    const numbers = new Float32Array(xs.length * width);
+    for (let i = 0; i < count; i += 1) for (let n = 0; n < width; n += 1) numbers[i * width + n] = from.getComponent(i, n);
+    parents.forEach(([p, q], i) => {
+      for (let n = 0; n < width; n += 1) numbers[(count + i) * width + n] = 0.5 * ((numbers[p * width + n] ?? 0) + (numbers[q * width + n] ?? 0));
+    });
+    finer.setAttribute(name, new BufferAttribute(numbers, width));
+  }
+  finer.setIndex(done);
   return finer;
 }
 
@@ -120,7 +160,10 @@ export function hungAlong(geometry: BufferGeometry, length: number, joints: numb
 
 /** What is bent, at rest, hung on its joints. */
 export async function bentParts({ length, joints, strip, model }: BentReport, files: Record<string, string>): Promise<Part[]> {
-  if (strip) return [{ geometry: hungAlong(stripGeometry(strip, length, joints), length, joints), material: null }];
+  if (strip) {
+    const material = strip.picture ? await cloth(files[strip.picture] ?? '') : null;
+    return [{ geometry: hungAlong(stripGeometry(strip, length, joints), length, joints), material }];
+  }
   if (!model) return [];
   const parts = await partsOf(files[model.file] ?? '', model.nose, model.top);
   const box = new Box3();
@@ -165,6 +208,16 @@ export class Chains {
     }
     this.posing.texture.needsUpdate = true;
   }
+
+  /** A form as its joints bend it, in its thing's own axes: what is drawn, to be met by a ray. */
+  formAt(hung: BufferGeometry, numbers: Float32Array, at: number): BufferGeometry {
+    return bentGeometry(hung, numbers, at, this.joints, this.length);
+  }
+
+  /** The box around that. */
+  boxAt(hung: BufferGeometry, numbers: Float32Array, at: number): Box3 {
+    return bentBox(hung, numbers, at, this.joints, this.length);
+  }
 }
 
 /** A form as its joints bend it, in its thing's own axes: what is drawn, to be met by a ray. */
@@ -182,7 +235,7 @@ export function bentGeometry(hung: BufferGeometry, numbers: Float32Array, at: nu
     }
     sum.toArray(places, 3 * corner);
   }
-  return new BufferGeometry().setAttribute('position', new BufferAttribute(places, 3));
+  return new BufferGeometry().setAttribute('position', new BufferAttribute(places, 3)).setIndex(hung.index);
 }
 
 /** The box around what its joints bend, in its thing's own axes: that of all cross-sections as wide as the widest. */

@@ -16,7 +16,7 @@ export interface Posing {
   /** The part of the cycle that each row is of. */
   rows: number[];
   layers: number;
-  /** Layers from one clip to the next. */
+  /** Layers from one clip to the next; 0 where each thing has a row of its own. */
   between: number;
   bones: number;
   /** True for what lies along a line, and is drawn over it. */
@@ -179,18 +179,8 @@ const kept = new Kept<Animated>(({ parts, posing }) => {
 /** A model with the poses of some of its clips: its longest side one metre, its middle in the origin, its nose along +x. */
 export const animatedOf = (hash: string, how: { nose: string; top: string; clips: string }): Promise<Animated> => kept.get(`${hash} ${how.nose} ${how.top} ${how.clips}`, () => load(hash, how));
 
-/** In a vertex shader: where a corner is, from where it is written. */
-export function posedShader(vertexShader: string, normals: boolean): string {
-  const declared = `
-attribute vec3 ${CORNER.place};
-${normals ? `attribute vec3 ${CORNER.normal};` : ''}
-attribute vec4 ${CORNER.bones};
-attribute vec4 ${CORNER.weights};
-attribute vec2 ${CLIP_ATTRIBUTE};
-uniform highp sampler2D poses;
-uniform ivec3 posesOf;
-mat4 posed;
-vec4 texelOf(int at) { return texelFetch(poses, ivec2(at % ${WIDEST}, at / ${WIDEST}), 0); }
+/** In a vertex shader: a bone as poses in layers have it, between two rows. */
+const BETWEEN_ROWS = `
 mat4 boneOf(int layer, float row, int bone) {
   int below = int(floor(row));
   int first = ((layer * posesOf.x + below) * posesOf.z + bone) * ${TEXELS};
@@ -209,7 +199,29 @@ mat4 layersOf(float layer, float row, int bone) {
   mat4 upper = boneOf(min(below + 1, posesOf.y - 1), row, bone);
   return lower * (1.0 - part) + upper * part;
 }
-mat4 posedOf() {
+`;
+
+/** The same where each thing has a row of its own. */
+const OWN_ROWS = `
+mat4 layersOf(float layer, float row, int bone) {
+  int first = (int(row) * posesOf.z + bone) * ${TEXELS};
+  return transpose(mat4(texelOf(first), texelOf(first + 1), texelOf(first + 2), vec4(0.0, 0.0, 0.0, 1.0)));
+}
+`;
+
+/** In a vertex shader: where a corner is, from where it is written. */
+export function posedShader(vertexShader: string, normals: boolean, ownRows: boolean): string {
+  const declared = `
+attribute vec3 ${CORNER.place};
+${normals ? `attribute vec3 ${CORNER.normal};` : ''}
+attribute vec4 ${CORNER.bones};
+attribute vec4 ${CORNER.weights};
+attribute vec2 ${CLIP_ATTRIBUTE};
+uniform highp sampler2D poses;
+uniform ivec3 posesOf;
+mat4 posed;
+vec4 texelOf(int at) { return texelFetch(poses, ivec2(at % ${WIDEST}, at / ${WIDEST}), 0); }
+${ownRows ? OWN_ROWS : BETWEEN_ROWS}mat4 posedOf() {
   float row = ${CLIP_ATTRIBUTE}.y;
   float layer = clamp(${CLIP_ATTRIBUTE}.x, 0.0, float(posesOf.y - 1));
   mat4 sum = ${CORNER.weights}.x * layersOf(layer, row, int(${CORNER.bones}.x));
