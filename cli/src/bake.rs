@@ -6,7 +6,7 @@ use std::path::{Path, PathBuf};
 use std::sync::Arc;
 use zickzack_core::fraction::greatest_common_divisor;
 use zickzack_core::graph::{AtOnce, Compiled, LONGEST_ORBIT, Memo, SeamReport};
-use zickzack_core::keys::{Beyond, Keying, Tally};
+use zickzack_core::keys::{Beyond, FileForm, Keying, Tally};
 use zickzack_core::motion::{Cancel, Frames, Motion};
 use zickzack_core::nodes::Registry;
 use zickzack_core::scene::Scene;
@@ -65,7 +65,7 @@ impl Bake {
         let range = self.range(&session.scene, table, loops)?;
         for (name, motion) in hand_off.outputs() {
             let beyond = Beyond::of(motion, range, &cancel)?;
-            let left_out = beyond.left_out();
+            let left_out = beyond.left_out(if table { FileForm::Table } else { FileForm::Model });
             if !left_out.is_empty() {
                 eprintln!("{name}: the file does not say {}", left_out.join(", "));
             }

@@ -4,6 +4,7 @@ mod bake;
 mod check;
 mod page;
 mod serve;
+mod things;
 
 use anyhow::{Context, Result};
 use cap::Cap;
@@ -51,6 +52,9 @@ enum Command {
     /// Prints the OpenAPI document of the server.
     #[command(hide = true)]
     Openapi,
+    /// Prints the meshes of things, as the page reads them.
+    #[command(hide = true)]
+    Things,
 }
 
 fn main() -> ExitCode {
@@ -76,6 +80,7 @@ fn run(command: Command) -> Result<ExitCode> {
         }
         Command::Demo(demo) => demo.run()?,
         Command::Openapi => println!("{}", zickzack_server::api::openapi()),
+        Command::Things => println!("{}", things::things()),
     }
     Ok(ExitCode::SUCCESS)
 }

@@ -20,7 +20,7 @@
 //! ```
 //!
 //! Rooms, in the order in which they may use each other: [`pose`], [`fraction`], [`random`], [`work`], [`noise`], [`formula`],
-//! [`signal`], [`surface`], [`curve`], [`rig`], [`motion`], [`physics`], [`seam`], [`keys`], [`schema`], [`scene`], [`graph`], [`nodes`].
+//! [`signal`], [`surface`], [`curve`], [`mesh`], [`rig`], [`motion`], [`physics`], [`seam`], [`keys`], [`schema`], [`scene`], [`graph`], [`nodes`].
 
 pub mod crowd;
 pub mod curve;
@@ -28,6 +28,7 @@ pub mod formula;
 pub mod fraction;
 pub mod graph;
 pub mod keys;
+pub mod mesh;
 pub mod motion;
 pub mod nodes;
 pub mod noise;

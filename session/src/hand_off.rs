@@ -1,12 +1,12 @@
 //! The Outputs of a compiled scene as files.
 
 use crate::Session;
+use crate::dressed::Dressed;
 use std::io::{Read, Seek, Write};
 use std::sync::Arc;
 use zickzack_core::graph::{Compiled, End, OUTPUT};
 use zickzack_core::keys::{Keying, Tally};
 use zickzack_core::motion::{Cancel, Frames, Motion, MotionError};
-use zickzack_core::nodes::model_place;
 use zickzack_formats::csv::{self, CsvError};
 use zickzack_formats::glb::{self, GlbError};
 
@@ -73,8 +73,8 @@ impl<'a> HandOff<'a> {
         Ok(csv::write(&table, out, cancel)?)
     }
 
-    /// Writes a binary glTF file of the keys of each Output over a range of frames that count from 0, with the models that
-    /// stand for their things. Numbers are put down in `aside`, an empty place, until what comes before them is known. Says
+    /// Writes a binary glTF file of the keys of each Output over a range of frames that count from 0, with what their
+    /// things look like at its start. Numbers are put down in `aside`, an empty place, until what comes before them is known. Says
     /// what the keys of each Output are, in their order.
     ///
     /// # Errors
@@ -87,19 +87,21 @@ impl<'a> HandOff<'a> {
         out: &mut (impl Write + ?Sized),
         cancel: &Cancel,
     ) -> Result<Vec<Tally>, HandOffError> {
-        let Session { scene, files, .. } = self.session;
-        let model = |((name, _), node): (&(String, _), &&str)| {
-            model_place(scene, node, &**files).map_err(|why| HandOffError::Missing { output: name.clone(), why })
-        };
+        let scene = &self.session.scene;
         // What is missing is told before any work is done.
-        let models = self.outputs.iter().zip(&self.nodes).map(model).collect::<Result<Vec<_>, HandOffError>>()?;
+        let dressed = |((name, motion), node): (&(String, Arc<dyn Motion>), &&str)| {
+            Dressed::of(self.session, (name, node), (motion, range), cancel)
+        };
+        let looks = self.outputs.iter().zip(&self.nodes).map(dressed).collect::<Result<Vec<_>, HandOffError>>()?;
         let mut file = glb::Writer::new(scene.fps.value(), aside);
         let mut tallies = Vec::with_capacity(self.outputs.len());
-        for ((name, motion), model) in self.outputs.iter().zip(models) {
+        for ((name, motion), mut looks) in self.outputs.iter().zip(looks) {
             let mut tally = Tally::default();
             keying.each(motion, range, cancel, |keys| {
                 tally.add(&keys);
-                file.thing(&format!("{name} {}", tally.things), &keys, range.from, model).map_err(HandOffError::from)
+                let form = looks.form(self.session, &mut file, tally.things - 1)?;
+                file.thing(&format!("{name} {}", tally.things), &keys, range.from, form.as_ref())?;
+                Ok::<(), HandOffError>(())
             })?;
             tallies.push(tally);
         }

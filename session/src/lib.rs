@@ -44,6 +44,7 @@
 //! ```
 
 mod beside;
+mod dressed;
 mod hand_off;
 
 pub use beside::ReadError;

@@ -243,6 +243,13 @@ fn all_nodes_are_printed_as_json_each_once_and_described() {
 }
 
 #[test]
+fn the_page_draws_the_things_that_files_hold() {
+    let page = std::fs::read_to_string(root().join("web/src/bench/view/scene3d/shapes/things.json")).unwrap();
+    let same = text(&zickzack(&["things"])) == page;
+    assert!(same, "renew them: zickzack things > web/src/bench/view/scene3d/shapes/things.json");
+}
+
+#[test]
 fn the_page_of_the_format_has_the_tables_of_all_node_types_and_keeps_what_is_written_by_hand() {
     let page = std::fs::read_to_string(root().join("docs/scene-format.md")).unwrap();
     let into = folder("page").join("page.md");
@@ -296,7 +303,8 @@ fn a_reduced_bake_says_what_is_left_and_stays_within_the_angle_that_is_asked_for
 fn the_khronos_validator_finds_no_error_and_no_warning() {
     let folder = folder("validator");
     let mut files = Vec::new();
-    for scene in ["lantern-round", "puck-on-the-boards"] {
+    // Meshes, letters, kinds and colours; models of one's own, skinned ones too.
+    for scene in ["lantern-round", "puck-on-the-boards", "bumper-boats", "late-arrival", "pennant", "ring-toss"] {
         for (kind, more) in [("reduced", &["--tolerance", "0.001"][..]), ("dense", &["--step", "2"][..])] {
             let goal = folder.join(format!("{scene}-{kind}.glb"));
             let source = format!("demo/{scene}.json");

@@ -2,7 +2,9 @@
 
 use super::outline::Outline;
 use super::segment::Segment;
-use glam::DVec3;
+use super::strand::Strand;
+use super::tessellate::{tessellate, thinned};
+use glam::{DVec2, DVec3};
 use rustybuzz::ttf_parser::{GlyphId, OutlineBuilder};
 use rustybuzz::{Face, UnicodeBuffer};
 
@@ -58,6 +60,19 @@ pub struct Letter {
     pub contours: Vec<Vec<Segment>>,
     /// Where that middle is on the line, from its start; kerned.
     pub at: f64,
+}
+
+impl Letter {
+    /// Its contours as closed lines that are off by `fine` heights of capitals at most; what is too small for one is left out.
+    pub fn lines(&self, fine: f64) -> Vec<Vec<DVec2>> {
+        let line = |segments: &Vec<Segment>| {
+            let strand = Strand::new(segments.clone(), true).ok()?;
+            let mut line = thinned(&tessellate(&strand, 0.5 * fine), 0.5 * fine);
+            line.pop();
+            Some(line.into_iter().map(DVec3::truncate).collect())
+        };
+        self.contours.iter().filter_map(line).collect()
+    }
 }
 
 /// The letters of a text that can be seen, all on one line, and how long that is: shaped and kerned, in heights of capitals,

@@ -4,6 +4,15 @@ use crate::motion::{Cancel, Columns, Cut, Frames, Motion, MotionError, Sample, p
 use crate::work::OF_A_FILE;
 use std::sync::Arc;
 
+/// A form of file.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum FileForm {
+    /// CSV.
+    Table,
+    /// GLB.
+    Model,
+}
+
 /// What a motion has at its whole frames that goes into a file or not, in words.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
 pub struct Beyond {
@@ -11,8 +20,10 @@ pub struct Beyond {
     pub presence: bool,
     /// Things are of several kinds.
     pub kinds: bool,
-    /// Things have colours that follow something.
+    /// Things have colours between two, by something of theirs.
     pub colours: bool,
+    /// Colours of things change over time.
+    pub recolouring: bool,
     /// Things are brighter or darker at times.
     pub brightness: bool,
     /// Things are cut off at times.
@@ -45,7 +56,7 @@ impl Beyond {
         let walks = ready.kinds().iter().any(|kind| kind.walked.is_some());
         let kinds = ready.kinds().len() > 1 || ready.kinds().iter().any(|kind| kind.glyph.is_some());
         let mut found = Self { kinds, clips, bends, dents, walks, ..Self::default() };
-        let mut sample = Sample::default();
+        let (mut sample, mut first) = (Sample::default(), Vec::new());
         for frame in range.from.ceil() as i64..=range.to.floor() as i64 {
             if cancel.cancelled() {
                 return Err(MotionError::Cancelled);
@@ -53,17 +64,23 @@ impl Beyond {
             ready.sample(frame as f64, columns, &mut sample);
             found.presence |= sample.alive.iter().any(|alive| !alive);
             found.colours |= sample.tints.iter().any(|tint| *tint != 0.0);
+            if first.is_empty() {
+                first.clone_from(&sample.tints);
+            }
+            found.recolouring |= sample.tints != first;
             found.brightness |= sample.brightness.iter().any(|bright| *bright != 1.0);
             found.cuts |= sample.cuts.iter().any(|cut| *cut != Cut::default());
         }
         Ok(found)
     }
 
-    /// What of it neither a GLB nor a CSV says: both say when things are there.
-    pub fn left_out(self) -> Vec<&'static str> {
+    /// What of it a file does not say.
+    pub fn left_out(self, file: FileForm) -> Vec<&'static str> {
+        let table = file == FileForm::Table;
         let all = [
-            (self.kinds, "of which kind things are"),
-            (self.colours, "their colours"),
+            (table && self.kinds, "of which kind things are"),
+            (table && self.colours, "their colours"),
+            (!table && self.recolouring, "how their colours change"),
             (self.brightness, "their brightness"),
             (self.cuts, "where they are cut off"),
             (self.clips, "the clips that their models play"),

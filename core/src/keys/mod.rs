@@ -28,7 +28,7 @@ mod track;
 
 pub use bake::{Keying, Keys, ObjectKeys, bake_dense, bake_reduced, largest_error};
 pub use channel::{Channel, Interpolation, Key, merge};
-pub use left_out::Beyond;
+pub use left_out::{Beyond, FileForm};
 pub use pose::{PoseKeys, bake_pose, pose_numbers};
 pub use tally::{Count, Tally};
 pub use track::Track;

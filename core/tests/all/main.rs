@@ -10,6 +10,7 @@ mod forces;
 mod forms;
 mod formula;
 mod keys;
+mod meshes;
 mod moving;
 mod random;
 mod rooms;

@@ -78,7 +78,7 @@ fn demo_scenes_in_a_glb_hold_between_frames() {
             let objects = (0..whole.len()).step_by((whole.len() / THINGS).max(1)).collect();
             let ready: Arc<dyn Motion> = Arc::new(Chosen { inner: whole, objects });
             let keys = bake_reduced(&ready, range, (TOLERANCE, ANGLE.to_radians()), &cancel).unwrap();
-            let bytes = written(&keys, None, compiled.timing.fps);
+            let bytes = written(&keys, compiled.timing.fps);
             let file = gltf::Gltf::from_slice(&bytes).unwrap();
             let mut sample = Sample::default();
             let every = (range.to * LOOKS / MOST as f64).max(1.0).ceil();

@@ -6,6 +6,7 @@ mod bvh;
 mod cases;
 mod csv;
 mod demo;
+mod forms;
 mod glb;
 mod model;
 mod recording;

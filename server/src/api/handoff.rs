@@ -10,7 +10,7 @@ use std::sync::Arc;
 use utoipa::{IntoParams, ToSchema};
 use uuid::Uuid;
 use zickzack_core::graph::{Compiled, Memo};
-use zickzack_core::keys::{Beyond, Count, Keying, ObjectKeys, Tally};
+use zickzack_core::keys::{Beyond, Count, FileForm, Keying, ObjectKeys, Tally};
 use zickzack_core::motion::{Cancel, Columns, Frames, Motion, MotionError, Sample, prepared};
 use zickzack_core::scene::Scene;
 use zickzack_formats::csv::CsvError;
@@ -33,7 +33,7 @@ pub struct Wanted {
     tolerance: Option<f64>,
     /// Degrees; left out for as many as keep what is a metre from a thing within the tolerance.
     angle: Option<f64>,
-    /// `csv` or `glb`; only for files.
+    /// `csv` or `glb`; `csv` when left out.
     form: Option<String>,
     /// Which thing is looked at.
     object: Option<usize>,
@@ -144,6 +144,14 @@ fn hand_off<'a>(
 }
 
 impl Wanted {
+    fn file_form(&self) -> Result<FileForm, Refusal> {
+        match self.form.as_deref().unwrap_or("csv") {
+            "csv" => Ok(FileForm::Table),
+            "glb" => Ok(FileForm::Model),
+            _ => Err(Refusal::bad("The form must be csv or glb.")),
+        }
+    }
+
     fn keying(&self) -> Keying {
         Keying::asked(self.step, self.tolerance, self.angle)
     }
@@ -186,7 +194,7 @@ pub async fn look(
         let beyond = Beyond::of(motion, range, cancel).map_err(|error| Refusal::bad(error.to_string()))?;
         let channels = counts(&tally, range, wanted.step, first);
         let broken = hand_off.broken().iter().map(|(name, _)| format!("\"{name}\", which does not work"));
-        let left_out = beyond.left_out().into_iter().map(str::to_owned).chain(broken).collect();
+        let left_out = beyond.left_out(wanted.file_form()?).into_iter().map(str::to_owned).chain(broken).collect();
         Ok(Look { things: motion.len(), channels, plots, left_out })
     });
     look.await
@@ -255,14 +263,13 @@ pub async fn write(
 ) -> Result<HttpResponse, Refusal> {
     let session = open_scene(&shop, *id).await?.session;
     let shelf = shop.shelf.clone();
-    let form = wanted.form.clone().unwrap_or_else(|| "csv".to_owned());
+    let form = wanted.file_form()?;
     let name = session.scene.name.clone();
-    let media = match form.as_str() {
-        "csv" => "text/csv; charset=utf-8",
-        "glb" => "model/gltf-binary",
-        _ => return Err(Refusal::bad("The form must be csv or glb.")),
+    let (ending, media) = match form {
+        FileForm::Table => ("csv", "text/csv; charset=utf-8"),
+        FileForm::Model => ("glb", "model/gltf-binary"),
     };
-    let is_table = form == "csv";
+    let is_table = form == FileForm::Table;
     let written = shop.work(*id, move |cancel| {
         let range = range(&wanted, &session.scene)?;
         let compiled = session.compile(&Memo::default(), &FromShelf(&shelf), cancel);
@@ -274,5 +281,5 @@ pub async fn write(
         Spooled::of(|out| hand_off.write_glb(keys, aside()?, out, cancel).map(|_| ()).map_err(refused))
     });
     let body = written.await?.body();
-    Ok(HttpResponse::Ok().content_type(media).insert_header(attachment(&name, &form)).body(body))
+    Ok(HttpResponse::Ok().content_type(media).insert_header(attachment(&name, ending)).body(body))
 }

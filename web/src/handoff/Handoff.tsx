@@ -80,10 +80,10 @@ function Sheet(props: SheetProps) {
   const [axis, setAxis] = useState(1);
   const [object, setObject] = useState(0);
   const reduced = form === 'glb-reduced';
-  const wanted: Wanted = useMemo(() => ({ node, from, to, step, object, ...(reduced ? { tolerance, angle } : {}) }), [node, from, to, step, object, reduced, tolerance, angle]);
-  const look = useQuery({ queryKey: ['handoff', scene, wanted], queryFn: () => api.look(scene, wanted), placeholderData: (known) => known, retry: false });
   const ending = form === 'csv' ? 'csv' : 'glb';
-  const file = handoffAddress(scene, { ...wanted, object: undefined, form: ending, tolerance: reduced ? tolerance : undefined, angle: reduced ? angle : undefined }, true);
+  const wanted: Wanted = useMemo(() => ({ node, from, to, step, object, form: ending, ...(reduced ? { tolerance, angle } : {}) }), [node, from, to, step, object, ending, reduced, tolerance, angle]);
+  const look = useQuery({ queryKey: ['handoff', scene, wanted], queryFn: () => api.look(scene, wanted), placeholderData: (known) => known, retry: false });
+  const file = handoffAddress(scene, { ...wanted, object: undefined, tolerance: reduced ? tolerance : undefined, angle: reduced ? angle : undefined }, true);
   const command = `zickzack bake SCENE.json --to ${ending === 'csv' ? 'poses.csv' : 'motion.glb'} --output "${props.outputName}" --frames ${from}..${to}${step === 1 ? '' : ` --step ${step}`}${reduced ? ` --tolerance ${tolerance} --angle ${angle}` : ''}`;
   return (
     <main className="handoff">

@@ -1,6 +1,6 @@
 //! A text whose letters ride along a path one by one.
 
-use crate::curve::{Letter, Path, Segment, Strand, letters, tessellate, thinned};
+use crate::curve::{Letter, Path, letters};
 use crate::fraction::Fraction;
 use crate::graph::{Closing, Context, Maker, OfferMaker, Outcome, Timing};
 use crate::motion::{FaceUp, Glyph, Letters, Motion, Pace, Ride, RideEnd, RideSpacing, Standing};
@@ -170,12 +170,7 @@ fn standing(own: &LettersFields, timing: Timing) -> Standing {
 }
 
 fn glyph(letter: &Letter, own: &LettersFields) -> Glyph {
-    let contour = |segments: &Vec<Segment>| {
-        let strand = Strand::new(segments.clone(), true).ok()?;
-        let mut line = thinned(&tessellate(&strand, 0.5 * FINE), 0.5 * FINE);
-        line.pop();
-        Some(line.into_iter().map(|place| DVec2::new(place.x, place.y) * own.size).collect())
-    };
-    let contours = letter.contours.iter().filter_map(contour).collect();
+    let scaled = |line: Vec<DVec2>| line.into_iter().map(|place| place * own.size).collect();
+    let contours = letter.lines(FINE).into_iter().map(scaled).collect();
     Glyph { sign: letter.sign.clone(), contours, thickness: own.thickness }
 }

@@ -1,5 +1,6 @@
 //! What leaves the scene.
 
+pub mod appearance;
 pub mod close_loop;
 mod forms;
 pub mod model;

@@ -1,9 +1,8 @@
 //! How a model of one's own lies in the thing that it is shown as.
 
-use super::output::{Output, OutputFields, Shown};
-use crate::graph::{Assets, Maker, Timing};
+use super::output::{OutputFields, Shown};
+use crate::graph::Assets;
 use crate::pose::Facing;
-use crate::scene::{Fields, Params, Scene, Signals, resolve, sentences};
 use glam::{DQuat, DVec3};
 
 /// Where a model lies in its thing: its longest side as long as the thing is large, its middle in the thing's, its nose
@@ -18,16 +17,11 @@ pub struct ModelPlace {
     pub scale: f64,
 }
 
-/// How the model of an Output lies in its things; nothing where it shows none. Errors where the file cannot be read.
+/// How the model of an Output lies in its things; nothing where it shows none.
 ///
 /// # Errors
 /// Where the file cannot be read, or has no size.
-pub fn model_place(scene: &Scene, output: &str, assets: &dyn Assets) -> Result<Option<ModelPlace>, String> {
-    let Some(node) = scene.nodes.get(output) else { return Ok(None) };
-    let schema = Output.schema();
-    let (signals, clock) = (Signals::new(), Timing::of(scene).clock());
-    let resolved = resolve(&schema, node, &signals, clock, (0.0, false)).map_err(|marks| sentences(&marks))?;
-    let own = OutputFields::read(&Params::new(&schema, node, (&resolved.values, &signals), clock));
+pub(super) fn model_place(own: &OutputFields, assets: &dyn Assets) -> Result<Option<ModelPlace>, String> {
     if own.thing != Shown::OwnModel || own.model.is_empty() {
         return Ok(None);
     }

@@ -50,7 +50,6 @@ fields! {
             Values::Choice { options: Shown::WORDS, default: "arrow" },
             "How a thing is shown in the View.",
         ),
-        #[expect(dead_code, reason = "the page alone shows letters")]
         letter: String = Param::new(
             "letter",
             Group::Look,

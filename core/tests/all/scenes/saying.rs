@@ -5,7 +5,7 @@ use crate::common::scenes::{compiled, document};
 use proptest::prelude::*;
 use serde_json::{Value, json};
 use zickzack_core::graph::{Product, report};
-use zickzack_core::keys::Beyond;
+use zickzack_core::keys::{Beyond, FileForm};
 use zickzack_core::motion::{Cancel, Columns, Frames, Sample, prepared, trace};
 
 /// The messages of a node.
@@ -198,8 +198,12 @@ proptest! {
         let beyond = Beyond::of(&made.ends[0].motion, Frames { from: 0.0, to }, &Cancel::default()).unwrap();
         // A lap in 96 frames: it is out of sight from `seen` on.
         let presence = to.floor() / 96.0 > seen;
-        prop_assert_eq!(beyond, Beyond { presence, kinds, colours, brightness: bright, cuts: false, clips: false, bends: false, dents: false, walks: false });
-        prop_assert_eq!(beyond.left_out().len(), [kinds, colours, bright].into_iter().filter(|is| *is).count());
+        // With the phase colours change from the first frame to the next.
+        let recolouring = colours && to >= 1.0;
+        prop_assert_eq!(beyond, Beyond { presence, kinds, colours, recolouring, brightness: bright, ..Beyond::default() });
+        let count = |all: [bool; 3]| all.into_iter().filter(|is| *is).count();
+        prop_assert_eq!(beyond.left_out(FileForm::Table).len(), count([kinds, colours, bright]));
+        prop_assert_eq!(beyond.left_out(FileForm::Model).len(), count([false, recolouring, bright]));
     }
 
     /// A prism of six sides stands still on one of them only after whole sides.

@@ -2336,7 +2336,7 @@ export interface operations {
                 tolerance?: number | null;
                 /** @description Degrees; left out for as many as keep what is a metre from a thing within the tolerance. */
                 angle?: number | null;
-                /** @description `csv` or `glb`; only for files. */
+                /** @description `csv` or `glb`; `csv` when left out. */
                 form?: string | null;
                 /** @description Which thing is looked at. */
                 object?: number | null;
@@ -2382,7 +2382,7 @@ export interface operations {
                 tolerance?: number | null;
                 /** @description Degrees; left out for as many as keep what is a metre from a thing within the tolerance. */
                 angle?: number | null;
-                /** @description `csv` or `glb`; only for files. */
+                /** @description `csv` or `glb`; `csv` when left out. */
                 form?: string | null;
                 /** @description Which thing is looked at. */
                 object?: number | null;

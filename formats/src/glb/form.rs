@@ -1,0 +1,153 @@
+//! What things look like in a file: meshes in a colour, and models of one's own.
+
+use super::embedded::Embedded;
+use super::{GlbError, Writer};
+use gltf_json as json;
+use json::accessor::Type;
+use json::buffer::Target;
+use json::material::{PbrBaseColorFactor, PbrMetallicRoughness, StrengthFactor};
+use json::mesh::{Mode, Primitive, Semantic};
+use json::validation::Checked::Valid;
+use json::{Accessor, Index};
+use std::io::Write;
+use std::sync::Arc;
+use zickzack_core::mesh::Mesh;
+use zickzack_core::nodes::ModelPlace;
+
+/// What things look like: made once, and hung on as many of them as wanted.
+#[derive(Clone)]
+pub struct Form(Hung);
+
+#[derive(Clone)]
+enum Hung {
+    /// On the thing's own node.
+    Mesh(Index<json::Mesh>),
+    /// Below the thing, as it lies in it.
+    Model(Arc<Embedded>, ModelPlace),
+}
+
+/// A mesh whose corners are in the file.
+pub(super) struct Put {
+    mesh: Arc<Mesh>,
+    size: f64,
+    attributes: Vec<(Semantic, Index<Accessor>)>,
+    indices: Index<Accessor>,
+    /// The colours that it is there in, as the file has them.
+    dyed: Vec<(Dye, Index<json::Mesh>)>,
+}
+
+/// What a mesh is dyed with.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Dye {
+    /// Red, green and blue, each from 0 to 1, by how much light they are.
+    pub colour: [f64; 3],
+    /// It shines by itself.
+    pub shines: bool,
+    /// It is seen from behind too.
+    pub thin: bool,
+}
+
+/// Of its colour a thing that shines by itself gives off so much.
+const SHINE: f64 = 0.45;
+
+/// How much light a colour `#rrggbb` is (IEC 61966-2-1); nothing for another text.
+pub fn light(colour: &str) -> Option<[f64; 3]> {
+    let digits = colour.strip_prefix('#').filter(|digits| digits.len() == 6 && digits.is_ascii())?;
+    let mut light = [0.0; 3];
+    for (i, part) in light.iter_mut().enumerate() {
+        let level = f64::from(u8::from_str_radix(&digits[2 * i..2 * i + 2], 16).ok()?) / 255.0;
+        *part = if level <= 0.04045 { level / 12.92 } else { libm::pow((level + 0.055) / 1.055, 2.4) };
+    }
+    Some(light)
+}
+
+impl<S: Write> Writer<S> {
+    /// A mesh, one of it as large as `size` metres. The same mesh in other colours shares its corners.
+    ///
+    /// # Errors
+    /// [`GlbError::TooLarge`] for more than the format holds; where the numbers cannot be put down.
+    pub fn mesh(&mut self, name: &str, mesh: &Arc<Mesh>, size: f64, dye: Dye) -> Result<Form, GlbError> {
+        let known = self.put.iter().position(|put| Arc::ptr_eq(&put.mesh, mesh) && put.size == size);
+        let at = match known {
+            Some(at) => at,
+            None => {
+                let put = self.put_mesh(mesh, size)?;
+                self.put.push(put);
+                self.put.len() - 1
+            }
+        };
+        if let Some((_, made)) = self.put[at].dyed.iter().find(|(other, _)| *other == dye) {
+            return Ok(Form(Hung::Mesh(*made)));
+        }
+        let material = self.material(name, dye);
+        let put = &self.put[at];
+        let primitive = Primitive {
+            attributes: put.attributes.iter().map(|(semantic, list)| (Valid(semantic.clone()), *list)).collect(),
+            indices: Some(put.indices),
+            material: Some(material),
+            mode: Valid(Mode::Triangles),
+            targets: None,
+            extensions: None,
+            extras: Default::default(),
+        };
+        let made = self.root.push(json::Mesh {
+            name: Some(name.to_owned()),
+            primitives: vec![primitive],
+            weights: None,
+            extensions: None,
+            extras: Default::default(),
+        });
+        self.put[at].dyed.push((dye, made));
+        Ok(Form(Hung::Mesh(made)))
+    }
+
+    /// A binary glTF model as it stands at rest, and how it lies in its things.
+    ///
+    /// # Errors
+    /// Where it is none; as [`mesh`](Self::mesh).
+    pub fn model(&mut self, name: &str, bytes: &[u8], place: ModelPlace) -> Result<Form, GlbError> {
+        Ok(Form(Hung::Model(Arc::new(self.embed(name, bytes)?), place)))
+    }
+
+    /// The mesh of a thing's own node, and the node below it, where a form has one or the other.
+    pub(super) fn hang(&mut self, name: &str, form: &Form) -> (Option<Index<json::Mesh>>, Option<Index<json::Node>>) {
+        match &form.0 {
+            Hung::Mesh(mesh) => (Some(*mesh), None),
+            Hung::Model(model, place) => {
+                let children = self.planted(model);
+                let rest = (place.at.to_array(), place.turn.to_array(), [place.scale; 3]);
+                (None, Some(self.node(&format!("{name} model"), rest, (None, children))))
+            }
+        }
+    }
+
+    fn put_mesh(&mut self, mesh: &Arc<Mesh>, size: f64) -> Result<Put, GlbError> {
+        let corners = Some(Target::ArrayBuffer);
+        let places: Vec<f32> = mesh.places.iter().flat_map(|place| (*place * size).as_vec3().to_array()).collect();
+        let places = self.floats(&places, (3, Type::Vec3), true, corners)?;
+        let mut attributes = vec![(Semantic::Positions, places)];
+        if mesh.shades.iter().any(|shade| *shade != 1.0) {
+            let shades: Vec<f32> = mesh.shades.iter().flat_map(|shade| [*shade as f32; 3]).collect();
+            attributes.push((Semantic::Colors(0), self.floats(&shades, (3, Type::Vec3), false, corners)?));
+        }
+        let indices = self.indices(&mesh.triangles)?;
+        Ok(Put { mesh: mesh.clone(), size, attributes, indices, dyed: Vec::new() })
+    }
+
+    fn material(&mut self, name: &str, Dye { colour, shines, thin }: Dye) -> Index<json::Material> {
+        let [red, green, blue] = colour.map(|part| part as f32);
+        let shine = if shines { SHINE as f32 } else { 0.0 };
+        self.root.push(json::Material {
+            name: Some(name.to_owned()),
+            double_sided: thin,
+            emissive_factor: json::material::EmissiveFactor([red, green, blue].map(|part| part * shine)),
+            pbr_metallic_roughness: PbrMetallicRoughness {
+                base_color_factor: PbrBaseColorFactor([red, green, blue, 1.0]),
+                metallic_factor: StrengthFactor(0.0),
+                roughness_factor: StrengthFactor(0.9),
+                ..PbrMetallicRoughness::default()
+            },
+            ..json::Material::default()
+        })
+    }
+}
