@@ -1,9 +1,11 @@
 use anyhow::{Context, Result, bail};
-use clap::Args;
+use clap::{Args, ValueEnum};
+use std::ffi::OsStr;
 use std::fs::{self, File};
 use std::io::{self, BufWriter, Write};
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
+use std::sync::atomic::{AtomicUsize, Ordering};
 use zickzack_core::fraction::greatest_common_divisor;
 use zickzack_core::graph::{AtOnce, Compiled, LONGEST_ORBIT, Memo, SeamReport};
 use zickzack_core::keys::{Beyond, FileForm, Keying, Tally};
@@ -16,11 +18,22 @@ use zickzack_session::{HandOff, HandOffError, Session};
 
 #[derive(Args)]
 pub struct Bake {
-    /// The scene file.
-    scene: PathBuf,
-    /// Where to write: a name ending in .csv or .glb, or - for CSV on standard output.
-    #[arg(long)]
-    to: String,
+    /// The scene files.
+    #[arg(required = true)]
+    scenes: Vec<PathBuf>,
+    /// Where to write: a name ending in .csv or .glb, or - for CSV on standard output; of several scenes a folder, in which
+    /// each has a file of its own name.
+    #[arg(long, required_unless_present = "contacts")]
+    to: Option<String>,
+    /// The form of files in a folder.
+    #[arg(long, value_enum, default_value_t = Form::Glb)]
+    form: Form,
+    /// Where to write the contacts of one scene, as CSV; with --to or by itself.
+    #[arg(long, value_name = "FILE.csv")]
+    contacts: Option<PathBuf>,
+    /// How many scenes are worked on side by side.
+    #[arg(long, default_value_t = 1)]
+    jobs: usize,
     /// Only the output of this name.
     #[arg(long)]
     output: Option<String>,
@@ -42,12 +55,30 @@ pub struct Bake {
     angle: Option<f64>,
 }
 
+/// A form of file, by its ending.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
+enum Form {
+    Csv,
+    Glb,
+}
+
+impl Form {
+    const fn ending(self) -> &'static str {
+        match self {
+            Self::Csv => "csv",
+            Self::Glb => "glb",
+        }
+    }
+}
+
+/// Where a file goes.
+enum Goal {
+    Standard,
+    File(PathBuf, Form),
+}
+
 impl Bake {
     pub fn run(self) -> Result<()> {
-        let table = self.to == "-" || self.to.ends_with(".csv");
-        if !table && !self.to.ends_with(".glb") {
-            bail!("--to must end in .csv or .glb, or be - for standard output");
-        }
         if !(self.step.is_finite() && self.step > 0.0) {
             bail!("--step must be a number above 0");
         }
@@ -57,24 +88,98 @@ impl Bake {
         if self.angle.is_some_and(|angle| !(angle.is_finite() && angle > 0.0)) {
             bail!("--angle must be a number of degrees above 0");
         }
-        let session = Session::read(&self.scene, Arc::new(Registry::default()))?;
-        let cancel = Cancel::default();
-        let compiled = session.compile(&Memo::default(), &AtOnce, &cancel);
-        let hand_off = self.hand_off(&session, &compiled)?;
-        let loops = if self.orbit { orbit_of(&session.scene, hand_off.outputs(), &cancel)? } else { 1 };
-        let range = self.range(&session.scene, table, loops)?;
-        for (name, motion) in hand_off.outputs() {
-            let beyond = Beyond::of(motion, range, &cancel)?;
-            let left_out = beyond.left_out(if table { FileForm::Table } else { FileForm::Model });
-            if !left_out.is_empty() {
-                eprintln!("{name}: the file does not say {}", left_out.join(", "));
+        let folder = self.to.as_ref().filter(|to| to.ends_with('/') || Path::new(to).is_dir() || self.scenes.len() > 1);
+        match folder {
+            Some(folder) => self.all_into(Path::new(folder)),
+            None => {
+                let [scene] = &self.scenes[..] else {
+                    bail!("--contacts is for one scene: give --to FOLDER for several")
+                };
+                let goal = self.to.as_deref().map(goal).transpose()?;
+                self.one(scene, goal, self.contacts.as_deref(), &mut io::stderr().lock())
             }
         }
-        if table {
-            self.write_table(&hand_off, range, &cancel)
-        } else {
-            self.write_keys(&hand_off, range, session.scene.first_frame as f64, &cancel)
+    }
+
+    /// Each scene into a file of its own name; what one says is told in one piece, and those that fail hold up no other.
+    fn all_into(&self, folder: &Path) -> Result<()> {
+        if self.contacts.is_some() {
+            bail!("--contacts is for one scene and a file: leave it out, or give --to FILE");
         }
+        if self.to.as_deref() == Some("-") {
+            bail!("--to - is for one scene: give a folder for several");
+        }
+        let named = |scene: &PathBuf| Some(folder.join(scene.file_stem()?).with_extension(self.form.ending()));
+        let goals: Vec<PathBuf> = self.scenes.iter().filter_map(named).collect();
+        let mut different = goals.clone();
+        different.sort();
+        different.dedup();
+        if different.len() < self.scenes.len() {
+            bail!("two of the scenes have the same name, and would be written over each other: bake them one by one");
+        }
+        fs::create_dir_all(folder).with_context(|| format!("{} cannot be made", folder.display()))?;
+        let (next, failed) = (AtomicUsize::new(0), AtomicUsize::new(0));
+        let work = || {
+            while let Some((scene, goal)) = self.scenes.iter().zip(&goals).nth(next.fetch_add(1, Ordering::Relaxed)) {
+                let mut said = Vec::new();
+                let done = self.one(scene, Some(Goal::File(goal.clone(), self.form)), None, &mut said);
+                let said = String::from_utf8_lossy(&said).into_owned();
+                let last = match done {
+                    Ok(()) => format!("written to {}", goal.display()),
+                    Err(error) => {
+                        failed.fetch_add(1, Ordering::Relaxed);
+                        format!("not written: {error:#}")
+                    }
+                };
+                let lines: String =
+                    said.lines().chain([last.as_str()]).map(|line| format!("{}: {line}\n", scene.display())).collect();
+                eprint!("{lines}");
+            }
+        };
+        std::thread::scope(|scope| {
+            (0..self.jobs.clamp(1, self.scenes.len())).for_each(|_| drop(scope.spawn(work)));
+        });
+        match failed.into_inner() {
+            0 => Ok(()),
+            count => bail!("{count} of {} scenes could not be written", self.scenes.len()),
+        }
+    }
+
+    /// One scene; what there is to say of it goes to `say`.
+    fn one(&self, scene: &Path, goal: Option<Goal>, contacts: Option<&Path>, say: &mut dyn Write) -> Result<()> {
+        let session = Session::read(scene, Arc::new(Registry::default()))?;
+        let cancel = Cancel::default();
+        let compiled = session.compile(&Memo::default(), &AtOnce, &cancel);
+        let hand_off = self.hand_off(scene, (&session, &compiled), say)?;
+        let loops = if self.orbit { orbit_of(&session.scene, hand_off.outputs(), &cancel)? } else { 1 };
+        let table = !matches!(goal, Some(Goal::File(_, Form::Glb)));
+        let range = self.range(&session.scene, table, loops)?;
+        if goal.is_some() {
+            let form = if table { FileForm::Table } else { FileForm::Model };
+            for (name, motion) in hand_off.outputs() {
+                let left_out = Beyond::of(motion, range, &cancel)?.left_out(form);
+                if !left_out.is_empty() {
+                    writeln!(say, "{name}: the file does not say {}", left_out.join(", "))?;
+                }
+            }
+        }
+        match goal {
+            None => {}
+            Some(Goal::Standard) => self.write_out(&hand_off, range, &cancel)?,
+            Some(Goal::File(path, Form::Csv)) => whole_or_nothing(&path, |file| {
+                Ok(hand_off.write_csv(range, self.step, BufWriter::new(file), &cancel)?)
+            })?,
+            Some(Goal::File(path, Form::Glb)) => {
+                let tallies = self.write_keys(&hand_off, (&path, range), &cancel)?;
+                if self.tolerance.is_some() {
+                    for ((name, _), tally) in hand_off.outputs().iter().zip(&tallies) {
+                        writeln!(say, "{}", told(name, tally, range, session.scene.first_frame as f64))?;
+                    }
+                }
+            }
+        }
+        let Some(contacts) = contacts else { return Ok(()) };
+        whole_or_nothing(contacts, |file| Ok(hand_off.write_contacts(range, BufWriter::new(file), &cancel)?))
     }
 
     /// Frames counted from 0.
@@ -94,41 +199,42 @@ impl Bake {
     }
 
     /// The Outputs that are wanted; what does not work is told.
-    fn hand_off<'a>(&self, session: &'a Session, compiled: &'a Compiled) -> Result<HandOff<'a>> {
+    fn hand_off<'a>(
+        &self,
+        file: &Path,
+        (session, compiled): (&'a Session, &'a Compiled),
+        say: &mut dyn Write,
+    ) -> Result<HandOff<'a>> {
         let scene = &session.scene;
         for (id, result) in &compiled.nodes {
             if let Err(why) = result.outcome.as_ref() {
-                eprintln!("{}: {why}", scene.nodes[id].name);
+                writeln!(say, "{}: {why}", scene.nodes[id].name)?;
             }
         }
         let wanted = |id: &str| self.output.as_ref().is_none_or(|output| scene.nodes[id].name == *output);
         let hand_off = HandOff::of(session, compiled, wanted);
         if hand_off.outputs().is_empty() {
-            bail!(
-                "{} has no working output{}",
-                self.scene.display(),
-                self.output.as_ref().map_or(String::new(), |name| format!(" named \"{name}\""))
-            );
+            let named = self.output.as_ref().map_or(String::new(), |name| format!(" named \"{name}\""));
+            bail!("{} has no working output{named}", file.display());
         }
         Ok(hand_off)
     }
 
-    fn write_table(&self, hand_off: &HandOff<'_>, range: Frames, cancel: &Cancel) -> Result<()> {
-        if self.to == "-" {
-            let written = hand_off.write_csv(range, self.step, BufWriter::new(io::stdout().lock()), cancel);
-            return match written {
-                // A reader that has seen enough, such as head, is no failure.
-                Err(HandOffError::Table(CsvError::Io(error))) if error.kind() == io::ErrorKind::BrokenPipe => Ok(()),
-                other => Ok(other?),
-            };
+    fn write_out(&self, hand_off: &HandOff<'_>, range: Frames, cancel: &Cancel) -> Result<()> {
+        match hand_off.write_csv(range, self.step, BufWriter::new(io::stdout().lock()), cancel) {
+            // A reader that has seen enough, such as head, is no failure.
+            Err(HandOffError::Table(CsvError::Io(error))) if error.kind() == io::ErrorKind::BrokenPipe => Ok(()),
+            other => Ok(other?),
         }
-        let write = |file| Ok(hand_off.write_csv(range, self.step, BufWriter::new(file), cancel)?);
-        whole_or_nothing(Path::new(&self.to), write)
     }
 
-    fn write_keys(&self, hand_off: &HandOff<'_>, range: Frames, first: f64, cancel: &Cancel) -> Result<()> {
+    fn write_keys(
+        &self,
+        hand_off: &HandOff<'_>,
+        (goal, range): (&Path, Frames),
+        cancel: &Cancel,
+    ) -> Result<Vec<Tally>> {
         let keying = Keying::asked(self.step, self.tolerance, self.angle);
-        let goal = Path::new(&self.to);
         let beside = goal.parent().filter(|folder| !folder.as_os_str().is_empty()).unwrap_or_else(|| Path::new("."));
         let mut tallies = Vec::new();
         whole_or_nothing(goal, |file| {
@@ -136,12 +242,19 @@ impl Bake {
             tallies = hand_off.write_glb((range, keying), tempfile::tempfile_in(beside)?, &mut out, cancel)?;
             Ok(out.flush()?)
         })?;
-        if self.tolerance.is_some() {
-            let named = hand_off.outputs().iter().zip(&tallies);
-            named.for_each(|((name, _), tally)| eprintln!("{}", told(name, tally, range, first)));
-        }
-        Ok(())
+        Ok(tallies)
     }
+}
+
+/// Where `--to` says that a file goes.
+fn goal(to: &str) -> Result<Goal> {
+    let form = match Path::new(to).extension().and_then(OsStr::to_str) {
+        _ if to == "-" => return Ok(Goal::Standard),
+        Some("csv") => Form::Csv,
+        Some("glb") => Form::Glb,
+        _ => bail!("--to must end in .csv or .glb, be a folder, or - for standard output"),
+    };
+    Ok(Goal::File(PathBuf::from(to), form))
 }
 
 /// How many keys are left and what they miss.
@@ -150,12 +263,14 @@ fn told(name: &str, tally: &Tally, range: Frames, first: f64) -> String {
     let before = all.moving * ((range.to - range.from).floor() as usize + 1);
     let (off, turned) = (tally.off, tally.turned_off);
     format!(
-        "{name}: {before} → {} keys, off by at most {:.3} mm at frame {:.2} and {:.3}° at frame {:.2}",
+        "{name}: {before} → {} keys, off by at most {:.3} mm at frame {:.2} (thing {}) and {:.3}° at frame {:.2} (thing {})",
         all.keys,
         off.0 * 1e3,
         off.1 + first,
+        tally.worst.0 + 1,
         turned.0.to_degrees(),
-        turned.1 + first
+        turned.1 + first,
+        tally.worst.1 + 1
     )
 }
 
@@ -178,7 +293,8 @@ fn orbit_of(scene: &Scene, outputs: &[(String, Arc<dyn Motion>)], cancel: &Cance
 /// Writes beside the goal and renames at the end, so that no half-written file is left behind.
 fn whole_or_nothing(path: &Path, write: impl FnOnce(File) -> Result<()>) -> Result<()> {
     let mut part = path.as_os_str().to_owned();
-    part.push(".part");
+    // Of this process alone: others may write the same file.
+    part.push(format!(".{}.part", std::process::id()));
     let part = PathBuf::from(part);
     let written = File::create(&part)
         .map_err(anyhow::Error::from)

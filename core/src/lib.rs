@@ -19,9 +19,10 @@
 //! assert!((sample.positions[0].length() - 2.0).abs() < 1e-12);
 //! ```
 //!
-//! Rooms, in the order in which they may use each other: [`pose`], [`fraction`], [`random`], [`work`], [`noise`], [`formula`],
+//! Rooms, in the order in which they may use each other: [`pose`], [`colour`], [`fraction`], [`random`], [`work`], [`noise`], [`formula`],
 //! [`signal`], [`surface`], [`curve`], [`mesh`], [`rig`], [`motion`], [`physics`], [`seam`], [`keys`], [`schema`], [`scene`], [`graph`], [`nodes`].
 
+pub mod colour;
 pub mod crowd;
 pub mod curve;
 pub mod formula;

@@ -8,7 +8,7 @@ use std::process::{Command, Stdio};
 use std::time::{Duration, Instant};
 
 /// How long the server may take to start or to be gone.
-const PATIENCE: Duration = Duration::from_secs(40);
+const PATIENCE: Duration = Duration::from_secs(120);
 
 /// A cluster in a folder for temporary files, gone with its owner.
 pub struct Cluster {

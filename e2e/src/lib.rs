@@ -24,7 +24,7 @@ pub use cluster::Cluster;
 pub use kills::{Told, edits_through_kills};
 
 /// How long anything may take to show on a slow machine with software graphics.
-pub const PATIENCE: Duration = Duration::from_secs(60);
+pub const PATIENCE: Duration = Duration::from_secs(150);
 /// How long something that is there may take until it can be clicked.
 const COMING: Duration = Duration::from_secs(5);
 

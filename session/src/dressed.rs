@@ -3,9 +3,10 @@
 use crate::{HandOffError, Session};
 use std::io::Write;
 use std::sync::Arc;
+use zickzack_core::colour::{Light, light};
 use zickzack_core::motion::{Cancel, Columns, Frames, Kind, Motion, Sample, prepared};
 use zickzack_core::nodes::{Appearance, Form};
-use zickzack_formats::glb::{self, Dye, light};
+use zickzack_formats::glb::{self, Dye};
 use zickzack_formats::model::as_glb;
 
 /// The colour of things that have none of their own.
@@ -80,12 +81,7 @@ impl Dressed {
 }
 
 /// How much light a kind's colour is, so far on its way to its last.
-fn colour(kind: &Kind, tint: f64) -> [f64; 3] {
-    let own = |text: &str| light(if text.is_empty() { PAPER } else { text }).unwrap_or([1.0; 3]);
-    if kind.colour.is_empty() {
-        return own("");
-    }
-    let (first, last) = (own(&kind.colour), own(if kind.last.is_empty() { &kind.colour } else { &kind.last }));
-    let part = (tint * STEPS).round() / STEPS;
-    std::array::from_fn(|i| first[i] + (last[i] - first[i]) * part)
+fn colour(kind: &Kind, tint: f64) -> Light {
+    let steps = (tint * STEPS).round() / STEPS;
+    kind.light(steps).or_else(|| light(PAPER)).unwrap_or([1.0; 3])
 }

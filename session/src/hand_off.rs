@@ -23,7 +23,7 @@ pub enum HandOffError {
     #[error(transparent)]
     Model(#[from] GlbError),
     /// What is to stand for things is not there.
-    #[error("The model of \"{output}\" cannot be put in: {why}.")]
+    #[error("What \"{output}\" is shown as cannot be put in: {why}.")]
     Missing { output: String, why: String },
 }
 
@@ -73,6 +73,16 @@ impl<'a> HandOff<'a> {
         Ok(csv::write(&table, out, cancel)?)
     }
 
+    /// Writes a table with a row for every contact within a range of frames that count from 0.
+    ///
+    /// # Errors
+    /// Where a motion cannot be looked at, or `out` does not take what is written.
+    pub fn write_contacts(&self, range: Frames, out: impl Write, cancel: &Cancel) -> Result<(), HandOffError> {
+        let first_frame = self.session.scene.first_frame;
+        let table = csv::Table { outputs: &self.outputs, range, step: 1.0, first_frame };
+        Ok(csv::write_contacts(&table, out, cancel)?)
+    }
+
     /// Writes a binary glTF file of the keys of each Output over a range of frames that count from 0, with what their
     /// things look like at its start. Numbers are put down in `aside`, an empty place, until what comes before them is known. Says
     /// what the keys of each Output are, in their order.
@@ -94,6 +104,9 @@ impl<'a> HandOff<'a> {
         };
         let looks = self.outputs.iter().zip(&self.nodes).map(dressed).collect::<Result<Vec<_>, HandOffError>>()?;
         let mut file = glb::Writer::new(scene.fps.value(), aside);
+        file.note("fps", scene.fps.to_string());
+        file.note("first_frame", range.from + scene.first_frame as f64);
+        file.note("last_frame", range.to + scene.first_frame as f64);
         let mut tallies = Vec::with_capacity(self.outputs.len());
         for ((name, motion), mut looks) in self.outputs.iter().zip(looks) {
             let mut tally = Tally::default();

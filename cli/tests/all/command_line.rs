@@ -55,7 +55,7 @@ fn a_table_on_standard_output_holds_every_pose_exactly() {
         "0.25",
     ]));
     let mut lines = table.lines();
-    assert_eq!(lines.next(), Some("frame,output,object,alive,px,py,pz,qx,qy,qz,qw,sx,sy,sz"));
+    assert!(lines.next().unwrap().starts_with("frame,output,object,alive,px,py,pz,qx,qy,qz,qw,sx,sy,sz,"));
     let motion = motion("lantern-round.json");
     let mut sample = Sample::default();
     let mut rows = 0;
@@ -226,6 +226,62 @@ fn wrong_calls_say_what_to_do_and_leave_no_file_behind() {
         assert!(parts.windows(2).all(|pair| pair[0] != pair[1]), "said twice: {said}");
     }
     assert_eq!(std::fs::read_dir(&folder).unwrap().count(), 0);
+}
+
+#[test]
+fn several_scenes_go_into_a_folder_side_by_side_and_one_that_fails_holds_up_no_other() {
+    let folder = folder("several");
+    let _ = std::fs::remove_dir_all(&folder);
+    let into = folder.join("all");
+    let into = into.to_str().unwrap();
+    let scenes = ["demo/two-shots.json", "demo/nothing.json", "demo/light-writer.json", "demo/puck-on-the-boards.json"];
+    let arguments = [&["bake"], &scenes[..], &["--to", into, "--form", "csv", "--jobs", "3"]].concat();
+    let output = zickzack(&arguments);
+    let said = String::from_utf8_lossy(&output.stderr).into_owned();
+    assert!(!output.status.success() && said.contains("1 of 4 scenes could not be written"), "{said}");
+    assert!(said.contains("demo/nothing.json: not written: "), "{said}");
+    let mut names: Vec<String> =
+        std::fs::read_dir(into).unwrap().map(|entry| entry.unwrap().file_name().into_string().unwrap()).collect();
+    names.sort();
+    assert_eq!(names, ["light-writer.csv", "puck-on-the-boards.csv", "two-shots.csv"]);
+    for scene in ["two-shots", "light-writer", "puck-on-the-boards"] {
+        let alone = text(&zickzack(&["bake", &format!("demo/{scene}.json"), "--to", "-"]));
+        assert!(said.contains(&format!("{scene}.csv")), "{said}");
+        assert_eq!(std::fs::read_to_string(Path::new(into).join(format!("{scene}.csv"))).unwrap(), alone);
+    }
+    for (more, words) in [
+        (vec!["demo/two-shots.json", "demo/two-shots.json", "--to", into], "the same name"),
+        (vec!["demo/two-shots.json", "demo/light-writer.json", "--to", "-"], "for one scene"),
+        (vec!["demo/two-shots.json", "demo/light-writer.json", "--contacts", "c.csv"], "for one scene"),
+        (vec!["demo/two-shots.json", "--to", into, "--contacts", "c.csv"], "for one scene"),
+    ] {
+        let output = zickzack(&[vec!["bake"], more].concat());
+        let said = String::from_utf8_lossy(&output.stderr).into_owned();
+        assert!(!output.status.success() && said.contains(words), "{said}");
+    }
+}
+
+#[test]
+fn contacts_in_a_file_are_those_of_the_motion() {
+    let folder = folder("contacts");
+    let goal = folder.join("contacts.csv");
+    let bake = ["bake", "demo/puck-on-the-boards.json", "--contacts", goal.to_str().unwrap(), "--frames", "1..101"];
+    assert_eq!(text(&zickzack(&bake)), "");
+    let table = std::fs::read_to_string(&goal).unwrap();
+    let motion = motion("puck-on-the-boards.json");
+    let contacts = motion.contacts(zickzack_core::motion::Frames { from: 0.0, to: 100.0 });
+    assert!(contacts.len() > 3);
+    assert_eq!(table.lines().count(), 1 + contacts.len());
+    for (line, contact) in table.lines().skip(1).zip(&contacts) {
+        let cells: Vec<&str> = line.split(',').collect();
+        let number = |i: usize| cells[i].parse::<f64>().unwrap();
+        assert_eq!(number(0), contact.frame + 1.0, "shown frames begin at 1");
+        assert_eq!(cells[3], contact.other);
+        assert_eq!([number(4), number(5), number(6)], contact.place.to_array());
+        assert_eq!([number(7), number(8), number(9)], contact.normal.to_array());
+        assert_eq!([number(10), number(11), number(12)], contact.impulse.to_array());
+        assert_eq!([number(13), number(14)], [contact.speed_in, contact.speed_out]);
+    }
 }
 
 #[test]

@@ -7,8 +7,10 @@ use std::sync::Arc;
 /// A form of file.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum FileForm {
-    /// CSV.
+    /// CSV of poses.
     Table,
+    /// CSV of contacts.
+    Contacts,
     /// GLB.
     Model,
 }
@@ -76,14 +78,15 @@ impl Beyond {
 
     /// What of it a file does not say.
     pub fn left_out(self, file: FileForm) -> Vec<&'static str> {
+        if file == FileForm::Contacts {
+            return vec!["where things are, but for what they touch"];
+        }
         let table = file == FileForm::Table;
         let all = [
-            (table && self.kinds, "of which kind things are"),
-            (table && self.colours, "their colours"),
             (!table && self.recolouring, "how their colours change"),
-            (self.brightness, "their brightness"),
-            (self.cuts, "where they are cut off"),
-            (self.clips, "the clips that their models play"),
+            (!table && self.brightness, "their brightness"),
+            (!table && self.cuts, "where they are cut off"),
+            (!table && self.clips, "the clips that their models play"),
             (self.bends, "how they are bent"),
             (self.dents, "how they are dented"),
             (self.walks, "how they move as they walk"),

@@ -1,6 +1,6 @@
 //! How many keys there are, and what they miss.
 
-use super::bake::{ObjectKeys, largest_error};
+use super::bake::ObjectKeys;
 use super::channel::Channel;
 
 /// The channels that change, and their keys.
@@ -36,6 +36,8 @@ pub struct Tally {
     pub off: (f64, f64),
     /// Largest angle from the motion, radians, and its frame.
     pub turned_off: (f64, f64),
+    /// The numbers of the things that are so far off, and turned so far off.
+    pub worst: (usize, usize),
 }
 
 impl Tally {
@@ -45,8 +47,13 @@ impl Tally {
         keys.position.iter().for_each(|channel| self.position.add(channel));
         self.orientation.add(&keys.orientation);
         self.scale.add(&keys.scale);
-        self.off = largest_error([self.off, keys.off].into_iter());
-        self.turned_off = largest_error([self.turned_off, keys.turned_off].into_iter());
+        let number = self.things - 1;
+        if keys.off.0 > self.off.0 {
+            (self.off, self.worst.0) = (keys.off, number);
+        }
+        if keys.turned_off.0 > self.turned_off.0 {
+            (self.turned_off, self.worst.1) = (keys.turned_off, number);
+        }
     }
 
     /// Of all that changes.

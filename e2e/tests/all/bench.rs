@@ -185,7 +185,7 @@ async fn a_scene_is_built_from_nothing_and_handed_off() -> Result<()> {
     visit.choose("form", "GLB, every step").await?;
     visit.click("Write file").await?;
     compare_glb(&visit.download("glb").await?, &shown, WIRE)?;
-    visit.choose("form", "CSV").await?;
+    visit.choose("form", "CSV, every step").await?;
     visit.click("Write file").await?;
     compare_csv(&String::from_utf8(visit.download("csv").await?)?, "Output", 0, &shown)?;
 

@@ -73,13 +73,22 @@ async fn what_has_gone_in_is_cut_off_where_it_hit() -> Result<()> {
     let hidden = (whole - cut) / (whole - nothing);
     assert!((0.3..0.7).contains(&hidden), "{whole} {cut} {nothing}");
 
-    // A file cannot say that, and the hand-off says so; without it nothing is left out.
+    // A model cannot say that, and the hand-off says so; a table can, and one of contacts says nothing else.
     let left_out =
         |there: &str| format!("const told = document.querySelector('[data-testid=left-out]'); return {there}");
     visit.click("Hand-off").await?;
     visit
         .until("what is left out", &left_out("told?.textContent === 'Not in this file: where they are cut off.'"))
         .await?;
+    visit.choose("form", "CSV, every step").await?;
+    visit.until("nothing left out of a table", &left_out("told === null")).await?;
+    visit.choose("form", "CSV, contacts").await?;
+    let but_contacts = "told?.textContent === 'Not in this file: where things are, but for what they touch.'";
+    visit.until("what is left out of contacts", &left_out(but_contacts)).await?;
+    visit.click("Write file").await?;
+    let table = String::from_utf8(visit.download("csv").await?)?;
+    let row: Vec<&str> = table.lines().nth(1).context("a contact")?.split(',').collect();
+    anyhow::ensure!(table.starts_with("frame,output,object,other,") && row.len() == 15, "{table}");
     if let Ok(path) = std::env::var("ZICKZACK_PICTURE") {
         visit.picture(std::path::Path::new(&path)).await?;
     }

@@ -11,6 +11,7 @@ use json::validation::Checked::Valid;
 use json::{Accessor, Index};
 use std::io::Write;
 use std::sync::Arc;
+use zickzack_core::colour::Light;
 use zickzack_core::mesh::Mesh;
 use zickzack_core::nodes::ModelPlace;
 
@@ -39,8 +40,8 @@ pub(super) struct Put {
 /// What a mesh is dyed with.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub struct Dye {
-    /// Red, green and blue, each from 0 to 1, by how much light they are.
-    pub colour: [f64; 3],
+    /// How much light it is.
+    pub colour: Light,
     /// It shines by itself.
     pub shines: bool,
     /// It is seen from behind too.
@@ -49,17 +50,6 @@ pub struct Dye {
 
 /// Of its colour a thing that shines by itself gives off so much.
 const SHINE: f64 = 0.45;
-
-/// How much light a colour `#rrggbb` is (IEC 61966-2-1); nothing for another text.
-pub fn light(colour: &str) -> Option<[f64; 3]> {
-    let digits = colour.strip_prefix('#').filter(|digits| digits.len() == 6 && digits.is_ascii())?;
-    let mut light = [0.0; 3];
-    for (i, part) in light.iter_mut().enumerate() {
-        let level = f64::from(u8::from_str_radix(&digits[2 * i..2 * i + 2], 16).ok()?) / 255.0;
-        *part = if level <= 0.04045 { level / 12.92 } else { libm::pow((level + 0.055) / 1.055, 2.4) };
-    }
-    Some(light)
-}
 
 impl<S: Write> Writer<S> {
     /// A mesh, one of it as large as `size` metres. The same mesh in other colours shares its corners.

@@ -5,7 +5,7 @@ mod form;
 mod numbers;
 mod tracks;
 
-pub use form::{Dye, Form, light};
+pub use form::{Dye, Form};
 
 use form::Put;
 use gltf_json as json;
@@ -40,6 +40,8 @@ pub struct Writer<S: Write> {
     roots: Vec<Index<json::Node>>,
     /// Meshes that are there already.
     put: Vec<Put>,
+    /// What the scene says beside, by name.
+    notes: serde_json::Map<String, serde_json::Value>,
     fps: f64,
     /// The numbers, which come behind the header that says where they are.
     numbers: BufWriter<S>,
@@ -56,6 +58,7 @@ impl<S: Read + Write + Seek> Writer<S> {
             samplers: Vec::new(),
             roots: Vec::new(),
             put: Vec::new(),
+            notes: serde_json::Map::new(),
             fps,
             numbers: BufWriter::with_capacity(1 << 16, aside),
             bytes: 0,
@@ -78,13 +81,18 @@ impl<S: Read + Write + Seek> Writer<S> {
         self.channel(node, json::animation::Property::Scale, &scale, start)
     }
 
+    /// Something more that the file's scene says, among its `extras`.
+    pub fn note(&mut self, name: &str, value: impl Into<serde_json::Value>) {
+        self.notes.insert(name.to_owned(), value.into());
+    }
+
     /// Writes the file with all things that were added.
     ///
     /// # Errors
     /// [`GlbError::TooLarge`] for more than the format holds; where `out` does not take it, or what was put aside is not
     /// there any more.
     pub fn finish(mut self, scene: &str, out: &mut (impl Write + ?Sized)) -> Result<(), GlbError> {
-        self.root_of(scene);
+        self.root_of(scene)?;
         let mut text = serde_json::to_vec(&self.root)?;
         text.resize(text.len().next_multiple_of(4), b' ');
         let padding = self.bytes.next_multiple_of(4) - self.bytes;
@@ -130,14 +138,11 @@ impl<S: Write> Writer<S> {
     }
 
     /// What the header says beside the things themselves.
-    fn root_of(&mut self, scene: &str) {
+    fn root_of(&mut self, scene: &str) -> Result<(), GlbError> {
         let nodes = std::mem::take(&mut self.roots);
-        let scene = self.root.push(json::Scene {
-            name: Some(scene.to_owned()),
-            nodes,
-            extensions: None,
-            extras: Default::default(),
-        });
+        let notes = std::mem::take(&mut self.notes);
+        let extras = if notes.is_empty() { None } else { Some(serde_json::value::to_raw_value(&notes)?) };
+        let scene = self.root.push(json::Scene { name: Some(scene.to_owned()), nodes, extensions: None, extras });
         self.root.scene = Some(scene);
         self.root.asset.generator = Some("Zickzack".to_owned());
         if !self.channels.is_empty() {
@@ -158,5 +163,6 @@ impl<S: Write> Writer<S> {
                 extras: Default::default(),
             });
         }
+        Ok(())
     }
 }

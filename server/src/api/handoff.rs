@@ -33,7 +33,7 @@ pub struct Wanted {
     tolerance: Option<f64>,
     /// Degrees; left out for as many as keep what is a metre from a thing within the tolerance.
     angle: Option<f64>,
-    /// `csv` or `glb`; `csv` when left out.
+    /// `csv`, `contacts` or `glb`; `csv` when left out.
     form: Option<String>,
     /// Which thing is looked at.
     object: Option<usize>,
@@ -52,6 +52,8 @@ pub struct ChannelCount {
     unit: String,
     /// Shown frame of the largest error.
     frame: f64,
+    /// Number of the thing that is so far off, from 0.
+    thing: usize,
 }
 
 /// A key of the drawn channel.
@@ -147,8 +149,9 @@ impl Wanted {
     fn file_form(&self) -> Result<FileForm, Refusal> {
         match self.form.as_deref().unwrap_or("csv") {
             "csv" => Ok(FileForm::Table),
+            "contacts" => Ok(FileForm::Contacts),
             "glb" => Ok(FileForm::Model),
-            _ => Err(Refusal::bad("The form must be csv or glb.")),
+            _ => Err(Refusal::bad("The form must be csv, contacts or glb.")),
         }
     }
 
@@ -202,16 +205,20 @@ pub async fn look(
 
 fn counts(tally: &Tally, range: Frames, step: f64, first_frame: f64) -> Vec<ChannelCount> {
     let frames = ((range.to - range.from) / step).floor() as usize + 1;
-    let row = |name: &str, channels: usize, count: Count, (error, frame): (f64, f64), unit: &str| ChannelCount {
-        name: name.to_owned(),
-        before: channels * frames * tally.things,
-        after: count.keys,
-        error,
-        unit: unit.to_owned(),
-        frame: frame + first_frame,
+    let row = |name: &str, channels: usize, count: Count, ((error, frame), thing): ((f64, f64), usize), unit: &str| {
+        ChannelCount {
+            thing,
+            name: name.to_owned(),
+            before: channels * frames * tally.things,
+            after: count.keys,
+            error,
+            unit: unit.to_owned(),
+            frame: frame + first_frame,
+        }
     };
     let turned = (tally.turned_off.0.to_degrees(), tally.turned_off.1);
-    vec![row("position", 3, tally.position, tally.off, "m"), row("orientation", 1, tally.orientation, turned, "°")]
+    let (off, turned) = ((tally.off, tally.worst.0), (turned, tally.worst.1));
+    vec![row("position", 3, tally.position, off, "m"), row("orientation", 1, tally.orientation, turned, "°")]
 }
 
 fn plots(
@@ -266,14 +273,18 @@ pub async fn write(
     let form = wanted.file_form()?;
     let name = session.scene.name.clone();
     let (ending, media) = match form {
-        FileForm::Table => ("csv", "text/csv; charset=utf-8"),
+        FileForm::Table | FileForm::Contacts => ("csv", "text/csv; charset=utf-8"),
         FileForm::Model => ("glb", "model/gltf-binary"),
     };
-    let is_table = form == FileForm::Table;
+    let is_table = form != FileForm::Model;
+    let name = if form == FileForm::Contacts { format!("{name} contacts") } else { name };
     let written = shop.work(*id, move |cancel| {
         let range = range(&wanted, &session.scene)?;
         let compiled = session.compile(&Memo::default(), &FromShelf(&shelf), cancel);
         let hand_off = hand_off(&session, &compiled, &wanted, (range, !is_table))?;
+        if form == FileForm::Contacts {
+            return Spooled::of(|out| hand_off.write_contacts(range, out, cancel).map_err(refused));
+        }
         if is_table {
             return Spooled::of(|out| hand_off.write_csv(range, wanted.step, out, cancel).map_err(refused));
         }

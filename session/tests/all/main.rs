@@ -156,3 +156,105 @@ proptest! {
         prop_assert!(file.starts_with(b"glTF"));
     }
 }
+
+/// The header of a binary glTF file.
+fn header(file: &[u8]) -> Value {
+    let length = u32::from_le_bytes(file[12..16].try_into().unwrap()) as usize;
+    serde_json::from_slice(&file[20..20 + length]).unwrap()
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(16))]
+
+    /// Each thing has the form of its kind, in the colour that it has at the start; and the file says which frames it holds.
+    #[test]
+    fn things_look_in_a_file_as_their_kinds_say(
+        riders in 1usize..12, from in 0u32..10, first in -50i64..1100, exactly: bool, phase: bool, fps in prop::sample::select(vec!["24", "30000/1001"]),
+    ) {
+        let mut document = drawn(CIRCLE);
+        document["assets"] = json!({});
+        document["fps"] = json!(fps);
+        document["first_frame"] = json!(first);
+        document["nodes"] = json!({
+            "way": { "type": "figure", "name": "Way" },
+            "ride": { "type": "ride", "name": "Ride", "params": { "riders": riders } },
+            "kinds": { "type": "kinds", "name": "Kinds", "params": {
+                "kinds": [{ "id": "a", "thing": "ball", "colour": "#ff0000" }, { "id": "b", "thing": "letter", "letter": "Qx" }, { "id": "c" }],
+                "dealt": if exactly { "exactly" } else { "by chance" }, "colouring": if phase { "phase" } else { "kind" },
+                "first": "#00ff00", "last": "#0000ff",
+            } },
+            "out": { "type": "output", "name": "Out", "params": { "thing": "cone", "size": 2.0 } },
+        });
+        document["threads"] = json!({
+            "a": { "from": "way", "to": "ride", "port": "path" }, "b": { "from": "ride", "to": "kinds", "port": "motion" },
+            "c": { "from": "kinds", "to": "out", "port": "motion" },
+        });
+        let registry = Arc::new(Registry::default());
+        let scene = Scene::from_value(document, &registry.schemas).unwrap();
+        let session = Session::new(registry, scene, Arc::default());
+        let (memo, cancel) = (Memo::default(), Cancel::default());
+        let compiled = session.compile(&memo, &AtOnce, &cancel);
+        let hand_off = HandOff::of(&session, &compiled, |_| true);
+        let range = Frames { from: f64::from(from), to: f64::from(from) + 5.0 };
+        let mut file = Vec::new();
+        hand_off.write_glb((range, Keying::Every(1.0)), Cursor::new(Vec::new()), &mut file, &cancel).unwrap();
+        let header = header(&file);
+        let extras = &header["scenes"][0]["extras"];
+        prop_assert_eq!(extras, &json!({ "fps": fps, "first_frame": range.from + first as f64, "last_frame": range.to + first as f64 }));
+        let motion = &hand_off.outputs()[0].1;
+        let mut sample = zickzack_core::motion::Sample::default();
+        motion.sample(range.from, zickzack_core::motion::Columns::TINT, &mut sample);
+        let nodes = header["nodes"].as_array().unwrap();
+        prop_assert_eq!(nodes.len(), riders);
+        for (object, node) in nodes.iter().enumerate() {
+            let mesh = &header["meshes"][node["mesh"].as_u64().unwrap() as usize];
+            let kind = motion.kind(object);
+            prop_assert_eq!(&mesh["name"], ["ball", "letter Q", "cone"][kind]);
+            let part = &mesh["primitives"][0];
+            let material = &header["materials"][part["material"].as_u64().unwrap() as usize];
+            prop_assert_eq!(material["doubleSided"] == true, kind == 1);
+            let paper = [0.913, 0.863, 0.768];
+            let wanted = match kind {
+                _ if phase => [0.0, 1.0 - sample.tints[object], sample.tints[object]],
+                0 => [1.0, 0.0, 0.0],
+                _ => paper,
+            };
+            // A factor of 1 everywhere is left out.
+            let factor = material["pbrMetallicRoughness"]["baseColorFactor"].as_array().cloned();
+            let factor: Vec<f64> = factor.map_or(vec![1.0; 4], |all| all.iter().map(|x| x.as_f64().unwrap()).collect());
+            for (part, wanted) in factor.iter().zip(wanted) {
+                // Colours between two go in steps.
+                prop_assert!((part - wanted).abs() < 3e-3, "{object} of kind {kind}: {factor:?} for {wanted:?}");
+            }
+            let corners = &header["accessors"][part["attributes"]["POSITION"].as_u64().unwrap() as usize];
+            let longest = (0..3).map(|i| corners["max"][i].as_f64().unwrap() - corners["min"][i].as_f64().unwrap()).fold(0.0, f64::max);
+            prop_assert!(if kind == 1 { longest < 2.0 } else { (longest - 2.0).abs() < 0.02 }, "{longest}");
+        }
+    }
+}
+
+/// A form that cannot be made is told by the name of its Output, and nothing is written.
+#[test]
+fn a_letter_that_the_font_does_not_have_is_told() {
+    let mut document = drawn(CIRCLE);
+    document["assets"] = json!({});
+    document["nodes"] = json!({
+        "way": { "type": "figure", "name": "Way" }, "ride": { "type": "ride", "name": "Ride" },
+        "out": { "type": "output", "name": "Sign", "params": { "thing": "letter", "letter": "\u{1F980}" } },
+    });
+    document["threads"] = json!({
+        "a": { "from": "way", "to": "ride", "port": "path" }, "b": { "from": "ride", "to": "out", "port": "motion" },
+    });
+    let registry = Arc::new(Registry::default());
+    let session =
+        Session::new(registry.clone(), Scene::from_value(document, &registry.schemas).unwrap(), Arc::default());
+    let (memo, cancel, mut file) = (Memo::default(), Cancel::default(), Vec::new());
+    let compiled = session.compile(&memo, &AtOnce, &cancel);
+    let range = Frames { from: 0.0, to: 5.0 };
+    let refused = HandOff::of(&session, &compiled, |_| true)
+        .write_glb((range, Keying::Every(1.0)), Cursor::new(Vec::new()), &mut file, &cancel)
+        .unwrap_err()
+        .to_string();
+    assert!(refused.contains("\"Sign\"") && refused.contains("write another sign"), "{refused}");
+    assert!(file.is_empty());
+}

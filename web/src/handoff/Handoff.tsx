@@ -11,9 +11,9 @@ import { useScene } from '../scene/store';
 import { Plot } from './Plot';
 import './handoff.css';
 
-type Form = 'glb-reduced' | 'glb-dense' | 'csv';
+type Form = 'glb-reduced' | 'glb-dense' | 'csv' | 'contacts';
 
-const forms: Record<Form, string> = { 'glb-reduced': 'GLB, reduced keys', 'glb-dense': 'GLB, every step', csv: 'CSV, every step' };
+const forms: Record<Form, string> = { 'glb-reduced': 'GLB, reduced keys', 'glb-dense': 'GLB, every step', csv: 'CSV, every step', contacts: 'CSV, contacts' };
 
 /** Keys and files: what, which frames, which form, how exact. */
 export function Handoff({ scene }: { scene: string }) {
@@ -80,11 +80,12 @@ function Sheet(props: SheetProps) {
   const [axis, setAxis] = useState(1);
   const [object, setObject] = useState(0);
   const reduced = form === 'glb-reduced';
-  const ending = form === 'csv' ? 'csv' : 'glb';
+  const ending = form === 'csv' || form === 'contacts' ? form : 'glb';
   const wanted: Wanted = useMemo(() => ({ node, from, to, step, object, form: ending, ...(reduced ? { tolerance, angle } : {}) }), [node, from, to, step, object, ending, reduced, tolerance, angle]);
   const look = useQuery({ queryKey: ['handoff', scene, wanted], queryFn: () => api.look(scene, wanted), placeholderData: (known) => known, retry: false });
   const file = handoffAddress(scene, { ...wanted, object: undefined, tolerance: reduced ? tolerance : undefined, angle: reduced ? angle : undefined }, true);
-  const command = `zickzack bake SCENE.json --to ${ending === 'csv' ? 'poses.csv' : 'motion.glb'} --output "${props.outputName}" --frames ${from}..${to}${step === 1 ? '' : ` --step ${step}`}${reduced ? ` --tolerance ${tolerance} --angle ${angle}` : ''}`;
+  const goal = { csv: '--to poses.csv', contacts: '--contacts contacts.csv', glb: '--to motion.glb' }[ending];
+  const command = `zickzack bake SCENE.json ${goal} --output "${props.outputName}" --frames ${from}..${to}${step === 1 ? '' : ` --step ${step}`}${reduced ? ` --tolerance ${tolerance} --angle ${angle}` : ''}`;
   return (
     <main className="handoff">
       <aside className="outputs">
@@ -138,7 +139,7 @@ function Sheet(props: SheetProps) {
             </Button>
           </p>
         )}
-        {!reduced && (
+        {!reduced && form !== 'contacts' && (
           <div className="row">
             <span className="row-name">step</span>
             <div className="row-value">
@@ -283,7 +284,7 @@ function Channels({ look }: { look: Look }) {
               {channel.error > 0 && (
                 <>
                   <br />
-                  <span className="soft">{`at ${channel.frame.toFixed(2)}`}</span>
+                  <span className="soft">{`at ${channel.frame.toFixed(2)}${look.things > 1 ? ` · thing ${channel.thing + 1}` : ''}`}</span>
                 </>
               )}
             </td>

@@ -1,5 +1,6 @@
 //! What the things of a motion are: kinds by weight, sizes, colours.
 
+use crate::colour::{Light, light, mixed};
 use crate::motion::layer::{Layer, Layered, Rows};
 use crate::motion::look::form::Own;
 use crate::motion::{Bend, Columns, Dents, Glyph, Lives, Motion, Sample, Walk};
@@ -56,6 +57,12 @@ impl Kind {
         walked: None,
         glyph: None,
     };
+
+    /// How much light its colour is, so far on its way to its last; nothing where it has none.
+    pub fn light(&self, tint: f64) -> Option<Light> {
+        let first = light(&self.colour)?;
+        Some(light(&self.last).map_or(first, |last| mixed(first, last, tint)))
+    }
 
     /// This kind where a thing was of another: what is empty stays as it was.
     fn over(self, before: &Self) -> Self {

@@ -643,6 +643,8 @@ export interface components {
              */
             frame: number;
             name: string;
+            /** @description Number of the thing that is so far off, from 0. */
+            thing: number;
             unit: string;
         };
         /** @description What differs between a version and the scene as it is. */
@@ -2336,7 +2338,7 @@ export interface operations {
                 tolerance?: number | null;
                 /** @description Degrees; left out for as many as keep what is a metre from a thing within the tolerance. */
                 angle?: number | null;
-                /** @description `csv` or `glb`; `csv` when left out. */
+                /** @description `csv`, `contacts` or `glb`; `csv` when left out. */
                 form?: string | null;
                 /** @description Which thing is looked at. */
                 object?: number | null;
@@ -2382,7 +2384,7 @@ export interface operations {
                 tolerance?: number | null;
                 /** @description Degrees; left out for as many as keep what is a metre from a thing within the tolerance. */
                 angle?: number | null;
-                /** @description `csv` or `glb`; `csv` when left out. */
+                /** @description `csv`, `contacts` or `glb`; `csv` when left out. */
                 form?: string | null;
                 /** @description Which thing is looked at. */
                 object?: number | null;
