@@ -109,8 +109,11 @@ impl Bake {
         if self.to.as_deref() == Some("-") {
             bail!("--to - is for one scene: give a folder for several");
         }
-        let named = |scene: &PathBuf| Some(folder.join(scene.file_stem()?).with_extension(self.form.ending()));
-        let goals: Vec<PathBuf> = self.scenes.iter().filter_map(named).collect();
+        let named = |scene: &PathBuf| {
+            let name = scene.file_stem().unwrap_or(scene.as_os_str()).to_string_lossy();
+            folder.join(format!("{name}.{}", self.form.ending()))
+        };
+        let goals: Vec<PathBuf> = self.scenes.iter().map(named).collect();
         let mut different = goals.clone();
         different.sort();
         different.dedup();
@@ -179,6 +182,8 @@ impl Bake {
             }
         }
         let Some(contacts) = contacts else { return Ok(()) };
+        // A table of poses ends before the frame that is the first again; what is touched on the way there counts.
+        let range = self.range(&session.scene, false, loops)?;
         whole_or_nothing(contacts, |file| Ok(hand_off.write_contacts(range, BufWriter::new(file), &cancel)?))
     }
 

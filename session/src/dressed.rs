@@ -60,7 +60,7 @@ impl Dressed {
     ) -> Result<Option<glb::Form>, HandOffError> {
         let kind = if self.motion.kinds().is_empty() { 0 } else { self.motion.kind(object) };
         match &self.forms[kind] {
-            Form::Changing(_) => Ok(None),
+            Form::Changing => Ok(None),
             Form::Mesh(solid) => {
                 let tint = self.tints.get(object).copied().unwrap_or(0.0);
                 let dye = Dye { colour: colour(&self.kinds[kind], tint), shines: solid.shines, thin: solid.thin };

@@ -265,11 +265,12 @@ fn several_scenes_go_into_a_folder_side_by_side_and_one_that_fails_holds_up_no_o
 fn contacts_in_a_file_are_those_of_the_motion() {
     let folder = folder("contacts");
     let goal = folder.join("contacts.csv");
-    let bake = ["bake", "demo/puck-on-the-boards.json", "--contacts", goal.to_str().unwrap(), "--frames", "1..101"];
+    let bake = ["bake", "demo/puck-on-the-boards.json", "--contacts", goal.to_str().unwrap()];
     assert_eq!(text(&zickzack(&bake)), "");
     let table = std::fs::read_to_string(&goal).unwrap();
     let motion = motion("puck-on-the-boards.json");
-    let contacts = motion.contacts(zickzack_core::motion::Frames { from: 0.0, to: 100.0 });
+    // All of the loop, its last frame too, which tables of poses leave out.
+    let contacts = motion.contacts(zickzack_core::motion::Frames { from: 0.0, to: 96.0 });
     assert!(contacts.len() > 3);
     assert_eq!(table.lines().count(), 1 + contacts.len());
     for (line, contact) in table.lines().skip(1).zip(&contacts) {

@@ -17,8 +17,8 @@ pub enum Form {
     Mesh(Solid),
     /// A file with a model, and how that lies in the thing.
     Model { file: String, place: ModelPlace },
-    /// Another at every frame: what is bent, dented, walks or plays clips; what that is, in a word.
-    Changing(&'static str),
+    /// Another at every frame: what is bent, dented, walks or plays clips.
+    Changing,
 }
 
 /// Triangles in a colour.
@@ -71,14 +71,9 @@ impl Appearance {
     /// # Errors
     /// Where a letter has no form.
     pub fn form(&mut self, kind: &Kind) -> Result<Form, String> {
-        let changing = [
-            (kind.bent.is_some(), "bent"),
-            (kind.dented.is_some(), "dented"),
-            (kind.walked.is_some(), "walking"),
-            (kind.animated.is_some(), "playing clips"),
-        ];
-        if let Some((_, how)) = changing.into_iter().find(|(is, _)| *is) {
-            return Ok(Form::Changing(how));
+        let formed = kind.bent.is_some() || kind.dented.is_some();
+        if formed || kind.walked.is_some() || kind.animated.is_some() {
+            return Ok(Form::Changing);
         }
         if let Some(glyph) = &kind.glyph {
             let (name, size) = (format!("letter {}", glyph.sign), 1.0);
