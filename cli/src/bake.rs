@@ -267,8 +267,18 @@ fn told(name: &str, tally: &Tally, range: Frames, first: f64) -> String {
     let all = tally.all();
     let before = all.moving * ((range.to - range.from).floor() as usize + 1);
     let (off, turned) = (tally.off, tally.turned_off);
+    let joints = if tally.joints.moving == 0 {
+        String::new()
+    } else {
+        format!(
+            "; what hangs on joints off by at most {:.3} mm at frame {:.2} (thing {})",
+            tally.limbs_off.0 * 1e3,
+            tally.limbs_off.1 + first,
+            tally.worst_limbs + 1
+        )
+    };
     format!(
-        "{name}: {before} → {} keys, off by at most {:.3} mm at frame {:.2} (thing {}) and {:.3}° at frame {:.2} (thing {})",
+        "{name}: {before} → {} keys, off by at most {:.3} mm at frame {:.2} (thing {}) and {:.3}° at frame {:.2} (thing {}){joints}",
         all.keys,
         off.0 * 1e3,
         off.1 + first,

@@ -91,19 +91,37 @@ fn gathered(file: &gltf::Gltf) -> Result<Model, ModelError> {
     }));
     // First without a size: where corners are hangs on its joints.
     let bare = Rig::new(joints.clone(), bones.clone(), [DVec3::ZERO; 2]).map_err(damaged)?;
-    let around = around(file, blob, &bare, &hanging)?;
-    let rig = Rig::new(joints, bones, around).map_err(damaged)?;
+    let (around, held) = around(file, blob, &bare, &hanging)?;
+    let rig = Rig::new(joints, bones, around).map_err(damaged)?.holding(held);
     let clips = file.animations().map(|animation| clip(&animation, blob)).collect::<Result<_, _>>()?;
     Ok((rig, clips))
 }
 
-/// The box around all corners at rest.
-fn around(file: &gltf::Gltf, blob: &[u8], rig: &Rig, hanging: &[Hanging]) -> Result<[DVec3; 2], ModelError> {
+type Box3 = [DVec3; 2];
+
+/// A box around a place and what was in it before.
+fn grown(before: Option<Box3>, place: DVec3) -> Option<Box3> {
+    Some(before.map_or([place; 2], |[low, high]| [low.min(place), high.max(place)]))
+}
+
+/// The box around all corners at rest, and those around what hangs on each bone, in its joint's axes.
+fn around(
+    file: &gltf::Gltf,
+    blob: &[u8],
+    rig: &Rig,
+    hanging: &[Hanging],
+) -> Result<(Box3, Vec<Option<Box3>>), ModelError> {
     let mut joints = Vec::new();
     rig.placed(&rig.rest(), &mut joints);
     let carried: Vec<DMat4> = rig.carried(&joints).collect();
     let first = |bone: Hanging| hanging.iter().position(|other| *other == bone);
-    let (mut low, mut high) = (DVec3::INFINITY, DVec3::NEG_INFINITY);
+    let (mut all, mut held_by) = (None, vec![None; carried.len()]);
+    let mut hold = |bone: usize, place: DVec3| {
+        let place = rig.bones()[bone].inverse.transform_point3(place);
+        if place.is_finite() {
+            held_by[bone] = grown(held_by[bone], place);
+        }
+    };
     for node in file.nodes() {
         let Some(mesh) = node.mesh() else { continue };
         let skin = node.skin().and_then(|skin| first(Hanging::Skin { skin: skin.index(), joint: 0 }));
@@ -124,18 +142,22 @@ fn around(file: &gltf::Gltf, blob: &[u8], rig: &Rig, hanging: &[Hanging]) -> Res
                             let carry =
                                 carried.get(bone).ok_or_else(|| damaged("a corner hangs on no joint".to_owned()))?;
                             sum += carry.transform_point3(place) * f64::from(*weight);
+                            hold(bone, place);
                         }
                         sum
                     }
-                    _ => own.map_or(place, |bone| carried[bone].transform_point3(place)),
+                    _ => own.map_or(place, |bone| {
+                        hold(bone, place);
+                        carried[bone].transform_point3(place)
+                    }),
                 };
                 if at.is_finite() {
-                    (low, high) = (low.min(at), high.max(at));
+                    all = grown(all, at);
                 }
             }
         }
     }
-    if low.cmple(high).all() { Ok([low, high]) } else { Err(ModelError::Empty) }
+    all.map(|all| (all, held_by)).ok_or(ModelError::Empty)
 }
 
 fn clip(animation: &gltf::Animation<'_>, blob: &[u8]) -> Result<Clip, ModelError> {

@@ -5,7 +5,7 @@ use crate::dressed::Dressed;
 use std::io::{Read, Seek, Write};
 use std::sync::Arc;
 use zickzack_core::graph::{Compiled, End, OUTPUT};
-use zickzack_core::keys::{Keying, Tally};
+use zickzack_core::keys::{FileForm, Keying, ObjectKeys, Tally};
 use zickzack_core::motion::{Cancel, Frames, Motion, MotionError};
 use zickzack_formats::csv::{self, CsvError};
 use zickzack_formats::glb::{self, GlbError};
@@ -64,6 +64,29 @@ impl<'a> HandOff<'a> {
         self.outputs.iter().map(|(_, motion)| motion.len()).sum()
     }
 
+    /// Makes the keys of the things of one of its Outputs, by its number, one after another, as a file of a form would have them: those
+    /// of joints too where it holds them.
+    ///
+    /// # Errors
+    /// Where the motion cannot be looked at, or a model is not there; what `take` says.
+    pub fn keys(
+        &self,
+        (output, form): (usize, FileForm),
+        (range, keying): (Frames, Keying),
+        cancel: &Cancel,
+        mut take: impl FnMut(ObjectKeys),
+    ) -> Result<(), HandOffError> {
+        let (name, motion) = &self.outputs[output];
+        let limbs = match form {
+            FileForm::Model => Dressed::of(self.session, (name, self.nodes[output]), (motion, range), cancel)?.limbs(),
+            FileForm::Table | FileForm::Contacts => Vec::new(),
+        };
+        keying.each_jointed((motion, &limbs), range, cancel, |keys| {
+            take(keys);
+            Ok::<(), HandOffError>(())
+        })
+    }
+
     /// Writes a table with a row for every thing at every `step` frames, above 0; frames count from 0, both ends included.
     ///
     /// # Errors
@@ -110,7 +133,8 @@ impl<'a> HandOff<'a> {
         let mut tallies = Vec::with_capacity(self.outputs.len());
         for ((name, motion), mut looks) in self.outputs.iter().zip(looks) {
             let mut tally = Tally::default();
-            keying.each(motion, range, cancel, |keys| {
+            let limbs = looks.limbs();
+            keying.each_jointed((motion, &limbs), range, cancel, |keys| {
                 tally.add(&keys);
                 let form = looks.form(self.session, &mut file, tally.things - 1)?;
                 file.thing(&format!("{name} {}", tally.things), &keys, range.from, form.as_ref())?;

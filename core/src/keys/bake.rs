@@ -1,11 +1,13 @@
 //! From a motion to keys.
 
 use super::channel::{Channel, Interpolation, Key};
+use super::contacts::kept_contacts;
 use super::fit::Point;
+use super::limbs::LimbKeys;
 use super::missed::{Leaps, MOMENT, Missed, PARTS, compare, compared, worst};
 use super::reduce::{Error, Source, reduce};
 use super::track::{Instant, State, Track};
-use crate::motion::{BreakKind, Cancel, Columns, Frames, Motion, MotionError, Sample, prepared};
+use crate::motion::{Cancel, Columns, Frames, Limbs, Motion, MotionError, Sample, prepared};
 use crate::pose::angle_between;
 use crate::work::OF_A_FILE;
 use glam::{DQuat, DVec3};
@@ -27,6 +29,8 @@ pub struct ObjectKeys {
     pub off: (f64, f64),
     /// Largest angle from the motion, radians, and its frame.
     pub turned_off: (f64, f64),
+    /// The keys of its joints, where it has some and they are wanted.
+    pub limbs: Option<LimbKeys>,
 }
 
 /// The keys of all things of an output.
@@ -91,6 +95,21 @@ impl Keying {
         motion: &Arc<dyn Motion>,
         range: Frames,
         cancel: &Cancel,
+        take: impl FnMut(ObjectKeys) -> Result<(), E>,
+    ) -> Result<(), E> {
+        self.each_jointed((motion, &[]), range, cancel, take)
+    }
+
+    /// The same, with the keys of the joints of things, where those of their kind are wanted: with how many metres are one of
+    /// the units in which what hangs on them is written.
+    ///
+    /// # Errors
+    /// As of [`each`](Self::each).
+    pub fn each_jointed<E: From<MotionError>>(
+        self,
+        (motion, jointed): (&Arc<dyn Motion>, &[Option<(Limbs, f64)>]),
+        range: Frames,
+        cancel: &Cancel,
         mut take: impl FnMut(ObjectKeys) -> Result<(), E>,
     ) -> Result<(), E> {
         cancel.within(OF_A_FILE, |cancel| {
@@ -99,9 +118,18 @@ impl Keying {
                 if cancel.cancelled() {
                     return Err(MotionError::Cancelled);
                 }
-                cancel.watched(|| match self {
-                    Self::Every(step) => dense(&*ready, object, range, step),
-                    Self::Within { metres, radians } => few(&*ready, object, range, (metres, radians)),
+                cancel.watched(|| {
+                    let mut keys = match self {
+                        Self::Every(step) => dense(&*ready, object, range, step),
+                        Self::Within { metres, radians } => few(&*ready, object, range, (metres, radians)),
+                    }?;
+                    let kind = if jointed.is_empty() { None } else { jointed.get(ready.kind(object)) };
+                    if let Some(Some((limbs, metres))) = kind {
+                        let sizes = keys.scale.keys.iter().flat_map(|key| key.value);
+                        let metres = metres * sizes.map(f64::abs).fold(0.0, f64::max);
+                        keys.limbs = Some(self.limbs((&*ready, object), (limbs, metres), range, cancel)?);
+                    }
+                    Ok(keys)
                 })
             };
             for from in (0..ready.len()).step_by(AT_A_TIME) {
@@ -182,6 +210,7 @@ fn dense(ready: &dyn Motion, object: usize, range: Frames, step: f64) -> Result<
         presence: presence(ready, object, &track, range),
         off: (0.0, range.from),
         turned_off: (0.0, range.from),
+        limbs: None,
     };
     Ok(measured(ready, object, &track, range, keys, (f64::INFINITY, f64::INFINITY)).0)
 }
@@ -217,6 +246,7 @@ fn few(
             presence: presence.clone(),
             off: (0.0, range.from),
             turned_off: (0.0, range.from),
+            limbs: None,
         };
         let (keys, missed) = measured(ready, object, &track, range, keys, (tolerance, turn));
         let over = |missed: &Missed| missed.far > SEEN * tolerance || missed.turned > SEEN * turn;
@@ -295,53 +325,6 @@ pub(super) fn apart<const N: usize>(a: &[f64; N], b: &[f64; N]) -> f64 {
 fn angle(a: &[f64; 4], b: &[f64; 4]) -> f64 {
     let normalised = |q: &[f64; 4]| DQuat::from_array(*q).normalize();
     angle_between(normalised(a), normalised(b))
-}
-
-/// Indices of the contacts after which the thing leaves by more than the tolerance before the next, and of those at which
-/// a way that is straight before and after bends by more than that.
-pub(super) fn kept_contacts(track: &Track, tolerance: f64) -> Vec<usize> {
-    let is_contact = |instant: &Instant| instant.broken == Some(BreakKind::Contact);
-    let contacts: Vec<usize> = (0..track.instants.len()).filter(|&i| is_contact(&track.instants[i])).collect();
-    let last = track.instants.len() - 1;
-    let ends = contacts.iter().skip(1).copied().chain([last]);
-    let place = |i: usize| track.instants[i].left.pose.position;
-    let away = |a: usize, b: usize| (place(a) - place(b)).abs().max_element() > tolerance;
-    // In a corner several come one right after the other: how the way bends there is seen from farther away.
-    let neighbour = |near: &mut dyn Iterator<Item = usize>, k: usize, end: usize| {
-        let near: Vec<usize> = near.take(CORNER).collect();
-        // What dies away at one place has none that is farther: the next one counts.
-        let next = near.first().copied().unwrap_or(end);
-        near.into_iter().find(|&i| away(i, contacts[k])).unwrap_or(next)
-    };
-    let before = |k: usize| neighbour(&mut contacts[..k].iter().rev().copied(), k, 0);
-    let after = |k: usize| neighbour(&mut contacts[k + 1..].iter().copied(), k, last);
-    let bends = |from: usize, at: usize, to: usize| {
-        let [a, b, c] = [from, at, to].map(|i| &track.instants[i]);
-        let part = (b.frame - a.frame) / (c.frame - a.frame);
-        let chord = a.right.pose.position.lerp(c.left.pose.position, part);
-        (b.right.pose.position - chord).abs().max_element() > tolerance
-    };
-    let kept = |&((k, &at), to): &((usize, &usize), usize)| {
-        let (from, next) = (before(k), after(k));
-        leaves(&track.instants[at..=to], tolerance) || (from < at && at < next && bends(from, at, next))
-    };
-    contacts.iter().enumerate().zip(ends).filter(kept).map(|((_, &at), _)| at).collect()
-}
-
-/// Most contacts on either side of one that may come at one place with it, in a corner.
-const CORNER: usize = 8;
-
-/// True when the flight bulges off the chord between its ends by more than the tolerance. Between
-/// instants the bulge of the Hermite cubic counts too, for flights shorter than a quarter frame.
-fn leaves(flight: &[Instant], tolerance: f64) -> bool {
-    let (a, b) = (&flight[0], &flight[flight.len() - 1]);
-    let length = b.frame - a.frame;
-    let chord = |frame: f64| a.right.pose.position.lerp(b.left.pose.position, (frame - a.frame) / length);
-    let middle = (a.right.velocity - b.left.velocity) * (length / 8.0);
-    let bulge = |offset: DVec3| offset.abs().max_element() > tolerance;
-    let whole_is_flight = flight.len() == 2;
-    (whole_is_flight && bulge(middle))
-        || flight.iter().any(|instant| bulge(instant.right.pose.position - chord(instant.frame)))
 }
 
 fn reduced<const N: usize>(

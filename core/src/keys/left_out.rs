@@ -76,7 +76,7 @@ impl Beyond {
         Ok(found)
     }
 
-    /// What of it a file does not say. Of what has another form at each frame a model holds nothing but its place.
+    /// What of it a file does not say.
     pub fn left_out(self, file: FileForm) -> Vec<&'static str> {
         if file == FileForm::Contacts {
             return vec!["where things are, but for what they touch"];
@@ -86,10 +86,10 @@ impl Beyond {
             (!table && self.recolouring, "how their colours change"),
             (!table && self.brightness, "their brightness"),
             (!table && self.cuts, "where they are cut off"),
-            (!table && self.clips, "the models that play clips"),
-            (self.bends, "what is bent"),
-            (self.dents, "what is dented"),
-            (self.walks, "what walks"),
+            (table && self.bends, "what is bent"),
+            (table && self.dents, "what is dented"),
+            (!table && self.dents, "how dents change"),
+            (table && self.walks, "what walks"),
         ];
         all.into_iter().filter(|(is, _)| *is).map(|(_, word)| word).collect()
     }

@@ -18,17 +18,21 @@
 
 mod bake;
 mod channel;
+mod contacts;
 mod fit;
 mod left_out;
+mod limbs;
 mod missed;
 mod pose;
 mod reduce;
 mod tally;
+mod thin;
 mod track;
 
 pub use bake::{Keying, Keys, ObjectKeys, bake_dense, bake_reduced, largest_error};
 pub use channel::{Channel, Interpolation, Key, merge};
 pub use left_out::{Beyond, FileForm};
+pub use limbs::{JointKeys, LimbKeys};
 pub use pose::{PoseKeys, bake_pose, pose_numbers};
 pub use tally::{Count, Tally};
 pub use track::Track;

@@ -1,7 +1,8 @@
 //! From a motion to few keys of the numbers that pose one thing.
 
-use super::bake::{HELD, MOST_INSTANTS, MOST_ROUNDS, SEEN, apart, kept_contacts, moves, position, reduced_by, scale};
+use super::bake::{HELD, MOST_INSTANTS, MOST_ROUNDS, SEEN, apart, moves, position, reduced_by, scale};
 use super::channel::Channel;
+use super::contacts::kept_contacts;
 use super::fit::Point;
 use super::missed::{Leaps, Missed, compare, compared, worst};
 use super::track::{State, Track};

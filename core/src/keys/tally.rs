@@ -38,6 +38,12 @@ pub struct Tally {
     pub turned_off: (f64, f64),
     /// The numbers of the things that are so far off, and turned so far off.
     pub worst: (usize, usize),
+    /// Of joints.
+    pub joints: Count,
+    /// Most that a corner is off which hangs on joints, metres, and its frame.
+    pub limbs_off: (f64, f64),
+    /// The number of the thing whose corner that is.
+    pub worst_limbs: usize,
 }
 
 impl Tally {
@@ -54,13 +60,22 @@ impl Tally {
         if keys.turned_off.0 > self.turned_off.0 {
             (self.turned_off, self.worst.1) = (keys.turned_off, number);
         }
+        let Some(limbs) = &keys.limbs else { return };
+        for joint in &limbs.joints {
+            self.joints.add(&joint.translation);
+            self.joints.add(&joint.rotation);
+            self.joints.add(&joint.scale);
+        }
+        if limbs.off.0 > self.limbs_off.0 {
+            (self.limbs_off, self.worst_limbs) = (limbs.off, number);
+        }
     }
 
     /// Of all that changes.
     pub const fn all(&self) -> Count {
         Count {
-            moving: self.position.moving + self.orientation.moving + self.scale.moving,
-            keys: self.position.keys + self.orientation.keys + self.scale.keys,
+            moving: self.position.moving + self.orientation.moving + self.scale.moving + self.joints.moving,
+            keys: self.position.keys + self.orientation.keys + self.scale.keys + self.joints.keys,
         }
     }
 }

@@ -35,7 +35,7 @@ mod walked;
 /// Earth's, metres per second squared: where nobody says otherwise.
 pub const GRAVITY: f64 = 9.81;
 
-pub use bent::{Banking, Bend, BentAlong, BentForm, Lying, Placing, Reach, Sections, Strip, StripEnd, Tight};
+pub use bent::{Banking, Bend, BentAlong, BentForm, Cloth, Lying, Placing, Reach, Sections, Strip, StripEnd, Tight};
 pub use contact::Contact;
 pub use contact::attach::Attached;
 pub(crate) use contact::carried;
@@ -69,6 +69,7 @@ pub use look::form::{Own, form_numbers, formed_numbers};
 pub use look::graded::{Graded, GradedBy};
 pub use look::kinds::{Kind, Kinds, Symmetry, Tint};
 pub use look::lettered::{Glyph, Letters, Standing};
+pub use look::limbs::Limbs;
 pub use look::looks::WithLooks;
 pub use read::block::{BlockColumn, BlockColumnName, BlockLayout, NumberType, fill_poses};
 pub use read::compare::{Apart, largest_distance};

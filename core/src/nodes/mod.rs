@@ -11,8 +11,8 @@ mod struck;
 mod surfaces;
 mod travel;
 
-pub use out::appearance::{Appearance, Form, Solid};
-pub use out::model::ModelPlace;
+pub use out::appearance::{Appearance, Form, Jointed, Solid};
+pub use out::model::{ModelPlace, upright};
 pub use out::output::Shown;
 
 use crate::graph::{AtOnce, Memo, NodeType, Workshop, no_assets};

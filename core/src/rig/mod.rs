@@ -78,6 +78,14 @@ pub struct Bone {
     pub inverse: DMat4,
 }
 
+/// All eight corners of a box, by its least and its largest.
+pub fn box_corners([low, high]: [DVec3; 2]) -> [DVec3; 8] {
+    std::array::from_fn(|i| {
+        let pick = |axis: usize| if i >> axis & 1 == 0 { low[axis] } else { high[axis] };
+        DVec3::new(pick(0), pick(1), pick(2))
+    })
+}
+
 /// Joints of a thing, and what hangs on them.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Rig {
@@ -87,6 +95,8 @@ pub struct Rig {
     order: Vec<usize>,
     /// Corners of the box around the thing at rest.
     around: [DVec3; 2],
+    /// Of each bone, the box in its joint's axes around all corners that hang on it, where some do; where it is known.
+    held: Option<Vec<Option<[DVec3; 2]>>>,
 }
 
 impl Rig {
@@ -123,7 +133,32 @@ impl Rig {
         if order.len() < joints.len() {
             return Err("its joints hang on each other in a circle".to_owned());
         }
-        Ok(Self { joints, bones, order, around })
+        Ok(Self { joints, bones, order, around, held: None })
+    }
+
+    /// With the box around all corners that hang on each bone, in its joint's axes; nothing of those on which none do.
+    #[must_use]
+    pub fn holding(mut self, held: Vec<Option<[DVec3; 2]>>) -> Self {
+        self.held = Some(held);
+        self
+    }
+
+    /// Joints on which corners hang, each with the box in its axes around them. Where that is not known, all may hang on each.
+    pub fn held(&self) -> Vec<(usize, [DVec3; 2])> {
+        if let Some(held) = &self.held {
+            let known = self.bones.iter().zip(held);
+            return known.filter_map(|(bone, held)| Some((bone.joint, (*held)?))).collect();
+        }
+        let mut placed = Vec::new();
+        self.placed(&self.rest(), &mut placed);
+        let all = |bone: &Bone| {
+            let back = placed[bone.joint].inverse();
+            let own = box_corners(self.around).map(|corner| back.transform_point3(corner));
+            let (first, rest) = (own[0], &own[1..]);
+            let grown = |[low, high]: [DVec3; 2], at: &DVec3| [low.min(*at), high.max(*at)];
+            (bone.joint, rest.iter().fold([first; 2], grown))
+        };
+        self.bones.iter().map(all).collect()
     }
 
     /// Its joints.

@@ -1,8 +1,8 @@
 //! Clips that are gone through again and again, and mixed.
 
-use super::{Clip, Local, Rig};
+use super::{Clip, Local, Rig, box_corners};
 use crate::pose::Axis;
-use glam::{DMat4, DVec3};
+use glam::DMat4;
 use std::sync::Arc;
 
 /// A clip that is gone through again and again.
@@ -188,11 +188,7 @@ fn apart(rig: &Rig, a: &[Local], b: &[Local]) -> f64 {
 /// How far apart the corners of the box around a thing at rest are, carried by what takes `rest` to each of two places,
 /// metres. Between them lies all that hangs there.
 pub(super) fn corners_apart(rig: &Rig, a: &DMat4, b: &DMat4, rest: &DMat4) -> f64 {
-    let [low, high] = rig.around();
     let back = if rest.determinant().abs() > 1e-30 { rest.inverse() } else { DMat4::IDENTITY };
-    let corner = |i: usize| {
-        let pick = |axis: usize| if i >> axis & 1 == 0 { low[axis] } else { high[axis] };
-        back.transform_point3(DVec3::new(pick(0), pick(1), pick(2)))
-    };
-    (0..8).map(|i| a.transform_point3(corner(i)).distance(b.transform_point3(corner(i)))).fold(0.0, f64::max)
+    let corners = box_corners(rig.around()).map(|corner| back.transform_point3(corner));
+    corners.iter().map(|at| a.transform_point3(*at).distance(b.transform_point3(*at))).fold(0.0, f64::max)
 }

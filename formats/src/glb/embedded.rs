@@ -11,9 +11,19 @@ use std::io::Write;
 /// A model whose meshes are in the file.
 pub(super) struct Embedded {
     /// Its nodes, with children by their number among these.
-    nodes: Vec<json::Node>,
+    pub nodes: Vec<json::Node>,
     /// Those that hang on nothing else.
     roots: Vec<usize>,
+    /// Its skins, with joints by their number among the nodes.
+    pub skins: Vec<json::Skin>,
+}
+
+/// The nodes of a model that stand in the file once more.
+pub(super) struct Planted {
+    /// Those that hang on nothing else.
+    pub roots: Vec<Index<json::Node>>,
+    /// All, by their number in the model; nothing of those that no scene shows.
+    pub numbers: Vec<Option<Index<json::Node>>>,
 }
 
 /// By how much what a model refers to by number is further on in the file.
@@ -38,8 +48,8 @@ fn kept(extension: &str) -> bool {
 }
 
 impl<S: Write> Writer<S> {
-    /// Takes in what a model's nodes show.
-    pub(super) fn embed(&mut self, name: &str, bytes: &[u8]) -> Result<Embedded, GlbError> {
+    /// Takes in what a model's nodes show, with its skins or at rest.
+    pub(super) fn embed(&mut self, name: &str, bytes: &[u8], skinned: bool) -> Result<Embedded, GlbError> {
         let broken = |why: String| GlbError::Model { name: name.to_owned(), why };
         let file = gltf::Glb::from_slice(bytes).map_err(|error| broken(error.to_string()))?;
         let model: Root = json::deserialize::from_slice(&file.json).map_err(|error| broken(error.to_string()))?;
@@ -92,47 +102,86 @@ impl<S: Write> Writer<S> {
                 // Without a skin nothing hangs on its joints.
                 part.attributes.retain(|semantic, _| {
                     let of_skins = |semantic: &Semantic| matches!(semantic, Semantic::Joints(_) | Semantic::Weights(_));
-                    !matches!(semantic, Valid(semantic) if of_skins(semantic))
+                    skinned || !matches!(semantic, Valid(semantic) if of_skins(semantic))
                 });
                 part.extensions = None;
             }
             mesh.extensions = None;
             root.meshes.push(mesh);
         }
-        for (names, own) in [
-            (&mut root.extensions_used, model.extensions_used),
-            (&mut root.extensions_required, model.extensions_required),
-        ] {
-            let new: Vec<String> = own.into_iter().filter(|name| kept(name) && !names.contains(name)).collect();
-            names.extend(new);
-        }
+        self.use_extensions(model.extensions_used, model.extensions_required);
         let scene = model.scene.map_or(0, |scene| scene.value());
         let roots = model.scenes.into_iter().nth(scene).map_or(Vec::new(), |scene| scene.nodes);
         let nodes = model.nodes.into_iter().map(|mut node| {
             node.mesh.iter_mut().for_each(|mesh| moved(mesh, by.meshes));
-            json::Node { camera: None, skin: None, extensions: None, ..node }
+            let skin = node.skin.filter(|_| skinned);
+            json::Node { camera: None, skin, extensions: None, ..node }
         });
-        Ok(Embedded { nodes: nodes.collect(), roots: roots.iter().map(|node| node.value()).collect() })
+        let mut skins = if skinned { model.skins } else { Vec::new() };
+        let lists = skins.iter_mut().filter_map(|skin| skin.inverse_bind_matrices.as_mut());
+        lists.for_each(|list| moved(list, by.accessors));
+        Ok(Embedded { nodes: nodes.collect(), roots: roots.iter().map(|node| node.value()).collect(), skins })
     }
 
-    /// The nodes of a model once more; those that hang on nothing else.
-    pub(super) fn planted(&mut self, model: &Embedded) -> Vec<Index<json::Node>> {
+    /// Notes extensions of a model, as far as what has them is kept.
+    fn use_extensions(&mut self, used: Vec<String>, required: Vec<String>) {
+        let (names, needed) = (&mut self.root.extensions_used, &mut self.root.extensions_required);
+        for (names, own) in [(names, used), (needed, required)] {
+            let new: Vec<String> = own.into_iter().filter(|name| kept(name) && !names.contains(name)).collect();
+            names.extend(new);
+        }
+    }
+
+    /// Takes in the materials of a model with their pictures, and nothing else; the number of the first.
+    pub(super) fn materials_of(&mut self, name: &str, file: &gltf::Gltf) -> Result<usize, GlbError> {
+        let broken = |error: serde_json::Error| GlbError::Model { name: name.to_owned(), why: error.to_string() };
+        let (model, blob) = (file.document.as_json(), file.blob.as_deref().unwrap_or_default());
+        let by = Shift {
+            accessors: 0,
+            views: 0,
+            meshes: 0,
+            images: self.root.images.len(),
+            samplers: self.root.samplers.len(),
+            textures: self.root.textures.len(),
+            materials: self.root.materials.len(),
+        };
+        for image in &model.images {
+            let view = image.buffer_view.and_then(|view| model.buffer_views.get(view.value()));
+            let bytes = view.and_then(|view| {
+                let from = view.byte_offset.map_or(0, |offset| offset.0) as usize;
+                blob.get(from..from.checked_add(view.byte_length.0 as usize)?)
+            });
+            let view = Some(self.picture(bytes.unwrap_or_default())?);
+            self.root.images.push(json::Image { buffer_view: view, ..image.clone() });
+        }
+        self.root.samplers.extend(model.samplers.iter().cloned());
+        for texture in &model.textures {
+            self.root.textures.push(shifted(texture, |value| textures(value, &by)).map_err(broken)?);
+        }
+        for material in &model.materials {
+            self.root.materials.push(shifted(material, |value| materials(value, &by)).map_err(broken)?);
+        }
+        self.use_extensions(model.extensions_used.clone(), model.extensions_required.clone());
+        Ok(by.materials)
+    }
+
+    /// The nodes of a model once more. Of skins they have none.
+    pub(super) fn planted(&mut self, model: &Embedded) -> Planted {
         // Only what hangs on the scene that is shown, in the order in which it is met.
         let mut met: Vec<usize> = model.roots.clone();
         let mut numbers = vec![None; model.nodes.len()];
         let mut next = 0;
         while let Some(&node) = met.get(next) {
-            numbers[node] = Some(self.root.nodes.len() + next);
+            numbers[node] = Some(Index::new((self.root.nodes.len() + next) as u32));
             next += 1;
             met.extend(model.nodes[node].children.iter().flatten().map(|child| child.value()));
         }
-        let number = |node: usize| numbers[node].map(|number| Index::new(number as u32));
         for &node in &met {
             let children = model.nodes[node].children.as_ref();
-            let children = children.map(|all| all.iter().filter_map(|child| number(child.value())).collect());
-            self.root.nodes.push(json::Node { children, ..model.nodes[node].clone() });
+            let children = children.map(|all| all.iter().filter_map(|child| numbers[child.value()]).collect());
+            self.root.nodes.push(json::Node { children, skin: None, ..model.nodes[node].clone() });
         }
-        model.roots.iter().filter_map(|root| number(*root)).collect()
+        Planted { roots: model.roots.iter().filter_map(|root| numbers[*root]).collect(), numbers }
     }
 }
 

@@ -1,5 +1,6 @@
 //! What things look like in a file: meshes in a colour, and models of one's own.
 
+use super::chained::Chained;
 use super::embedded::Embedded;
 use super::{GlbError, Writer};
 use gltf_json as json;
@@ -12,19 +13,35 @@ use json::{Accessor, Index};
 use std::io::Write;
 use std::sync::Arc;
 use zickzack_core::colour::Light;
+use zickzack_core::keys::LimbKeys;
 use zickzack_core::mesh::Mesh;
 use zickzack_core::nodes::ModelPlace;
 
 /// What things look like: made once, and hung on as many of them as wanted.
 #[derive(Clone)]
-pub struct Form(Hung);
+pub struct Form(pub(super) Hung);
 
 #[derive(Clone)]
-enum Hung {
+pub(super) enum Hung {
     /// On the thing's own node.
     Mesh(Index<json::Mesh>),
     /// Below the thing, as it lies in it.
     Model(Arc<Embedded>, ModelPlace),
+    /// The same, with joints that are moved.
+    Rigged(Arc<Embedded>, ModelPlace),
+    /// On a chain of joints.
+    Chained(Chained),
+}
+
+/// What stands for a thing beside its own node.
+#[derive(Default)]
+pub(super) struct Hanging {
+    /// The mesh of its node.
+    pub mesh: Option<Index<json::Mesh>>,
+    /// What hangs on its node.
+    pub below: Vec<Index<json::Node>>,
+    /// What stands on nothing: meshes that joints carry.
+    pub beside: Vec<Index<json::Node>>,
 }
 
 /// A mesh whose corners are in the file.
@@ -96,19 +113,39 @@ impl<S: Write> Writer<S> {
     /// # Errors
     /// Where it is none; as [`mesh`](Self::mesh).
     pub fn model(&mut self, name: &str, bytes: &[u8], place: ModelPlace) -> Result<Form, GlbError> {
-        Ok(Form(Hung::Model(Arc::new(self.embed(name, bytes)?), place)))
+        Ok(Form(Hung::Model(Arc::new(self.embed(name, bytes, false)?), place)))
     }
 
-    /// The mesh of a thing's own node, and the node below it, where a form has one or the other.
-    pub(super) fn hang(&mut self, name: &str, form: &Form) -> (Option<Index<json::Mesh>>, Option<Index<json::Node>>) {
+    /// The same with its joints, which the keys of each thing move.
+    ///
+    /// # Errors
+    /// As [`model`](Self::model).
+    pub fn rigged(&mut self, name: &str, bytes: &[u8], place: ModelPlace) -> Result<Form, GlbError> {
+        Ok(Form(Hung::Rigged(Arc::new(self.embed(name, bytes, true)?), place)))
+    }
+
+    /// What stands for a thing of a form, its joints moved by their keys from a frame on.
+    pub(super) fn hang(
+        &mut self,
+        name: &str,
+        form: &Form,
+        (limbs, start): (Option<&LimbKeys>, f64),
+    ) -> Result<Hanging, GlbError> {
         match &form.0 {
-            Hung::Mesh(mesh) => (Some(*mesh), None),
+            Hung::Mesh(mesh) => Ok(Hanging { mesh: Some(*mesh), ..Hanging::default() }),
             Hung::Model(model, place) => {
-                let children = self.planted(model);
-                let rest = (place.at.to_array(), place.turn.to_array(), [place.scale; 3]);
-                (None, Some(self.node(&format!("{name} model"), rest, (None, children))))
+                let roots = self.planted(model).roots;
+                Ok(Hanging { below: vec![self.lying(name, *place, roots)], ..Hanging::default() })
             }
+            Hung::Rigged(model, place) => self.rigged_thing(name, (model, *place), (limbs, start)),
+            Hung::Chained(chained) => self.chained_thing(name, chained, (limbs, start)),
         }
+    }
+
+    /// A node below a thing in which a model lies.
+    pub(super) fn lying(&mut self, name: &str, place: ModelPlace, roots: Vec<Index<json::Node>>) -> Index<json::Node> {
+        let rest = (place.at.to_array(), place.turn.to_array(), [place.scale; 3]);
+        self.node(&format!("{name} model"), rest, (None, roots))
     }
 
     fn put_mesh(&mut self, mesh: &Arc<Mesh>, size: f64) -> Result<Put, GlbError> {
@@ -124,7 +161,7 @@ impl<S: Write> Writer<S> {
         Ok(Put { mesh: mesh.clone(), size, attributes, indices, dyed: Vec::new() })
     }
 
-    fn material(&mut self, name: &str, Dye { colour, shines, thin }: Dye) -> Index<json::Material> {
+    pub(super) fn material(&mut self, name: &str, Dye { colour, shines, thin }: Dye) -> Index<json::Material> {
         let [red, green, blue] = colour.map(|part| part as f32);
         let shine = if shines { SHINE as f32 } else { 0.0 };
         self.root.push(json::Material {

@@ -1,13 +1,16 @@
 //! Keys as binary glTF 2.0: a node per thing and one animation.
 
+mod bent;
+mod chained;
 mod embedded;
 mod form;
+mod limbs;
 mod numbers;
 mod tracks;
 
 pub use form::{Dye, Form};
 
-use form::Put;
+use form::{Hanging, Put};
 use gltf_json as json;
 use json::validation::USize64;
 use json::{Index, Root};
@@ -31,7 +34,8 @@ pub enum GlbError {
 /// A GLB file that is written thing by thing. Time 0 is where keys start; cubic keys are written as cubic
 /// splines, straight ones as linear; where a value jumps there are two keys, a single-precision step
 /// apart. While a thing is not there its scale is 0, by which glTF 2.0 makes nodes invisible. A thing's node holds its mesh;
-/// below a thing with a model of one's own stands a node for that, turned and scaled as it lies in the thing.
+/// below a thing with a model of one's own stands a node for that, turned and scaled as it lies in the thing. Joints hang on
+/// their thing's node; what they carry stands beside it, since its own place counts for nothing.
 pub struct Writer<S: Write> {
     root: Root,
     channels: Vec<json::animation::Channel>,
@@ -43,6 +47,8 @@ pub struct Writer<S: Write> {
     /// What the scene says beside, by name.
     notes: serde_json::Map<String, serde_json::Value>,
     fps: f64,
+    /// Times of the keys that were written last, since joints have theirs at the same.
+    times: Option<(Vec<f32>, Index<json::Accessor>)>,
     /// The numbers, which come behind the header that says where they are.
     numbers: BufWriter<S>,
     /// Bytes of them.
@@ -60,6 +66,7 @@ impl<S: Read + Write + Seek> Writer<S> {
             put: Vec::new(),
             notes: serde_json::Map::new(),
             fps,
+            times: None,
             numbers: BufWriter::with_capacity(1 << 16, aside),
             bytes: 0,
         }
@@ -73,9 +80,11 @@ impl<S: Read + Write + Seek> Writer<S> {
         let position = merge(&keys.position);
         let scale = while_there(&keys.scale, &keys.presence);
         let rest = (position.keys[0].value, keys.orientation.keys[0].value, scale.keys[0].value);
-        let (mesh, below) = form.map_or((None, None), |form| self.hang(name, form));
-        let node = self.node(name, rest, (mesh, below.into_iter().collect()));
+        let limbs = (keys.limbs.as_ref(), start);
+        let hanging = form.map_or(Ok(Hanging::default()), |form| self.hang(name, form, limbs))?;
+        let node = self.node(name, rest, (hanging.mesh, hanging.below));
         self.roots.push(node);
+        self.roots.extend(hanging.beside);
         self.channel(node, json::animation::Property::Translation, &position, start)?;
         self.channel(node, json::animation::Property::Rotation, &unit(&keys.orientation), start)?;
         self.channel(node, json::animation::Property::Scale, &scale, start)

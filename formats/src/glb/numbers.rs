@@ -34,6 +34,29 @@ impl<S: Write> Writer<S> {
         Ok(self.accessor(view, count, (ComponentType::U32, Type::Scalar), (None, None)))
     }
 
+    /// Four joints of each corner.
+    pub(super) fn joints(&mut self, corners: &[[u16; 4]]) -> Result<Index<json::Accessor>, GlbError> {
+        let words = corners.iter().flat_map(|[a, b, c, d]| [[*a, *b], [*c, *d]]);
+        let words = words.map(|[a, b]| (u32::from(a) | u32::from(b) << 16).to_le_bytes());
+        let view = self.view(words, 2 * corners.len(), Some(Target::ArrayBuffer))?;
+        Ok(self.accessor(view, corners.len(), (ComponentType::U16, Type::Vec4), (None, None)))
+    }
+
+    /// The bytes of a picture.
+    pub(super) fn picture(&mut self, bytes: &[u8]) -> Result<Index<json::buffer::View>, GlbError> {
+        let offset = self.bytes(bytes)?;
+        Ok(self.root.push(json::buffer::View {
+            buffer: Index::new(0),
+            byte_length: USize64(bytes.len() as u64),
+            byte_offset: Some(USize64(offset)),
+            byte_stride: None,
+            target: None,
+            name: None,
+            extensions: None,
+            extras: Default::default(),
+        }))
+    }
+
     fn view(
         &mut self,
         mut words: impl Iterator<Item = [u8; 4]>,

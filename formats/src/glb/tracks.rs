@@ -80,7 +80,12 @@ impl<S: Write> Writer<S> {
             }
         }
         let kind = if N == 4 { json::accessor::Type::Vec4 } else { json::accessor::Type::Vec3 };
-        let input = self.floats(&times, (1, json::accessor::Type::Scalar), true, None)?;
+        let known = self.times.as_ref().filter(|(known, _)| *known == times).map(|(_, list)| *list);
+        let input = match known {
+            Some(list) => list,
+            None => self.floats(&times, (1, json::accessor::Type::Scalar), true, None)?,
+        };
+        self.times = Some((times, input));
         let output = self.floats(&values, (N, kind), false, None)?;
         let interpolation =
             if cubic { json::animation::Interpolation::CubicSpline } else { json::animation::Interpolation::Linear };

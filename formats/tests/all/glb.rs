@@ -1,8 +1,7 @@
 //! GLB: read back by the gltf crate and evaluated by the rules of glTF 2.0, written here anew.
 
+use crate::player::{Track, Tracks, every_track};
 use glam::{DQuat, DVec3};
-use gltf::animation::util::ReadOutputs;
-use gltf::animation::{Interpolation, Property};
 use proptest::prelude::*;
 use serde_json::{Value, json};
 use std::io::{self, Cursor, Read, Seek, SeekFrom, Write};
@@ -100,66 +99,14 @@ fn what_finds_no_room_is_an_error_wherever_it_ends() {
     }
 }
 
-pub struct Track {
-    times: Vec<f64>,
-    values: Vec<Vec<f64>>,
-    cubic: bool,
-}
-
-impl Track {
-    /// glTF 2.0, appendix C.
-    pub fn at(&self, time: f64) -> Vec<f64> {
-        let after = self.times.partition_point(|&t| t <= time).clamp(1, self.times.len() - 1);
-        let (t0, t1) = (self.times[after - 1], self.times[after]);
-        let (x, d) = (((time - t0) / (t1 - t0)).clamp(0.0, 1.0), t1 - t0);
-        let value = |key: usize, part: usize| if self.cubic { &self.values[3 * key + part] } else { &self.values[key] };
-        let (a, b) = (value(after - 1, 1), value(after, 1));
-        (0..a.len())
-            .map(|i| {
-                if !self.cubic {
-                    return a[i] + (b[i] - a[i]) * x;
-                }
-                let (out, into) = (value(after - 1, 2)[i], value(after, 0)[i]);
-                (2.0 * x * x * x - 3.0 * x * x + 1.0) * a[i]
-                    + d * (x * x * x - 2.0 * x * x + x) * out
-                    + (-2.0 * x * x * x + 3.0 * x * x) * b[i]
-                    + d * (x * x * x - x * x) * into
-            })
-            .collect()
-    }
+/// Of a node.
+pub fn all_tracks(bytes: &[u8], node: usize) -> Tracks {
+    every_track(bytes).remove(&node).unwrap_or_default()
 }
 
 fn tracks(bytes: &[u8], node: usize) -> (Option<Track>, Option<Track>) {
     let [moves, turns, _] = all_tracks(bytes, node);
     (moves, turns)
-}
-
-/// Of places, turns and scales.
-pub fn all_tracks(bytes: &[u8], node: usize) -> [Option<Track>; 3] {
-    let file = gltf::Gltf::from_slice(bytes).unwrap();
-    let (mut moves, mut turns, mut scales) = (None, None, None);
-    for channel in
-        file.animations().flat_map(|animation| animation.channels()).filter(|c| c.target().node().index() == node)
-    {
-        let reader = channel.reader(|_| file.blob.as_deref());
-        let times = reader.read_inputs().unwrap().map(f64::from).collect();
-        let cubic = channel.sampler().interpolation() == Interpolation::CubicSpline;
-        let values = match reader.read_outputs().unwrap() {
-            ReadOutputs::Translations(all) | ReadOutputs::Scales(all) => {
-                all.map(|v| v.map(f64::from).to_vec()).collect()
-            }
-            ReadOutputs::Rotations(all) => all.into_f32().map(|v| v.map(f64::from).to_vec()).collect(),
-            ReadOutputs::MorphTargetWeights(_) => unreachable!("nothing is morphed"),
-        };
-        let track = Some(Track { times, values, cubic });
-        match channel.target().property() {
-            Property::Translation => moves = track,
-            Property::Rotation => turns = track,
-            Property::Scale => scales = track,
-            Property::MorphTargetWeights => {}
-        }
-    }
-    [moves, turns, scales]
 }
 
 fn compare(keys: &Keys, motion: &Arc<dyn Motion>, tolerance: f64, step: f64) {

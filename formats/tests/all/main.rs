@@ -9,6 +9,7 @@ mod demo;
 mod forms;
 mod glb;
 mod model;
+mod player;
 mod recording;
 mod svg;
 mod table;

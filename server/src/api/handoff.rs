@@ -11,7 +11,7 @@ use utoipa::{IntoParams, ToSchema};
 use uuid::Uuid;
 use zickzack_core::graph::{Compiled, Memo};
 use zickzack_core::keys::{Beyond, Count, FileForm, Keying, ObjectKeys, Tally};
-use zickzack_core::motion::{Cancel, Columns, Frames, Motion, MotionError, Sample, prepared};
+use zickzack_core::motion::{Cancel, Columns, Frames, Motion, Sample, prepared};
 use zickzack_core::scene::Scene;
 use zickzack_formats::csv::CsvError;
 use zickzack_formats::glb::GlbError;
@@ -185,19 +185,19 @@ pub async fn look(
         let first = session.scene.first_frame as f64;
         let object = wanted.object.unwrap_or(0).min(motion.len().saturating_sub(1));
         let (mut tally, mut drawn) = (Tally::default(), None);
-        let made = wanted.keying().each(motion, range, cancel, |keys| {
+        let form = wanted.file_form()?;
+        let made = hand_off.keys((0, form), (range, wanted.keying()), cancel, |keys| {
             tally.add(&keys);
             if tally.things == object + 1 {
                 drawn = Some(keys);
             }
-            Ok::<(), MotionError>(())
         });
-        made.map_err(|error| Refusal::bad(error.to_string()))?;
+        made.map_err(refused)?;
         let plots = drawn.map_or(Ok(Vec::new()), |keys| plots(motion, (range, &keys), object, first, cancel))?;
         let beyond = Beyond::of(motion, range, cancel).map_err(|error| Refusal::bad(error.to_string()))?;
         let channels = counts(&tally, range, wanted.step, first);
         let broken = hand_off.broken().iter().map(|(name, _)| format!("\"{name}\", which does not work"));
-        let left_out = beyond.left_out(wanted.file_form()?).into_iter().map(str::to_owned).chain(broken).collect();
+        let left_out = beyond.left_out(form).into_iter().map(str::to_owned).chain(broken).collect();
         Ok(Look { things: motion.len(), channels, plots, left_out })
     });
     look.await
@@ -218,7 +218,13 @@ fn counts(tally: &Tally, range: Frames, step: f64, first_frame: f64) -> Vec<Chan
     };
     let turned = (tally.turned_off.0.to_degrees(), tally.turned_off.1);
     let (off, turned) = ((tally.off, tally.worst.0), (turned, tally.worst.1));
-    vec![row("position", 3, tally.position, off, "m"), row("orientation", 1, tally.orientation, turned, "°")]
+    let mut rows =
+        vec![row("position", 3, tally.position, off, "m"), row("orientation", 1, tally.orientation, turned, "°")];
+    if tally.joints.moving > 0 {
+        let own = row("joints", 1, tally.joints, (tally.limbs_off, tally.worst_limbs), "m");
+        rows.push(ChannelCount { before: frames * tally.joints.moving, ..own });
+    }
+    rows
 }
 
 fn plots(

@@ -1,5 +1,9 @@
 //! Scenes with their files, read and handed off.
 
+mod limbs;
+#[path = "../../../formats/tests/all/player.rs"]
+mod player;
+
 use proptest::prelude::*;
 use serde_json::{Value, json};
 use std::io::Cursor;

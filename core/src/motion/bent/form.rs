@@ -62,6 +62,14 @@ impl BentForm {
         [low, DVec2::new(low.x, high.y), high, DVec2::new(high.x, low.y)]
     }
 
+    /// Name of the file of its model, where it is one.
+    pub fn file(&self) -> Option<&str> {
+        match self {
+            Self::Strip(_) => None,
+            Self::Model { file, .. } => Some(file),
+        }
+    }
+
     /// How wide it is across, metres.
     pub fn width(&self) -> f64 {
         let [low, _, high, _] = self.corners();

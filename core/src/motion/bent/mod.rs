@@ -9,11 +9,13 @@
 mod along;
 mod banking;
 mod chain;
+mod cloth;
 mod form;
 mod lying;
 
 pub use along::{BentAlong, Placing, Reach};
 pub use banking::Banking;
 pub use chain::{Bend, Sections, Tight};
+pub use cloth::Cloth;
 pub use form::{BentForm, Strip, StripEnd};
 pub use lying::Lying;

@@ -3,6 +3,7 @@
 use super::cells::Cells;
 use super::furrow::{Furrow, Mark};
 use super::pressing::{Pressing, Several};
+use crate::mesh::Mesh;
 use crate::motion::layer::{Rows, Who, who_needs};
 use crate::motion::{Cancel, Columns, Frames, Motion, MotionError, Sample};
 use crate::surface::{Body, Ground, Surface, wires};
@@ -174,6 +175,13 @@ impl Dents {
         let sign = self.sign();
         moved.iter_mut().zip(self.grain.iter()).for_each(|(moved, grain)| *moved *= sign * grain);
         moved
+    }
+
+    /// The surface as it is dented at a frame, in its own axes.
+    pub fn mesh(&self, frame: f64) -> Mesh {
+        let corners = self.body.places.iter().zip(&self.body.normals).zip(self.corners_moved(frame));
+        let places = corners.map(|((place, normal), moved)| *place + *normal * moved).collect();
+        Mesh::plain(places, self.body.triangles.clone())
     }
 
     /// Lines that show the surface as it is dented at a frame, in its own axes.

@@ -7,4 +7,5 @@ pub mod graded;
 pub mod kinds;
 mod lap;
 pub mod lettered;
+pub mod limbs;
 pub mod looks;

@@ -4,7 +4,7 @@ use super::model::{ModelPlace, model_place};
 use super::output::{MODEL, Output, OutputFields};
 use crate::graph::{Assets, Maker, Timing};
 use crate::mesh::{Mesh, letter, slab, thing};
-use crate::motion::Kind;
+use crate::motion::{Dents, Kind, Limbs, Own};
 use crate::scene::{Fields, Params, Scene, Signals, resolve, sentences};
 use crate::schema::Choice;
 use std::collections::BTreeMap;
@@ -17,8 +17,21 @@ pub enum Form {
     Mesh(Solid),
     /// A file with a model, and how that lies in the thing.
     Model { file: String, place: ModelPlace },
-    /// Another at every frame: what is bent, dented, walks or plays clips.
-    Changing,
+    /// What hangs on joints that move.
+    Jointed(Jointed),
+    /// A surface that is dented, another at every frame.
+    Dented(Own<Dents>),
+}
+
+/// What hangs on the joints of a thing.
+#[derive(Debug, Clone)]
+pub struct Jointed {
+    /// What moves them.
+    pub limbs: Limbs,
+    /// The file with the model that hangs on them; none of a strip.
+    pub file: Option<String>,
+    /// How the model lies in the thing, its joints with it.
+    pub place: ModelPlace,
 }
 
 /// Triangles in a colour.
@@ -71,9 +84,11 @@ impl Appearance {
     /// # Errors
     /// Where a letter has no form.
     pub fn form(&mut self, kind: &Kind) -> Result<Form, String> {
-        let formed = kind.bent.is_some() || kind.dented.is_some();
-        if formed || kind.walked.is_some() || kind.animated.is_some() {
-            return Ok(Form::Changing);
+        if let Some(dents) = &kind.dented {
+            return Ok(Form::Dented(dents.clone()));
+        }
+        if let Some(limbs) = Limbs::of(kind) {
+            return Ok(Form::Jointed(self.jointed(limbs)));
         }
         if let Some(glyph) = &kind.glyph {
             let (name, size) = (format!("letter {}", glyph.sign), 1.0);
@@ -96,6 +111,21 @@ impl Appearance {
         let mesh =
             self.once(name.clone(), || thing(&name).ok_or_else(|| format!("there is no form for \"{name}\"")))?;
         Ok(Form::Mesh(Solid { name, mesh, size, shines, thin }))
+    }
+
+    fn jointed(&self, limbs: Limbs) -> Jointed {
+        let (file, place) = match &limbs {
+            // Both are written in metres, as they lie in their things.
+            Limbs::Bent(bend) => (bend.form().file(), ModelPlace::AS_IT_IS),
+            Limbs::Walked(walk) => (Some(walk.file()), ModelPlace::AS_IT_IS),
+            Limbs::Played(animated) => {
+                let rig = animated.repertoire.rig();
+                let scale = self.size / rig.size().max(f64::MIN_POSITIVE);
+                let place = ModelPlace::fitted(rig.around(), (animated.nose, animated.top), scale);
+                (Some(animated.file.as_str()), place)
+            }
+        };
+        Jointed { file: file.map(str::to_owned), place, limbs }
     }
 
     fn once(&mut self, key: String, make: impl FnOnce() -> Result<Mesh, String>) -> Result<Arc<Mesh>, String> {

@@ -2,7 +2,7 @@
 
 use super::output::{OutputFields, Shown};
 use crate::graph::Assets;
-use crate::pose::Facing;
+use crate::pose::{Axis, Facing};
 use glam::{DQuat, DVec3};
 
 /// Where a model lies in its thing: its longest side as long as the thing is large, its middle in the thing's, its nose
@@ -15,6 +15,23 @@ pub struct ModelPlace {
     pub turn: DQuat,
     /// Times as large.
     pub scale: f64,
+}
+
+impl ModelPlace {
+    /// As it is written.
+    pub const AS_IT_IS: Self = Self { at: DVec3::ZERO, turn: DQuat::IDENTITY, scale: 1.0 };
+
+    /// So many times as large, its middle in the thing's, by the least and the largest of its corners; its nose along +x and its
+    /// top along +y, where they do not lie on one line.
+    pub fn fitted([low, high]: [DVec3; 2], (nose, top): (Axis, Axis), scale: f64) -> Self {
+        let turn = upright((nose, top));
+        Self { at: turn * (-0.5 * (low + high) * scale), turn, scale }
+    }
+}
+
+/// What turns a nose to +x and a top to +y; nothing where they lie on one line.
+pub fn upright((nose, top): (Axis, Axis)) -> DQuat {
+    if nose.parallel_to(top) { DQuat::IDENTITY } else { Facing::new(nose, top).turn(DVec3::X, DVec3::Y) }
 }
 
 /// How the model of an Output lies in its things; nothing where it shows none.
@@ -33,8 +50,5 @@ pub(super) fn model_place(own: &OutputFields, assets: &dyn Assets) -> Result<Opt
     if !(longest > 0.0 && longest.is_finite()) {
         return Err(format!("the model \"{model}\" has no size"));
     }
-    let (nose, top) = (own.nose, own.top);
-    let turn = if nose.parallel_to(top) { DQuat::IDENTITY } else { Facing::new(nose, top).turn(DVec3::X, DVec3::Y) };
-    let scale = own.size / longest;
-    Ok(Some(ModelPlace { at: turn * (-0.5 * (low + high) * scale), turn, scale }))
+    Ok(Some(ModelPlace::fitted([low, high], (own.nose, own.top), own.size / longest)))
 }

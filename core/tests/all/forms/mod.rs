@@ -6,3 +6,4 @@ mod bodies;
 mod denting;
 mod lettering;
 mod refusing;
+mod strips;

@@ -1,5 +1,6 @@
 import { BoxGeometry, Matrix4, Vector3, type BufferGeometry } from 'three';
 import { expect, it } from 'vitest';
+import strips from '../../../../../../core/tests/fixtures/strips.json';
 import { Chains, bentBox, bentGeometry, dividedAlong, hungAlong, jointAt, stripGeometry } from './bent';
 
 const length = 4;
@@ -134,4 +135,19 @@ it('a picture lies on it from tail to head, upright on its face, in place of its
     expect([hue.getX(i), hue.getY(i), hue.getZ(i)]).toEqual([1, 1, 1]);
   }
   expect(stripGeometry(strip, length, joints).getAttribute('uv')).toBeUndefined();
+});
+
+it('strips are those of files', () => {
+  for (const { length: long, joints: along, looks, ...told } of strips) {
+    const form = stripGeometry({ ...strip, ...told, colours: ['#ff0000', '#0000ff'] }, long, along);
+    const [corners, hue] = [places(form), form.getAttribute('color')];
+    const sums = [[0, 0, 0, 0], [0, 0, 0, 0]];
+    for (let i = 0; i < corners.length; i += 3) {
+      const [a, b, c] = corners.slice(i, i + 3) as [Vector3, Vector3, Vector3];
+      const area = 0.5 * b.clone().sub(a).cross(c.clone().sub(a)).length();
+      const sum = sums[hue.getX(i) > 0.5 ? 0 : 1] ?? [];
+      [1, (a.x + b.x + c.x) / 3, (a.y + b.y + c.y) / 3, (a.z + b.z + c.z) / 3].forEach((x, n) => (sum[n] = (sum[n] ?? 0) + area * x));
+    }
+    sums.forEach((sum, colour) => sum.forEach((x, n) => expect(x, `${told.end} ${colour} ${n}`).toBeCloseTo(looks[colour]?.[n] ?? NaN, 4)));
+  }
 });
