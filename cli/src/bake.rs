@@ -2,7 +2,7 @@ use anyhow::{Context, Result, bail};
 use clap::{Args, ValueEnum};
 use std::ffi::OsStr;
 use std::fs::{self, File};
-use std::io::{self, BufWriter, Write};
+use std::io::{self, BufReader, BufWriter, Write};
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 use std::sync::atomic::{AtomicUsize, Ordering};
@@ -14,7 +14,7 @@ use zickzack_core::nodes::Registry;
 use zickzack_core::scene::Scene;
 use zickzack_core::seam::measure;
 use zickzack_formats::csv::CsvError;
-use zickzack_session::{HandOff, HandOffError, Session};
+use zickzack_session::{HandOff, HandOffError, Report, Session};
 
 #[derive(Args)]
 pub struct Bake {
@@ -25,9 +25,13 @@ pub struct Bake {
     /// each has a file of its own name.
     #[arg(long, required_unless_present = "contacts")]
     to: Option<String>,
-    /// The form of files in a folder.
-    #[arg(long, value_enum, default_value_t = Form::Glb)]
-    form: Form,
+    /// The form of files in a folder; glb when left out.
+    #[arg(long, value_enum)]
+    form: Option<Form>,
+    /// Writes beside each file, as NAME.report.json, what it holds and leaves out, and what is off by how much: of keys that is
+    /// read back from the file.
+    #[arg(long)]
+    report: bool,
     /// Where to write the contacts of one scene, as CSV; with --to or by itself.
     #[arg(long, value_name = "FILE.csv")]
     contacts: Option<PathBuf>,
@@ -96,6 +100,13 @@ impl Bake {
                     bail!("--contacts is for one scene: give --to FOLDER for several")
                 };
                 let goal = self.to.as_deref().map(goal).transpose()?;
+                let other = |form| matches!(&goal, Some(Goal::File(_, own)) if *own != form);
+                if self.form.is_some_and(|form| other(form) || !matches!(goal, Some(Goal::File(..)))) {
+                    bail!("--form is for files in a folder: here the name that --to gives says it by its ending");
+                }
+                if self.report && !matches!(goal, Some(Goal::File(..))) {
+                    bail!("--report stands beside a file: give --to FILE or a folder");
+                }
                 self.one(scene, goal, self.contacts.as_deref(), &mut io::stderr().lock())
             }
         }
@@ -109,9 +120,10 @@ impl Bake {
         if self.to.as_deref() == Some("-") {
             bail!("--to - is for one scene: give a folder for several");
         }
+        let form = self.form.unwrap_or(Form::Glb);
         let named = |scene: &PathBuf| {
             let name = scene.file_stem().unwrap_or(scene.as_os_str()).to_string_lossy();
-            folder.join(format!("{name}.{}", self.form.ending()))
+            folder.join(format!("{name}.{}", form.ending()))
         };
         let goals: Vec<PathBuf> = self.scenes.iter().map(named).collect();
         let mut different = goals.clone();
@@ -125,7 +137,7 @@ impl Bake {
         let work = || {
             while let Some((scene, goal)) = self.scenes.iter().zip(&goals).nth(next.fetch_add(1, Ordering::Relaxed)) {
                 let mut said = Vec::new();
-                let done = self.one(scene, Some(Goal::File(goal.clone(), self.form)), None, &mut said);
+                let done = self.one(scene, Some(Goal::File(goal.clone(), form)), None, &mut said);
                 let said = String::from_utf8_lossy(&said).into_owned();
                 let last = match done {
                     Ok(()) => format!("written to {}", goal.display()),
@@ -169,15 +181,24 @@ impl Bake {
         match goal {
             None => {}
             Some(Goal::Standard) => self.write_out(&hand_off, range, &cancel)?,
-            Some(Goal::File(path, Form::Csv)) => whole_or_nothing(&path, |file| {
-                Ok(hand_off.write_csv(range, self.step, BufWriter::new(file), &cancel)?)
-            })?,
+            Some(Goal::File(path, Form::Csv)) => {
+                whole_or_nothing(&path, |file| {
+                    Ok(hand_off.write_csv(range, self.step, BufWriter::new(file), &cancel)?)
+                })?;
+                if self.report {
+                    put_report(&path, &hand_off.report(FileForm::Table, range, &cancel)?)?;
+                }
+            }
             Some(Goal::File(path, Form::Glb)) => {
                 let tallies = self.write_keys(&hand_off, (&path, range), &cancel)?;
                 if self.tolerance.is_some() {
                     for ((name, _), tally) in hand_off.outputs().iter().zip(&tallies) {
                         writeln!(say, "{}", told(name, tally, range, session.scene.first_frame as f64))?;
                     }
+                }
+                if self.report {
+                    let written = BufReader::new(File::open(&path)?);
+                    put_report(&path, &hand_off.report_glb((range, &tallies), written, &cancel)?)?;
                 }
             }
         }
@@ -249,6 +270,15 @@ impl Bake {
         })?;
         Ok(tallies)
     }
+}
+
+/// Puts what is told of a file beside it.
+fn put_report(path: &Path, report: &Report) -> Result<()> {
+    whole_or_nothing(&path.with_extension("report.json"), |file| {
+        let mut out = BufWriter::new(file);
+        serde_json::to_writer_pretty(&mut out, report)?;
+        Ok(out.flush()?)
+    })
 }
 
 /// Where `--to` says that a file goes.

@@ -4,8 +4,9 @@ use crate::{HandOffError, Session};
 use std::io::{Read, Seek, Write};
 use std::sync::Arc;
 use zickzack_core::colour::{Light, light};
-use zickzack_core::motion::{BentForm, Cancel, Columns, Dents, Frames, Kind, Limbs, Motion, Sample, prepared};
-use zickzack_core::nodes::{Appearance, Form, Jointed, Solid, upright};
+use zickzack_core::mesh::Mesh;
+use zickzack_core::motion::{BentForm, Cancel, Columns, Frames, Kind, Limbs, Motion, MotionError, Sample, prepared};
+use zickzack_core::nodes::{Appearance, Form, Jointed, upright};
 use zickzack_formats::glb::{self, Dye};
 use zickzack_formats::model::as_glb;
 
@@ -18,9 +19,10 @@ const STEPS: f64 = 255.0;
 pub(crate) struct Dressed {
     output: String,
     motion: Arc<dyn Motion>,
-    /// The same, ready where the range begins, and that frame.
+    /// The same, ready for the range.
     ready: Arc<dyn Motion>,
-    start: f64,
+    /// Frames at which what changes its form is looked at.
+    moments: Vec<f64>,
     kinds: Vec<Kind>,
     forms: Vec<Form>,
     /// Models that are in the file, by kind.
@@ -30,11 +32,11 @@ pub(crate) struct Dressed {
 }
 
 impl Dressed {
-    /// As things look at the start of a range.
+    /// As things look at the start of a range; what changes its form at steps of so many frames.
     pub(crate) fn of(
         session: &Session,
         (output, node): (&str, &str),
-        (motion, range): (&Arc<dyn Motion>, Frames),
+        (motion, range, step): (&Arc<dyn Motion>, Frames, f64),
         cancel: &Cancel,
     ) -> Result<Self, HandOffError> {
         let missing = |why| HandOffError::Missing { output: output.to_owned(), why };
@@ -52,7 +54,7 @@ impl Dressed {
             forms: forms.map_err(missing)?,
             tints: sample.tints,
             ready,
-            start: range.from,
+            moments: moments(range, step),
         })
     }
 
@@ -62,12 +64,21 @@ impl Dressed {
         session: &Session,
         file: &mut glb::Writer<S>,
         object: usize,
+        cancel: &Cancel,
     ) -> Result<Option<glb::Form>, HandOffError> {
         let kind = if self.motion.kinds().is_empty() { 0 } else { self.motion.kind(object) };
         match &self.forms[kind] {
             Form::Dented(dents) => {
-                let solid = self.dented(dents, kind, object)?;
-                Ok(Some(file.mesh(&solid.name, &solid.mesh, solid.size, self.dye(kind, object, &solid))?))
+                let name = format!("{} {}", self.output, kind + 1);
+                let dye = self.dye(kind, object, (false, false));
+                let triangles = dents.body().triangles.clone();
+                let form = file.changing((&name, &triangles), self.moments.clone(), dye, |frame| {
+                    if cancel.cancelled() {
+                        return Err(MotionError::Cancelled.into());
+                    }
+                    Ok::<Mesh, HandOffError>(cancel.watched(|| self.dented(kind, object, frame)))
+                })?;
+                Ok(Some(form))
             }
             Form::Jointed(jointed) => {
                 if self.models[kind].is_none() {
@@ -78,7 +89,8 @@ impl Dressed {
                 Ok(self.models[kind].clone())
             }
             Form::Mesh(solid) => {
-                Ok(Some(file.mesh(&solid.name, &solid.mesh, solid.size, self.dye(kind, object, solid))?))
+                let dye = self.dye(kind, object, (solid.shines, solid.thin));
+                Ok(Some(file.mesh(&solid.name, &solid.mesh, solid.size, dye)?))
             }
             Form::Model { file: name, place } => {
                 if self.models[kind].is_none() {
@@ -115,18 +127,18 @@ impl Dressed {
         Ok(model.into_owned())
     }
 
-    fn dye(&self, kind: usize, object: usize, solid: &Solid) -> Dye {
+    fn dye(&self, kind: usize, object: usize, (shines, thin): (bool, bool)) -> Dye {
         let tint = self.tints.get(object).copied().unwrap_or(0.0);
-        Dye { colour: colour(&self.kinds[kind], tint), shines: solid.shines, thin: solid.thin }
+        Dye { colour: colour(&self.kinds[kind], tint), shines, thin }
     }
 
-    /// A surface as it is dented at the start.
-    fn dented(&self, dents: &Dents, kind: usize, object: usize) -> Result<Solid, HandOffError> {
+    /// A surface as it is dented at a frame.
+    fn dented(&self, kind: usize, object: usize, frame: f64) -> Mesh {
         let mut sample = Sample::default();
-        self.ready.sample_at(&[(object, self.start)], Columns::DENTED, &mut sample);
-        let mesh = Arc::new(dents.mesh(sample.dents[0]));
-        let name = format!("{} {}", self.output, kind + 1);
-        Ok(Solid { name, mesh, size: 1.0, shines: false, thin: false })
+        self.ready.sample_at(&[(object, frame)], Columns::DENTED, &mut sample);
+        // What was made ready has its own.
+        let dents = self.ready.kinds().get(kind).and_then(|kind| kind.dented.as_ref());
+        dents.map_or_else(Mesh::default, |dents| dents.mesh(sample.dents[0]))
     }
 
     fn jointed_form<S: Read + Write + Seek>(
@@ -153,6 +165,16 @@ impl Dressed {
             }
         }
     }
+}
+
+/// Moments of a range at which what changes its form is looked at, most of them.
+const MOST_MOMENTS: f64 = 1000.0;
+
+/// Frames at steps from the start of a range on, and its end; where there would be too many, at larger steps.
+pub(crate) fn moments(range: Frames, step: f64) -> Vec<f64> {
+    let step = step.max((range.to - range.from) / MOST_MOMENTS);
+    let inside = (0..).map(|i| range.from + f64::from(i) * step).take_while(|frame| *frame < range.to - 1e-6);
+    inside.chain([range.to]).collect()
 }
 
 /// How much light a kind's colour is, so far on its way to its last.

@@ -1,14 +1,16 @@
 //! The Outputs of a compiled scene as files.
 
 use crate::Session;
-use crate::dressed::Dressed;
+use crate::dressed::{Dressed, moments};
 use std::io::{Read, Seek, Write};
 use std::sync::Arc;
-use zickzack_core::graph::{Compiled, End, OUTPUT};
+use zickzack_core::curve::{Path, Traced};
+use zickzack_core::graph::{Compiled, End, OUTPUT, Product};
 use zickzack_core::keys::{FileForm, Keying, ObjectKeys, Tally};
 use zickzack_core::motion::{Cancel, Frames, Motion, MotionError};
+use zickzack_core::scene::Node;
 use zickzack_formats::csv::{self, CsvError};
-use zickzack_formats::glb::{self, GlbError};
+use zickzack_formats::glb::{self, Eye, GlbError};
 
 /// Why there is no file.
 #[derive(Debug, thiserror::Error)]
@@ -33,6 +35,25 @@ pub struct HandOff<'a> {
     nodes: Vec<&'a str>,
     outputs: Vec<(String, Arc<dyn Motion>)>,
     broken: Vec<(&'a str, String)>,
+    /// Names and paths of the tethers of the scene.
+    tethers: Vec<(String, Path)>,
+}
+
+/// The type of nodes that are lines between things.
+const TETHER: &str = "tether";
+/// Width of the film that lenses are for, millimetres.
+const FILM: f64 = 36.0;
+/// Parts of its length by which a line may be off the path that it shows.
+const FINE: f64 = 1e-4;
+/// The colour of lines.
+const CHALK: [f64; 3] = [0.8, 0.8, 0.8];
+
+/// Frames between looks at what keys do not say.
+fn step_of(keying: Keying) -> f64 {
+    match keying {
+        Keying::Every(step) => step,
+        Keying::Within { .. } => 1.0,
+    }
 }
 
 impl<'a> HandOff<'a> {
@@ -41,12 +62,23 @@ impl<'a> HandOff<'a> {
         let ends: Vec<&End> = compiled.ends.iter().filter(|end| end.output && wanted(&end.node)).collect();
         let nodes = session.scene.nodes.iter().filter(|(id, node)| node.kind == OUTPUT && wanted(id));
         let broken = nodes.filter_map(|(id, node)| Some((node.name.as_str(), compiled.amiss(&session.scene, id)?)));
+        let tethers = session.scene.nodes.iter().filter(|(_, node)| node.kind == TETHER);
+        let tether = |(id, node): (&String, &Arc<Node>)| match compiled.nodes.get(id)?.product() {
+            Some(Product::Path(tether)) => Some((node.name.clone(), tether.path.clone())),
+            _ => None,
+        };
         Self {
+            tethers: tethers.filter_map(tether).collect(),
             session,
             nodes: ends.iter().map(|end| end.node.as_str()).collect(),
             outputs: ends.iter().map(|end| (end.name.clone(), end.motion.clone())).collect(),
             broken: broken.collect(),
         }
+    }
+
+    /// The scene with its files.
+    pub(crate) const fn session(&self) -> &Session {
+        self.session
     }
 
     /// Names and motions of those that work.
@@ -78,7 +110,10 @@ impl<'a> HandOff<'a> {
     ) -> Result<(), HandOffError> {
         let (name, motion) = &self.outputs[output];
         let limbs = match form {
-            FileForm::Model => Dressed::of(self.session, (name, self.nodes[output]), (motion, range), cancel)?.limbs(),
+            FileForm::Model => {
+                let step = step_of(keying);
+                Dressed::of(self.session, (name, self.nodes[output]), (motion, range, step), cancel)?.limbs()
+            }
             FileForm::Table | FileForm::Contacts => Vec::new(),
         };
         keying.each_jointed((motion, &limbs), range, cancel, |keys| {
@@ -123,7 +158,7 @@ impl<'a> HandOff<'a> {
         let scene = &self.session.scene;
         // What is missing is told before any work is done.
         let dressed = |((name, motion), node): (&(String, Arc<dyn Motion>), &&str)| {
-            Dressed::of(self.session, (name, node), (motion, range), cancel)
+            Dressed::of(self.session, (name, node), (motion, range, step_of(keying)), cancel)
         };
         let looks = self.outputs.iter().zip(&self.nodes).map(dressed).collect::<Result<Vec<_>, HandOffError>>()?;
         let mut file = glb::Writer::new(scene.fps.value(), aside);
@@ -136,13 +171,43 @@ impl<'a> HandOff<'a> {
             let limbs = looks.limbs();
             keying.each_jointed((motion, &limbs), range, cancel, |keys| {
                 tally.add(&keys);
-                let form = looks.form(self.session, &mut file, tally.things - 1)?;
+                let form = looks.form(self.session, &mut file, tally.things - 1, cancel)?;
                 file.thing(&format!("{name} {}", tally.things), &keys, range.from, form.as_ref())?;
                 Ok::<(), HandOffError>(())
             })?;
             tallies.push(tally);
         }
+        self.lines(&mut file, range, step_of(keying), cancel)?;
+        if let Some(camera) = &scene.camera {
+            let aspect = scene.picture.width / scene.picture.height;
+            let wide = FILM / camera.lens;
+            file.camera(Eye { place: camera.position.into(), target: camera.target.into(), wide, aspect });
+        }
         file.finish(&scene.name, out)?;
         Ok(tallies)
+    }
+
+    /// The paths that things are on, and tethers, as lines.
+    fn lines<S: Read + Write + Seek>(
+        &self,
+        file: &mut glb::Writer<S>,
+        range: Frames,
+        step: f64,
+        cancel: &Cancel,
+    ) -> Result<(), HandOffError> {
+        let frames = moments(range, step);
+        let ridden =
+            self.outputs.iter().filter_map(|(name, motion)| Some((format!("{name} path"), motion.path()?.clone())));
+        let tied = self.tethers.iter().cloned();
+        for (name, path) in ridden.chain(tied) {
+            let traced = cancel.watched(|| Traced::of(&path, &frames, FINE));
+            if cancel.cancelled() {
+                return Err(MotionError::Cancelled.into());
+            }
+            if let Some(traced) = traced {
+                file.lines(&name, (&traced, &frames), range.from, CHALK)?;
+            }
+        }
+        Ok(())
     }
 }

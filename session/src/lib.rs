@@ -46,9 +46,11 @@
 mod beside;
 mod dressed;
 mod hand_off;
+mod report;
 
 pub use beside::ReadError;
 pub use hand_off::{HandOff, HandOffError};
+pub use report::{ErrorReport, KeyReport, OutputReport, Report};
 
 use std::sync::Arc;
 use std::time::Instant;

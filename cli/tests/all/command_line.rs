@@ -254,6 +254,8 @@ fn several_scenes_go_into_a_folder_side_by_side_and_one_that_fails_holds_up_no_o
         (vec!["demo/two-shots.json", "demo/light-writer.json", "--to", "-"], "for one scene"),
         (vec!["demo/two-shots.json", "demo/light-writer.json", "--contacts", "c.csv"], "for one scene"),
         (vec!["demo/two-shots.json", "--to", into, "--contacts", "c.csv"], "for one scene"),
+        (vec!["demo/two-shots.json", "--to", "a.glb", "--form", "csv"], "by its ending"),
+        (vec!["demo/two-shots.json", "--to", "-", "--report"], "beside a file"),
     ] {
         let output = zickzack(&[vec!["bake"], more].concat());
         let said = String::from_utf8_lossy(&output.stderr).into_owned();
@@ -355,13 +357,56 @@ fn a_reduced_bake_says_what_is_left_and_stays_within_the_angle_that_is_asked_for
     assert!(fine.2 <= 0.01 + 5e-4 && coarse.2 <= 10.0 && coarse.2 > 0.1, "{fine:?} {coarse:?}");
 }
 
+/// Beside each file, also in a folder, stands what is told of it.
+#[test]
+fn a_report_stands_beside_each_file() {
+    let folder = folder("reports");
+    let into = folder.join("all");
+    let into = into.to_str().unwrap();
+    text(&zickzack(&[
+        "bake",
+        "demo/two-shots.json",
+        "demo/stilt-walker.json",
+        "--to",
+        into,
+        "--tolerance",
+        "0.01",
+        "--report",
+    ]));
+    text(&zickzack(&["bake", "demo/stilt-walker.json", "--to", &format!("{into}/table.csv"), "--report"]));
+    let read = |name: &str| -> serde_json::Value {
+        let path = Path::new(into).join(format!("{name}.report.json"));
+        serde_json::from_str(&std::fs::read_to_string(path).unwrap()).unwrap()
+    };
+    for name in ["two-shots", "stilt-walker"] {
+        let report = read(name);
+        assert_eq!(report["form"], "glb");
+        for output in report["outputs"].as_array().unwrap() {
+            let [place, turn, size] = &output["read_back"].as_array().unwrap()[..] else { panic!("{output}") };
+            assert!(place["error"].as_f64().unwrap() <= 0.0101 && place["unit"] == "m", "{output}");
+            assert!(
+                turn["unit"] == "°" && size["unit"] == "" && output["left_out"] == serde_json::json!([]),
+                "{output}"
+            );
+        }
+    }
+    let joints = &read("stilt-walker")["outputs"][0]["keys"][3];
+    let missed = joints["missed"]["error"].as_f64().unwrap();
+    assert!(joints["of"] == "joints" && missed > 0.0 && missed <= 0.01, "{joints}");
+    let table = read("table");
+    assert_eq!(table["outputs"][0]["left_out"], serde_json::json!(["what walks"]));
+    assert_eq!(table["outputs"][0]["read_back"], serde_json::json!([]));
+}
+
 /// Needs the web's packages, which `./test` installs.
 #[test]
 fn the_khronos_validator_finds_no_error_and_no_warning() {
     let folder = folder("validator");
     let mut files = Vec::new();
-    // Meshes, letters, kinds and colours; models of one's own, skinned ones too.
-    for scene in ["lantern-round", "puck-on-the-boards", "bumper-boats", "late-arrival", "pennant", "ring-toss"] {
+    // Meshes, letters, kinds and colours; models of one's own; what is bent, walks, plays clips, is dented; lines that move.
+    let rigid = ["lantern-round", "puck-on-the-boards", "bumper-boats", "late-arrival", "ring-toss", "two-shots"];
+    let changing = ["pennant", "stilt-walker", "moths-and-the-lamplighter", "swim-ring"];
+    for scene in rigid.into_iter().chain(changing) {
         for (kind, more) in [("reduced", &["--tolerance", "0.001"][..]), ("dense", &["--step", "2"][..])] {
             let goal = folder.join(format!("{scene}-{kind}.glb"));
             let source = format!("demo/{scene}.json");

@@ -29,6 +29,7 @@ mod reshape;
 mod segment;
 mod strand;
 mod tessellate;
+mod traced;
 
 pub use axes::{AxesTable, Node, UpRule, guided_up, transport};
 pub use figure::{Figure, torus_winding};
@@ -45,6 +46,7 @@ pub use reshape::{
 pub use segment::Segment;
 pub use strand::{CurveError, OnStrand, Strand};
 pub use tessellate::{lines, tessellate, thinned};
+pub use traced::Traced;
 
 use std::sync::Arc;
 

@@ -88,7 +88,6 @@ impl Beyond {
             (!table && self.cuts, "where they are cut off"),
             (table && self.bends, "what is bent"),
             (table && self.dents, "what is dented"),
-            (!table && self.dents, "how dents change"),
             (table && self.walks, "what walks"),
         ];
         all.into_iter().filter(|(is, _)| *is).map(|(_, word)| word).collect()

@@ -197,6 +197,6 @@ impl<S: Write> Writer<S> {
             extras: Default::default(),
         });
         let beside = vec![self.carried(name, Some(chained.mesh), skin)];
-        Ok(Hanging { mesh: None, below, beside })
+        Ok(Hanging { below, beside, ..Hanging::default() })
     }
 }

@@ -2,6 +2,7 @@
 
 use super::chained::Chained;
 use super::embedded::Embedded;
+use super::morphs::Morphed;
 use super::{GlbError, Writer};
 use gltf_json as json;
 use json::accessor::Type;
@@ -31,6 +32,8 @@ pub(super) enum Hung {
     Rigged(Arc<Embedded>, ModelPlace),
     /// On a chain of joints.
     Chained(Chained),
+    /// On the thing's own node, with other corners at each frame.
+    Morphed(Morphed),
 }
 
 /// What stands for a thing beside its own node.
@@ -42,6 +45,8 @@ pub(super) struct Hanging {
     pub below: Vec<Index<json::Node>>,
     /// What stands on nothing: meshes that joints carry.
     pub beside: Vec<Index<json::Node>>,
+    /// The frames at which its mesh has corners of its own.
+    pub frames: Vec<f64>,
 }
 
 /// A mesh whose corners are in the file.
@@ -136,6 +141,9 @@ impl<S: Write> Writer<S> {
             Hung::Model(model, place) => {
                 let roots = self.planted(model).roots;
                 Ok(Hanging { below: vec![self.lying(name, *place, roots)], ..Hanging::default() })
+            }
+            Hung::Morphed(morphed) => {
+                Ok(Hanging { mesh: Some(morphed.mesh), frames: morphed.frames.clone(), ..Hanging::default() })
             }
             Hung::Rigged(model, place) => self.rigged_thing(name, (model, *place), (limbs, start)),
             Hung::Chained(chained) => self.chained_thing(name, chained, (limbs, start)),

@@ -50,7 +50,7 @@ impl<S: Write> Writer<S> {
             let mesh = self.root.nodes[node.value()].mesh.take();
             beside.push(self.carried(name, mesh, skin));
         }
-        Ok(Hanging { below: vec![self.lying(name, place, planted.roots)], beside, mesh: None })
+        Ok(Hanging { below: vec![self.lying(name, place, planted.roots)], beside, ..Hanging::default() })
     }
 
     /// A mesh that a skin carries.

@@ -3,12 +3,17 @@
 mod bent;
 mod chained;
 mod embedded;
+mod eye;
 mod form;
 mod limbs;
+mod morphs;
 mod numbers;
+mod read;
 mod tracks;
 
+pub use eye::Eye;
 pub use form::{Dye, Form};
+pub use read::{NodePlayed, Player};
 
 use form::{Hanging, Put};
 use gltf_json as json;
@@ -85,6 +90,9 @@ impl<S: Read + Write + Seek> Writer<S> {
         let node = self.node(name, rest, (hanging.mesh, hanging.below));
         self.roots.push(node);
         self.roots.extend(hanging.beside);
+        if !hanging.frames.is_empty() {
+            self.one_after_another(node, &hanging.frames, start)?;
+        }
         self.channel(node, json::animation::Property::Translation, &position, start)?;
         self.channel(node, json::animation::Property::Rotation, &unit(&keys.orientation), start)?;
         self.channel(node, json::animation::Property::Scale, &scale, start)

@@ -57,7 +57,8 @@ impl<S: Write> Writer<S> {
         }))
     }
 
-    fn view(
+    /// A list of words, put down.
+    pub(super) fn view(
         &mut self,
         mut words: impl Iterator<Item = [u8; 4]>,
         count: usize,

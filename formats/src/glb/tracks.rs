@@ -89,6 +89,17 @@ impl<S: Write> Writer<S> {
         let output = self.floats(&values, (N, kind), false, None)?;
         let interpolation =
             if cubic { json::animation::Interpolation::CubicSpline } else { json::animation::Interpolation::Linear };
+        self.animate((node, path), (input, output), interpolation);
+        Ok(())
+    }
+
+    /// Has something of a node go through numbers at times.
+    pub(super) fn animate(
+        &mut self,
+        (node, path): (Index<json::Node>, json::animation::Property),
+        (input, output): (Index<json::Accessor>, Index<json::Accessor>),
+        interpolation: json::animation::Interpolation,
+    ) {
         let sampler = Index::new(self.samplers.len() as u32);
         self.samplers.push(json::animation::Sampler {
             input,
@@ -103,7 +114,6 @@ impl<S: Write> Writer<S> {
             extensions: None,
             extras: Default::default(),
         });
-        Ok(())
     }
 
     /// Seconds, strictly growing in single precision. Of two keys at a jump on a whole frame the later lies at it or before

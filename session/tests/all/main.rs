@@ -1,5 +1,7 @@
 //! Scenes with their files, read and handed off.
 
+mod everything;
+mod forms;
 mod limbs;
 #[path = "../../../formats/tests/all/player.rs"]
 mod player;
@@ -209,8 +211,8 @@ proptest! {
         let mut sample = zickzack_core::motion::Sample::default();
         motion.sample(range.from, zickzack_core::motion::Columns::TINT, &mut sample);
         let nodes = header["nodes"].as_array().unwrap();
-        prop_assert_eq!(nodes.len(), riders);
-        for (object, node) in nodes.iter().enumerate() {
+        prop_assert_eq!(nodes.len(), riders + 1, "the things, and the path that they are on");
+        for (object, node) in nodes.iter().take(riders).enumerate() {
             let mesh = &header["meshes"][node["mesh"].as_u64().unwrap() as usize];
             let kind = motion.kind(object);
             prop_assert_eq!(&mesh["name"], ["ball", "letter Q", "cone"][kind]);

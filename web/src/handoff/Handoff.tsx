@@ -276,7 +276,9 @@ function Channels({ look }: { look: Look }) {
       <tbody>
         {look.channels.map((channel) => (
           <tr key={channel.name}>
-            <th scope="row">{channel.name}</th>
+            <th scope="row" title={channel.name === 'joints' ? 'What hangs on joints: the most that a corner of it is off, at every quarter of a frame' : undefined}>
+              {channel.name}
+            </th>
             <td className="mono">{channel.before}</td>
             <td className="mono">{channel.after === 0 ? 'still' : channel.after}</td>
             <td className="mono">

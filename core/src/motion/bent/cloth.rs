@@ -36,7 +36,7 @@ impl Strip {
     /// Where along it there are corners: at its joints, where stripes change, where its tail begins.
     fn cuts(&self, length: f64, joints: usize) -> Vec<f64> {
         let stripes = self.stripes_seen();
-        let even = |parts: usize| (0..=parts).map(move |i| length * i as f64 / parts as f64);
+        let even = |parts: usize| (0..=parts).map(move |i| i as f64 / parts as f64 * length);
         let mut all: Vec<f64> = even(joints - 1).chain(even(stripes)).chain([self.tail(length)]).collect();
         all.sort_by(f64::total_cmp);
         all.dedup_by(|later, earlier| *later - *earlier <= ONE * length);

@@ -1,0 +1,276 @@
+//! A scene with everything in it, in each form of file, against the table that says what these hold.
+
+use serde_json::{Map, Value, json};
+use std::collections::{BTreeMap, BTreeSet};
+use std::io::Cursor;
+use std::path::Path;
+use std::sync::Arc;
+use zickzack_core::graph::{AtOnce, Memo};
+use zickzack_core::keys::Keying;
+use zickzack_core::motion::{Cancel, Frames};
+use zickzack_core::nodes::Registry;
+use zickzack_session::{HandOff, Session};
+
+/// Scenes of the demo whose nodes stand side by side in one.
+const SCENES: [&str; 8] = [
+    "two-shots",
+    "moths-and-the-lamplighter",
+    "stilt-walker",
+    "pennant",
+    "swim-ring",
+    "club-juggle",
+    "name-in-lights",
+    "parade",
+];
+
+fn demo(name: &str) -> Value {
+    let path = Path::new(env!("CARGO_MANIFEST_DIR")).join(format!("../demo/{name}"));
+    serde_json::from_str(&std::fs::read_to_string(path).unwrap()).unwrap()
+}
+
+/// What is in no scene of the demo: lives with colours that change, what is cut off where it has gone in, a model of one's own, and a
+/// letter.
+fn more() -> (Value, Value) {
+    let nodes = json!({
+        "x-way": { "type": "figure", "name": "Round" },
+        "x-lead": { "type": "ride", "name": "Lead" },
+        "x-emit": { "type": "emit", "name": "Sparks", "params": { "rate": 5, "lifetime": 0.1 } },
+        "x-look": { "type": "look-by", "name": "Fading", "params": { "colour": "#ff0000", "last": "#0000ff" } },
+        "x-sparks": { "type": "output", "name": "Sparks", "params": { "thing": "ball" } },
+        "x-floor": { "type": "plane", "name": "Floor" },
+        "x-throw": { "type": "launch", "name": "Dart", "params": { "start": [0, 1, 0], "velocity": [2, -3, 0] } },
+        "x-stick": { "type": "stick", "name": "Sticks", "params": { "depth": 0.1, "hidden": true } },
+        "x-darts": { "type": "output", "name": "Darts", "params": { "thing": "cone" } },
+        "x-boat": { "type": "output", "name": "Own boat", "params": { "thing": "own model", "model": "swan-boat.glb" } },
+        "x-sign": { "type": "output", "name": "Sign", "params": { "thing": "letter", "letter": "Q" } },
+    });
+    let threads = json!({
+        "xa": { "from": "x-way", "to": "x-lead", "port": "path" }, "xb": { "from": "x-lead", "to": "x-emit", "port": "motion" },
+        "xc": { "from": "x-emit", "to": "x-look", "port": "motion" }, "xd": { "from": "x-look", "to": "x-sparks", "port": "motion" },
+        "xe": { "from": "x-throw", "to": "x-stick", "port": "motion" }, "xf": { "from": "x-floor", "to": "x-stick", "port": "target" },
+        "xg": { "from": "x-stick", "to": "x-darts", "port": "motion" }, "xh": { "from": "x-lead", "to": "x-boat", "port": "motion" },
+        "xi": { "from": "x-lead", "to": "x-sign", "port": "motion" },
+    });
+    (nodes, threads)
+}
+
+/// Puts a prefix before all ids of a list, and before what refers to them.
+fn renamed(list: &Value, prefix: &str, refers: &[&str]) -> Map<String, Value> {
+    let one = |(id, value): (&String, &Value)| {
+        let mut value = value.clone();
+        for field in refers {
+            if let Some(id) = value.get(*field).and_then(Value::as_str) {
+                value[*field] = json!(format!("{prefix}-{id}"));
+            }
+        }
+        (format!("{prefix}-{id}"), value)
+    };
+    list.as_object().into_iter().flatten().map(one).collect()
+}
+
+fn everything() -> Session {
+    let (mut nodes, mut threads, mut assets, mut contents) = (Map::new(), Map::new(), Map::new(), BTreeMap::new());
+    for (i, name) in SCENES.iter().enumerate() {
+        let scene = demo(&format!("{name}.json"));
+        let prefix = format!("s{i}");
+        let own = renamed(&scene["nodes"], &prefix, &[]);
+        nodes.extend(own.into_iter().map(|(id, mut node)| {
+            node["name"] = json!(format!("{} {i}", node["name"].as_str().unwrap()));
+            node.as_object_mut().unwrap().remove("group");
+            (id, node)
+        }));
+        threads.extend(renamed(&scene["threads"], &prefix, &["from", "to"]));
+        assets.extend(scene["assets"].as_object().cloned().unwrap_or_default());
+    }
+    let (own_nodes, own_threads) = more();
+    nodes.extend(own_nodes.as_object().unwrap().clone());
+    threads.extend(own_threads.as_object().unwrap().clone());
+    for file in ["swan-boat.glb"].into_iter().chain(assets.keys().map(String::as_str)).collect::<BTreeSet<_>>() {
+        let bytes = std::fs::read(Path::new(env!("CARGO_MANIFEST_DIR")).join(format!("../demo/{file}"))).unwrap();
+        contents.insert(file.to_owned(), bytes);
+    }
+    assets.insert(
+        "swan-boat.glb".to_owned(),
+        json!({ "hash": zickzack_formats::files::hash(&contents["swan-boat.glb"]), "media": "model/gltf-binary" }),
+    );
+    let document = json!({
+        "format": "zickzack-scene", "version": 1, "name": "Everything", "space": "deep", "fps": "24", "frames": 96,
+        "nodes": nodes, "threads": threads, "assets": assets,
+        "camera": { "position": [9, 4, 9], "target": [0, 1, 0], "lens": 35 },
+    });
+    let folder = std::env::temp_dir().join(format!("zickzack-everything-{}", std::process::id()));
+    std::fs::create_dir_all(&folder).unwrap();
+    contents.iter().for_each(|(name, bytes)| std::fs::write(folder.join(name), bytes).unwrap());
+    let path = folder.join("everything.json");
+    std::fs::write(&path, document.to_string()).unwrap();
+    let session = Session::read(&path, Arc::new(Registry::default())).unwrap();
+    std::fs::remove_dir_all(&folder).unwrap();
+    session
+}
+
+/// Columns of a table by name: what stands in them, each once.
+fn columns(table: &str) -> BTreeMap<String, BTreeSet<String>> {
+    let mut lines = table.lines();
+    let names: Vec<&str> = lines.next().unwrap().split(',').collect();
+    let mut found: BTreeMap<String, BTreeSet<String>> = BTreeMap::new();
+    for line in lines {
+        for (name, value) in names.iter().zip(line.split(',')) {
+            if !value.is_empty() {
+                found.entry((*name).to_owned()).or_default().insert(value.to_owned());
+            }
+        }
+    }
+    found
+}
+
+struct Files {
+    /// The header of the GLB, and the file.
+    header: Value,
+    model: gltf::Gltf,
+    table: BTreeMap<String, BTreeSet<String>>,
+    contacts: BTreeMap<String, BTreeSet<String>>,
+}
+
+impl Files {
+    fn of(session: &Session) -> Self {
+        let (memo, cancel) = (Memo::default(), Cancel::default());
+        let compiled = session.compile(&memo, &AtOnce, &cancel);
+        let hand_off = HandOff::of(session, &compiled, |_| true);
+        assert!(hand_off.broken().is_empty(), "{:?}", hand_off.broken());
+        // A cut, a hit and a change of shots lie in it.
+        let range = Frames { from: 8.0, to: 52.0 };
+        let (mut model, mut table, mut contacts) = (Vec::new(), Vec::new(), Vec::new());
+        hand_off.write_glb((range, Keying::Every(4.0)), Cursor::new(Vec::new()), &mut model, &cancel).unwrap();
+        hand_off.write_csv(range, 4.0, &mut table, &cancel).unwrap();
+        hand_off.write_contacts(range, &mut contacts, &cancel).unwrap();
+        Self {
+            header: crate::header(&model),
+            model: gltf::Gltf::from_slice(&model).unwrap(),
+            table: columns(&String::from_utf8(table).unwrap()),
+            contacts: columns(&String::from_utf8(contacts).unwrap()),
+        }
+    }
+
+    fn node(&self, name: &str) -> Option<gltf::Node<'_>> {
+        self.model.nodes().find(|node| node.name() == Some(name))
+    }
+
+    /// True where some node whose name passes is moved in a way.
+    fn moves(&self, named: impl Fn(&str) -> bool, how: gltf::animation::Property) -> bool {
+        let mut all = self.model.animations().flat_map(|animation| animation.channels().collect::<Vec<_>>());
+        all.any(|channel| channel.target().property() == how && channel.target().node().name().is_some_and(&named))
+    }
+
+    /// True where a thing of an Output is carried by a skin of so many joints, some of which move.
+    fn skinned(&self, thing: &str, joints: usize) -> bool {
+        let Some(skin) = self.node(&format!("{thing} mesh")).and_then(|node| node.skin()) else { return false };
+        let numbers: Vec<usize> = skin.joints().map(|joint| joint.index()).collect();
+        let mut all = self.model.animations().flat_map(|animation| animation.channels().collect::<Vec<_>>());
+        numbers.len() >= joints && all.any(|channel| numbers.contains(&channel.target().node().index()))
+    }
+
+    /// True where the scales of some node are nothing at some key, and something at another.
+    fn comes_and_goes(&self) -> bool {
+        let scales = self.model.animations().flat_map(|animation| animation.channels().collect::<Vec<_>>());
+        let mut scales = scales.filter(|channel| channel.target().property() == gltf::animation::Property::Scale);
+        scales.any(|channel| {
+            let reader = channel.reader(|_| self.model.blob.as_deref());
+            let gltf::animation::util::ReadOutputs::Scales(all) = reader.read_outputs().unwrap() else { return false };
+            let all: Vec<bool> = all.map(|scale| scale == [0.0; 3]).collect();
+            all.contains(&true) && all.contains(&false)
+        })
+    }
+
+    /// True where two keys of a place are less than a hundredth of a frame apart.
+    fn jumps(&self) -> bool {
+        let all = self.model.animations().flat_map(|animation| animation.channels().collect::<Vec<_>>());
+        let mut places = all.filter(|channel| channel.target().property() == gltf::animation::Property::Translation);
+        places.any(|channel| {
+            let times: Vec<f32> = channel.reader(|_| self.model.blob.as_deref()).read_inputs().unwrap().collect();
+            times.windows(2).any(|pair| pair[1] - pair[0] < 0.01 / 24.0)
+        })
+    }
+
+    fn mesh(&self, thing: &str) -> Option<String> {
+        self.node(thing)?.mesh()?.name().map(str::to_owned)
+    }
+
+    /// Whether a column of a table has more than one value.
+    fn varies(table: &BTreeMap<String, BTreeSet<String>>, column: &str) -> bool {
+        table.get(column).is_some_and(|values| values.len() > 1)
+    }
+}
+
+/// Whether a form of file, 0 for GLB, 1 for CSV, 2 for CSV of contacts, has what a row of the table names.
+fn has(files: &Files, row: &str, form: usize) -> bool {
+    use gltf::animation::Property::{MorphTargetWeights, Translation};
+    let varies = |column: &str| {
+        let table = [&files.table, &files.contacts].into_iter().nth(form.saturating_sub(1)).unwrap();
+        form > 0 && Files::varies(table, column)
+    };
+    let glb = |is: bool| form == 0 && is;
+    let whole = |columns: &[&str]| columns.iter().all(|column| varies(column));
+    match row {
+        "place, turn, size" => {
+            glb(files.moves(|name| name.starts_with("Moths"), Translation)) || whole(&["px", "qw", "sx"])
+        }
+        "when a thing is there" => glb(files.comes_and_goes()) || varies("alive"),
+        // A table has a row for each step, whatever comes between.
+        "jumps" => glb(files.jumps()) || whole(&["alive", "px"]),
+        "what a thing is shown as" => glb(files.mesh("Darts 1") == Some("cone".to_owned())) || varies("kind"),
+        "a model of one's own" => {
+            glb(files.node("Own boat 1 model").is_some_and(|node| node.children().count() > 0)) || varies("model")
+        }
+        "a letter" => {
+            glb(files.mesh("Sign 1") == Some("letter Q".to_owned()))
+                || files.table["kind"].contains("letter Q") && form == 1
+                || varies("kind") && form == 1
+        }
+        "colour" => glb(files.model.materials().count() > 3) || varies("colour"),
+        "brightness" => glb(files.header.to_string().contains("animation_pointer")) || varies("brightness"),
+        "which life, how old" => glb(files.header.to_string().contains("age")) || whole(&["life", "age"]),
+        "what is cut off" => {
+            glb(files.header.to_string().contains("cut_")) || form == 1 && files.table.contains_key("cut_at")
+        }
+        "models that play clips" => {
+            glb(files.node("Moths 1 1 model").is_some()
+                && files.moves(|name| name.to_lowercase().contains("wing"), gltf::animation::Property::Rotation))
+                || whole(&["clip", "phase"])
+        }
+        "what walks" => {
+            glb(files.node("Walkers 2 1 model").is_some_and(|node| node.children().count() > 0)) || varies("step")
+        }
+        "what is bent" => glb(files.skinned("Pennant 3 1", 9) && files.skinned("Streamer 3 1", 9)) || varies("joint"),
+        "what is dented" => glb(files.moves(|name| name == "Ring 4 1", MorphTargetWeights)) || varies("dent"),
+        "the path that things are on" => glb(files.node("Own boat path").is_some()) || varies("path"),
+        "tethers" => glb(files.moves(|name| name.contains("line"), MorphTargetWeights)) || varies("tether"),
+        "the camera" => glb(files.model.cameras().count() == 1) || varies("camera"),
+        "contacts" => {
+            let table = if form == 2 { &files.contacts } else { &files.table };
+            glb(files.jumps()) || form > 0 && table.contains_key("speed_in") && Files::varies(table, "frame")
+        }
+        "names" => glb(files.node("Darts 1").is_some()) || varies("object"),
+        "frame rate, first frame" => glb(files.header["scenes"][0]["extras"]["first_frame"] == 8.0) || varies("frame"),
+        other => panic!("nothing is known of \"{other}\": say here how it is seen"),
+    }
+}
+
+/// Each row of the table is true for each form: what it says to be held is there, and what is left out is not.
+#[test]
+fn the_table_says_what_files_hold() {
+    let page = std::fs::read_to_string(Path::new(env!("CARGO_MANIFEST_DIR")).join("../docs/hand-off.md")).unwrap();
+    let table = page.split("| of a motion |").nth(1).unwrap().split("\n\n").next().unwrap();
+    let files = Files::of(&everything());
+    let mut rows = 0;
+    for line in table.lines().skip(2) {
+        let cells: Vec<&str> = line.trim_matches('|').split('|').map(str::trim).collect();
+        let [row, forms @ ..] = &cells[..] else { panic!("{line}") };
+        assert_eq!(forms.len(), 3, "{line}");
+        for (form, said) in forms.iter().enumerate() {
+            let held = !said.starts_with("left out");
+            assert_eq!(has(&files, row, form), held, "{row}, form {form}: \"{said}\"");
+        }
+        rows += 1;
+    }
+    assert!(rows >= 19, "{rows} rows");
+}
