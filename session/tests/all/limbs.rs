@@ -5,6 +5,7 @@ use glam::{DMat4, DQuat, DVec3, Mat4, Vec3};
 use std::collections::HashMap;
 use std::io::Cursor;
 use std::path::Path;
+use std::process::Command;
 use std::sync::Arc;
 use zickzack_core::graph::{AtOnce, Memo};
 use zickzack_core::keys::Keying;
@@ -178,7 +179,7 @@ fn held(scene: &str, keying: Keying, range: Frames, frames: &[f64], sizes: &[(&s
     let mut bytes = Vec::new();
     let tallies = hand_off.write_glb((range, keying), Cursor::new(Vec::new()), &mut bytes, &cancel).unwrap();
     let player = Player::of(&bytes);
-    let rest = Player::of(&bytes);
+    let mut seen: Vec<(usize, String, Vec<DVec3>)> = Vec::new();
     for ((name, motion), tally) in hand_off.outputs().iter().zip(&tallies) {
         let size = sizes.iter().find(|(own, _)| own == name).unwrap().1;
         assert!(tally.joints.keys > 0, "{name} has joints");
@@ -186,7 +187,7 @@ fn held(scene: &str, keying: Keying, range: Frames, frames: &[f64], sizes: &[(&s
         for object in 0..motion.len() {
             let kind = &motion.kinds()[motion.kind(object)];
             let thing = format!("{name} {}", object + 1);
-            let at_rest: Vec<DVec3> = if kind.bent.is_some() { strip_at_rest(&rest, &thing) } else { Vec::new() };
+            let at_rest: Vec<DVec3> = if kind.bent.is_some() { strip_at_rest(&player, &thing) } else { Vec::new() };
             if let Some(bend) = &kind.bent {
                 let ends = |pick: fn(f64, f64) -> f64| at_rest.iter().map(|at| at.x).reduce(pick).unwrap();
                 assert!(
@@ -195,7 +196,7 @@ fn held(scene: &str, keying: Keying, range: Frames, frames: &[f64], sizes: &[(&s
                 );
                 assert!(matches!(bend.form(), BentForm::Strip(_) | BentForm::Model { .. }));
             }
-            for frame in frames {
+            for (look, frame) in frames.iter().enumerate() {
                 let mut sample = Sample::default();
                 ready.sample_at(
                     &[(object, range.from + frame)],
@@ -217,7 +218,45 @@ fn held(scene: &str, keying: Keying, range: Frames, frames: &[f64], sizes: &[(&s
                 for (at, wanted) in found.iter().zip(&wanted) {
                     assert!(at.distance(*wanted) <= allowed, "{thing} at {frame}: {at} for {wanted}, of {allowed}");
                 }
+                seen.push((look, thing.clone(), wanted));
             }
+        }
+    }
+    if keying == DENSE {
+        played_by_three(scene, &bytes, frames.iter().map(|frame| frame / session.scene.fps.value()), &seen);
+    }
+}
+
+/// What corners are together: the middle of all, and the box around them.
+fn together(corners: &[DVec3]) -> [DVec3; 3] {
+    let middle = corners.iter().sum::<DVec3>() / corners.len() as f64;
+    let around = |pick: fn(DVec3, DVec3) -> DVec3| corners.iter().copied().reduce(pick).unwrap();
+    [middle, around(DVec3::min), around(DVec3::max)]
+}
+
+/// Has three's loader and mixer play a file: what it shows at these seconds is what is wanted. Needs the web's packages, which
+/// `./test` installs.
+fn played_by_three(
+    scene: &str,
+    bytes: &[u8],
+    seconds: impl Iterator<Item = f64>,
+    wanted: &[(usize, String, Vec<DVec3>)],
+) {
+    let web = Path::new(env!("CARGO_MANIFEST_DIR")).join("../web");
+    let path = std::env::temp_dir().join(format!("zickzack-played-{}-{scene}.glb", std::process::id()));
+    std::fs::write(&path, bytes).unwrap();
+    let seconds = seconds.map(|seconds| seconds.to_string());
+    let output = Command::new("node").arg(web.join("scripts/play-glb.mjs")).arg(&path).args(seconds).output().unwrap();
+    std::fs::remove_file(&path).unwrap();
+    assert!(output.status.success(), "{}", String::from_utf8_lossy(&output.stderr));
+    let told: Vec<HashMap<String, Vec<[f64; 3]>>> = serde_json::from_slice(&output.stdout).unwrap();
+    for (look, thing, corners) in wanted {
+        let of =
+            |name: &str| told[*look].get(name).into_iter().flatten().map(|at| DVec3::from(*at)).collect::<Vec<_>>();
+        let found = [of(thing), of(&format!("{thing} mesh"))].concat();
+        assert_eq!(found.len(), corners.len(), "{scene}: {thing}");
+        for (a, b) in together(&found).into_iter().zip(together(corners)) {
+            assert!(a.distance(b) < 2e-5, "{scene}: {thing} at look {look}: {a} for {b}");
         }
     }
 }
