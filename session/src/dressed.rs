@@ -4,6 +4,7 @@ use crate::{HandOffError, Session};
 use std::io::{Read, Seek, Write};
 use std::sync::Arc;
 use zickzack_core::colour::{Light, light};
+use zickzack_core::keys;
 use zickzack_core::mesh::Mesh;
 use zickzack_core::motion::{BentForm, Cancel, Columns, Frames, Kind, Limbs, Motion, MotionError, Sample, prepared};
 use zickzack_core::nodes::{Appearance, Form, Jointed, upright};
@@ -103,7 +104,7 @@ impl Dressed {
     }
 
     /// What moves the joints of each kind, with how many metres are one of the units of what hangs on them.
-    pub(crate) fn limbs(&self) -> Vec<Option<(Limbs, f64)>> {
+    pub(crate) fn limbs(&self) -> Vec<keys::Jointed> {
         let limbs = |form: &Form| match form {
             Form::Jointed(jointed) => Some((jointed.limbs.clone(), jointed.place.scale)),
             _ => None,

@@ -57,9 +57,9 @@ impl Traced {
             return None;
         }
         let (mut missed, mut all) = (0.0_f64, Vec::with_capacity(closed.len()));
-        for index in 0..closed.len() {
+        for (index, closed) in closed.iter().enumerate() {
             let strands = || curves.iter().map(|curve| &curve.strands()[index]);
-            let mut pieces = if closed[index] { 3 } else { 1 };
+            let mut pieces = if *closed { 3 } else { 1 };
             loop {
                 let spots = spots(&curves[0].strands()[index], pieces, still);
                 let off = strands().map(|strand| (bulge(strand, &spots), strand.length()));

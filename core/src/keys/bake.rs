@@ -100,14 +100,13 @@ impl Keying {
         self.each_jointed((motion, &[]), range, cancel, take)
     }
 
-    /// The same, with the keys of the joints of things, where those of their kind are wanted: with how many metres are one of
-    /// the units in which what hangs on them is written.
+    /// The same, with the keys of the joints of things, by their kinds; where none are given, without.
     ///
     /// # Errors
     /// As of [`each`](Self::each).
     pub fn each_jointed<E: From<MotionError>>(
         self,
-        (motion, jointed): (&Arc<dyn Motion>, &[Option<(Limbs, f64)>]),
+        (motion, jointed): (&Arc<dyn Motion>, &[Jointed]),
         range: Frames,
         cancel: &Cancel,
         mut take: impl FnMut(ObjectKeys) -> Result<(), E>,
@@ -154,6 +153,10 @@ impl Keying {
         Ok(Keys { objects, range })
     }
 }
+
+/// What moves the joints of a kind of things, and how many metres are one of the units in which what hangs on them is written;
+/// nothing where keys of them are not wanted.
+pub type Jointed = Option<(Limbs, f64)>;
 
 /// Things whose keys are made side by side before they are given on.
 const AT_A_TIME: usize = 64;

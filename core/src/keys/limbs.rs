@@ -2,6 +2,7 @@
 
 use super::bake::{Keying, ON_STEP};
 use super::channel::{Channel, Interpolation, Key};
+use super::curved::{curved, rates};
 use super::thin::thinned;
 use crate::motion::{Cancel, Frames, Limbs, Motion, MotionError, Sample};
 use crate::pose::{angle_between, nearer};
@@ -13,7 +14,7 @@ use glam::{DMat4, DQuat, DVec3};
 pub struct JointKeys {
     /// Where it is there.
     pub translation: Channel<3>,
-    /// x, y, z, w; between keys evenly along the shorter arc.
+    /// x, y, z, w: between straight keys evenly along the shorter arc, between cubic ones to be normalised.
     pub rotation: Channel<4>,
     /// Factors along its own axes.
     pub scale: Channel<3>,
@@ -42,20 +43,28 @@ const ROUNDS: i32 = 6;
 /// What a joint misses seldom adds up with what those above it miss: at first each may miss so many times its share, as a power
 /// of two.
 const MOST_LIBERTY: i32 = 3;
-/// The part of the tolerance up to which nothing is looked at more closely.
+/// Times the tolerance up to which nothing is looked at more closely, where keys go straight, and where they are cubic.
 const NEAR: f64 = 0.5;
+const COARSE: f64 = 1.0;
 
 /// A moment, and how joints lie just before and from there on.
 #[derive(Debug, Clone)]
-struct Look {
-    frame: f64,
-    left: Vec<Local>,
-    right: Vec<Local>,
-    broken: bool,
+pub(super) struct Look {
+    pub frame: f64,
+    pub left: Vec<Local>,
+    pub right: Vec<Local>,
+    pub broken: bool,
+}
+
+impl Look {
+    /// The frames of both of its sides.
+    pub fn sides(&self) -> [f64; 2] {
+        if self.broken { [self.frame - BESIDE, self.frame + BESIDE * 1e-3] } else { [self.frame; 2] }
+    }
 }
 
 /// A thing whose joints are looked at.
-struct Looker<'a> {
+pub(super) struct Looker<'a> {
     motion: &'a dyn Motion,
     object: usize,
     limbs: &'a Limbs,
@@ -69,7 +78,8 @@ struct Looker<'a> {
 }
 
 impl Looker<'_> {
-    fn at(&self, frames: &[f64]) -> Vec<Vec<Local>> {
+    /// How its joints lie at frames.
+    pub fn at(&self, frames: &[f64]) -> Vec<Vec<Local>> {
         let at: Vec<(usize, f64)> = frames.iter().map(|&frame| (self.object, frame)).collect();
         let mut sample = Sample::default();
         self.motion.sample_at(&at, self.limbs.columns(), &mut sample);
@@ -79,6 +89,16 @@ impl Looker<'_> {
             locals
         };
         (0..at.len()).map(row).collect()
+    }
+
+    /// Looks at frames that are smooth, where there is no look yet.
+    fn look_at(&self, looks: &mut Vec<Look>, frames: &[f64]) {
+        let known = |frame: &f64| looks.iter().any(|look| (look.frame - frame).abs() <= 2.0 * BESIDE);
+        let frames: Vec<f64> = frames.iter().copied().filter(|frame| !known(frame)).collect();
+        let new = frames.iter().zip(self.at(&frames));
+        looks.extend(new.map(|(&frame, here)| Look { frame, left: here.clone(), right: here, broken: false }));
+        looks.sort_by(|a, b| a.frame.total_cmp(&b.frame));
+        aligned(looks);
     }
 
     fn placed(&self, locals: &[Local]) -> Vec<DMat4> {
@@ -136,7 +156,7 @@ fn ordered(parents: &[Option<usize>]) -> Vec<usize> {
 }
 
 impl Keying {
-    /// The keys of the joints of a thing of a prepared motion, straight from key to key; `metres` are one of the units in which
+    /// The keys of the joints of a thing of a prepared motion; `metres` are one of the units in which
     /// what hangs on them is written. Few keys keep corners within the metres of the keying, as far as looks within
     /// frames show it.
     ///
@@ -152,42 +172,78 @@ impl Keying {
         let parents = limbs.parents();
         let corners = limbs.held().iter().flat_map(|(joint, held)| box_corners(*held).map(|at| (*joint, at))).collect();
         let looker = Looker { order: ordered(&parents), motion, object, limbs, parents, corners, metres };
-        let step = if let Self::Every(step) = self { step } else { 1.0 };
-        let mut looks = first_looks(&looker, range, step)?;
-        if let Self::Within { metres, .. } = self {
-            closer(&looker, &mut looks, metres, cancel)?;
-        }
-        aligned(&mut looks);
-        let frames: Vec<f64> =
-            (0..).map(|i| range.from + f64::from(i) / LOOKS).take_while(|frame| *frame < range.to).collect();
-        let before = looks.iter().filter(|look| look.broken).map(|look| look.frame - BESIDE);
-        let frames: Vec<f64> = frames.into_iter().chain(before).chain([range.to - BESIDE]).collect();
-        let frames: Vec<f64> = frames.into_iter().filter(|frame| range.holds(*frame)).collect();
-        let exact = looker.at(&frames);
-        let measured = |joints: Vec<JointKeys>| {
-            let off = frames.iter().zip(&exact).map(|(&frame, exact)| {
-                let keyed: Vec<Local> = joints.iter().map(|keys| keys.at(frame)).collect();
-                (looker.apart(&keyed, exact), frame)
-            });
-            let off = super::largest_error(off);
-            LimbKeys { joints, off }
-        };
         let Self::Within { metres: wanted, .. } = self else {
-            return Ok(measured(keyed(&looks, None)));
+            let step = if let Self::Every(step) = self { step } else { 1.0 };
+            let mut looks = first_looks(&looker, range, step)?;
+            aligned(&mut looks);
+            let keys = straight(&looks, None);
+            return Ok(Measure::new(&looker, &looks, range).of(keys));
         };
+        let mut looks = first_looks(&looker, range, 0.5)?;
+        closer(&looker, &mut looks, COARSE * wanted, cancel)?;
+        aligned(&mut looks);
+        let measure = Measure::new(&looker, &looks, range);
         let reaches = looker.reaches(&looks[0].right);
         let share = wanted / looker.depth() as f64;
-        for round in 0..ROUNDS {
+        let liberty = |round: i32| {
             if cancel.cancelled() {
                 return Err(MotionError::Cancelled);
             }
-            let liberty = share * libm::exp2(f64::from(MOST_LIBERTY - round));
-            let made = measured(keyed(&looks, Some((liberty, &reaches, metres))));
+            Ok(Liberty { far: share * libm::exp2(f64::from(MOST_LIBERTY - round)), reaches: &reaches, metres })
+        };
+        for round in 0..ROUNDS {
+            let made = measure.of(curved(&looks, &rates(&looker, &looks), liberty(round)?));
+            if made.off.0 <= wanted {
+                return Ok(made);
+            }
+            looker.look_at(&mut looks, &measure.missed(&made, wanted));
+        }
+        // What bends everywhere goes straight from key to key.
+        closer(&looker, &mut looks, NEAR * wanted, cancel)?;
+        aligned(&mut looks);
+        for round in 0..ROUNDS {
+            let made = measure.of(straight(&looks, Some(liberty(round)?)));
             if made.off.0 <= wanted {
                 return Ok(made);
             }
         }
-        Ok(measured(keyed(&looks, None)))
+        Ok(measure.of(straight(&looks, None)))
+    }
+}
+
+/// What keys of joints are compared with.
+struct Measure<'a> {
+    looker: &'a Looker<'a>,
+    frames: Vec<f64>,
+    exact: Vec<Vec<Local>>,
+}
+
+impl<'a> Measure<'a> {
+    fn new(looker: &'a Looker<'a>, looks: &[Look], range: Frames) -> Self {
+        let within = (0..).map(|i| range.from + f64::from(i) / LOOKS).take_while(|frame| *frame < range.to);
+        let before = looks.iter().filter(|look| look.broken).map(|look| look.frame - BESIDE);
+        let all = within.chain(before).chain([range.to - BESIDE]);
+        let frames: Vec<f64> = all.filter(|frame| range.holds(*frame)).collect();
+        Self { looker, exact: looker.at(&frames), frames }
+    }
+
+    /// How far keys are off, each with its frame.
+    fn each(&self, joints: &[JointKeys]) -> impl Iterator<Item = (f64, f64)> {
+        self.frames.iter().zip(&self.exact).map(move |(&frame, exact)| {
+            let keyed: Vec<Local> = joints.iter().map(|keys| keys.at(frame)).collect();
+            (self.looker.apart(&keyed, exact), frame)
+        })
+    }
+
+    /// Keys with the most that they are off.
+    fn of(&self, joints: Vec<JointKeys>) -> LimbKeys {
+        let off = super::largest_error(self.each(&joints));
+        LimbKeys { joints, off }
+    }
+
+    /// Where they are off by more than they should be.
+    fn missed(&self, keys: &LimbKeys, wanted: f64) -> Vec<f64> {
+        self.each(&keys.joints).filter(|(off, _)| *off > wanted).map(|(_, frame)| frame).collect()
     }
 }
 
@@ -203,6 +259,10 @@ impl JointKeys {
 }
 
 fn turn_at(channel: &Channel<4>, frame: f64) -> DQuat {
+    if channel.interpolation == Interpolation::Cubic {
+        let turn = DQuat::from_array(channel.at(frame).0);
+        return if turn.length_squared() > 1e-24 { turn.normalize() } else { DQuat::IDENTITY };
+    }
     let after = channel.keys.partition_point(|key| key.frame <= frame);
     let turn = |key: &Key<4>| DQuat::from_array(key.value);
     let Some(before) = after.checked_sub(1) else { return turn(&channel.keys[0]) };
@@ -265,7 +325,7 @@ fn first_looks(looker: &Looker<'_>, range: Frames, step: f64) -> Result<Vec<Look
     Ok(looks)
 }
 
-/// More looks where joints that go straight from one to the next have corners off by more than half of the tolerance.
+/// More looks where joints that go straight from one to the next have corners off by more than the tolerance.
 fn closer(looker: &Looker<'_>, looks: &mut Vec<Look>, tolerance: f64, cancel: &Cancel) -> Result<(), MotionError> {
     let mut open: Vec<(Look, Look)> = looks.windows(2).map(|pair| (pair[0].clone(), pair[1].clone())).collect();
     while !open.is_empty() && looks.len() < MOST_LOOKS {
@@ -275,8 +335,8 @@ fn closer(looker: &Looker<'_>, looks: &mut Vec<Look>, tolerance: f64, cancel: &C
         let middles: Vec<f64> = open.iter().map(|(a, b)| 0.5 * (a.frame + b.frame)).collect();
         let mut next = Vec::new();
         for (((a, b), frame), here) in open.into_iter().zip(&middles).zip(looker.at(&middles)) {
-            let straight: Vec<Local> = a.right.iter().zip(&b.left).map(|(a, b)| a.towards(b, 0.5)).collect();
-            if b.frame - a.frame <= NARROW || looker.apart(&straight, &here) <= NEAR * tolerance {
+            let between: Vec<Local> = a.right.iter().zip(&b.left).map(|(a, b)| a.towards(b, 0.5)).collect();
+            if b.frame - a.frame <= NARROW || looker.apart(&between, &here) <= tolerance {
                 continue;
             }
             let middle = Look { frame: *frame, left: here.clone(), right: here, broken: false };
@@ -302,26 +362,45 @@ fn aligned(looks: &mut [Look]) {
     }
 }
 
-/// What single joints may be off: metres in all, how far each reaches, and metres that are one of their units.
-type Liberty<'a> = (f64, &'a [f64], f64);
+/// What single joints may be off.
+#[derive(Clone, Copy)]
+pub(super) struct Liberty<'a> {
+    /// Metres, of a turn, a way and a size together.
+    far: f64,
+    /// How far each reaches, metres.
+    reaches: &'a [f64],
+    /// Metres that are one of their units.
+    metres: f64,
+}
 
-/// The keys of all joints; of those within a liberty as few as keep to it.
-fn keyed(looks: &[Look], liberty: Option<Liberty<'_>>) -> Vec<JointKeys> {
-    let apart = |a: &[f64; 3], b: &[f64; 3]| DVec3::from(*a).distance(DVec3::from(*b));
-    let turned = |a: &[f64; 4], b: &[f64; 4]| angle_between(DQuat::from_array(*a), DQuat::from_array(*b));
-    let straight = |a: &[f64; 3], b: &[f64; 3], part: f64| DVec3::from(*a).lerp(DVec3::from(*b), part).to_array();
+impl Liberty<'_> {
+    /// How far a joint may be off in its units, and in its turn and size.
+    pub fn of(&self, joint: usize) -> (f64, f64) {
+        let third = self.far / 3.0;
+        (third / self.metres, third / self.reaches[joint].max(third))
+    }
+}
+
+pub(super) fn apart(a: &[f64; 3], b: &[f64; 3]) -> f64 {
+    DVec3::from(*a).distance(DVec3::from(*b))
+}
+
+pub(super) fn turned(a: &[f64; 4], b: &[f64; 4]) -> f64 {
+    let unit = |turn: &[f64; 4]| DQuat::from_array(*turn).normalize();
+    angle_between(unit(a), unit(b))
+}
+
+/// The keys of all joints, straight from one to the next; of those within a liberty as few as keep to it.
+fn straight(looks: &[Look], liberty: Option<Liberty<'_>>) -> Vec<JointKeys> {
+    let along = |a: &[f64; 3], b: &[f64; 3], part: f64| DVec3::from(*a).lerp(DVec3::from(*b), part).to_array();
     let even =
         |a: &[f64; 4], b: &[f64; 4], part: f64| between(DQuat::from_array(*a), DQuat::from_array(*b), part).to_array();
     let one = |joint: usize| {
-        // A turn, a way and a size each take a third.
-        let (way, turn) = liberty.map_or((0.0, 0.0), |(far, reaches, metres)| {
-            let third = far / 3.0;
-            (third / metres, third / reaches[joint].max(third))
-        });
+        let (way, turn) = liberty.map_or((0.0, 0.0), |liberty| liberty.of(joint));
         JointKeys {
-            translation: thinned(&points(looks, joint, |local| local.translation.to_array()), way, (&apart, &straight)),
+            translation: thinned(&points(looks, joint, |local| local.translation.to_array()), way, (&apart, &along)),
             rotation: thinned(&points(looks, joint, |local| local.rotation.to_array()), turn, (&turned, &even)),
-            scale: thinned(&points(looks, joint, |local| local.scale.to_array()), turn, (&apart, &straight)),
+            scale: thinned(&points(looks, joint, |local| local.scale.to_array()), turn, (&apart, &along)),
         }
     };
     (0..looks[0].right.len()).map(one).collect()

@@ -19,6 +19,7 @@
 mod bake;
 mod channel;
 mod contacts;
+mod curved;
 mod fit;
 mod left_out;
 mod limbs;
@@ -29,7 +30,7 @@ mod tally;
 mod thin;
 mod track;
 
-pub use bake::{Keying, Keys, ObjectKeys, bake_dense, bake_reduced, largest_error};
+pub use bake::{Jointed, Keying, Keys, ObjectKeys, bake_dense, bake_reduced, largest_error};
 pub use channel::{Channel, Interpolation, Key, merge};
 pub use left_out::{Beyond, FileForm};
 pub use limbs::{JointKeys, LimbKeys};

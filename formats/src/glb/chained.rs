@@ -37,7 +37,10 @@ pub(super) struct Corners {
 }
 
 /// Lists of corners in the file.
-type Lists = Vec<(Semantic, Index<json::Accessor>)>;
+pub(super) type Lists = Vec<(Semantic, Index<json::Accessor>)>;
+
+/// Corners, triangles between them, and what these are made of.
+pub(super) type Part = (Lists, Vec<[u32; 3]>, Option<Index<json::Material>>);
 
 /// How long it is at rest, metres, and how many joints are along it.
 pub(super) type Chain = (f64, usize);
@@ -107,12 +110,7 @@ impl<S: Write> Writer<S> {
     }
 
     /// A mesh of parts with their triangles and materials, and where its joints are at rest.
-    pub(super) fn chain(
-        &mut self,
-        name: &str,
-        parts: Vec<(Lists, Vec<[u32; 3]>, Option<Index<json::Material>>)>,
-        (length, joints): Chain,
-    ) -> Result<Form, GlbError> {
+    pub(super) fn chain(&mut self, name: &str, parts: Vec<Part>, (length, joints): Chain) -> Result<Form, GlbError> {
         let mut primitives = Vec::with_capacity(parts.len());
         for (lists, triangles, material) in parts {
             primitives.push(Primitive {

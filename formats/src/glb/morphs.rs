@@ -21,6 +21,9 @@ pub(super) struct Morphed {
     pub frames: Vec<f64>,
 }
 
+/// Corners as they are written, where they are instead, how they are joined and drawn, and what they are made of.
+type Part = (Index<json::Accessor>, Vec<MorphTarget>, Option<Index<json::Accessor>>, Mode, Index<json::Material>);
+
 /// Metres below which a corner stays where it is.
 const STAYS: f32 = 1e-9;
 
@@ -81,18 +84,8 @@ impl<S: Write> Writer<S> {
         self.floats(&flat, (3, Type::Vec3), true, Some(Target::ArrayBuffer))
     }
 
-    fn morphing(
-        &mut self,
-        name: &str,
-        parts: Vec<(
-            Index<json::Accessor>,
-            Vec<MorphTarget>,
-            Option<Index<json::Accessor>>,
-            Mode,
-            Index<json::Material>,
-        )>,
-    ) -> Index<json::Mesh> {
-        let part = |(base, targets, indices, mode, material): (_, Vec<MorphTarget>, _, _, _)| Primitive {
+    fn morphing(&mut self, name: &str, parts: Vec<Part>) -> Index<json::Mesh> {
+        let part = |(base, targets, indices, mode, material): Part| Primitive {
             attributes: [(Valid(Semantic::Positions), base)].into(),
             indices,
             material: Some(material),

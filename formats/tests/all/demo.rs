@@ -1,6 +1,7 @@
 //! The scenes of the demo as keys in files.
 
-use crate::glb::{Track, written};
+use crate::glb::written;
+use crate::player::Track;
 use glam::{DQuat, DVec3};
 use std::fs;
 use std::path::Path;

@@ -5,7 +5,7 @@ use gltf::animation::{Interpolation, Property};
 use std::collections::HashMap;
 
 pub struct Track {
-    times: Vec<f64>,
+    pub times: Vec<f64>,
     values: Vec<Vec<f64>>,
     cubic: bool,
 }

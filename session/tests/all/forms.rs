@@ -11,8 +11,11 @@ use zickzack_core::motion::{Cancel, Columns, Frames, Motion, Sample, prepared};
 use zickzack_core::nodes::Registry;
 use zickzack_session::{HandOff, Report, Session};
 
+/// Outputs by their names.
+type Outputs = Vec<(String, Arc<dyn Motion>)>;
+
 /// A file with all Outputs of a scene, the motions in it, and what is told.
-fn written(session: &Session, range: Frames, keying: Keying) -> (Vec<u8>, Vec<(String, Arc<dyn Motion>)>, Report) {
+fn written(session: &Session, range: Frames, keying: Keying) -> (Vec<u8>, Outputs, Report) {
     let (memo, cancel) = (Memo::default(), Cancel::default());
     let compiled = session.compile(&memo, &AtOnce, &cancel);
     let hand_off = HandOff::of(session, &compiled, |_| true);
