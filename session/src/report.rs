@@ -62,7 +62,7 @@ pub struct ErrorReport {
     pub of: &'static str,
     /// How large it is.
     pub error: f64,
-    /// `m`, `°` or, of sizes, parts of the size: an empty text.
+    /// `m`, `°` or, of sizes, parts of the largest that the thing has: an empty text.
     pub unit: &'static str,
     /// The frame, as shown.
     pub frame: f64,
@@ -75,7 +75,7 @@ const LOOKS: f64 = 4.0;
 /// Frames beside a break at which it is not.
 const BESIDE: f64 = 1e-3;
 
-/// The largest errors of one thing, each with its frame: metres, radians, parts of its size.
+/// The largest errors of one thing, each with its frame: metres, radians, parts of its largest size.
 type Errors = [(f64, f64); 3];
 
 impl HandOff<'_> {
@@ -125,7 +125,12 @@ impl HandOff<'_> {
         let mut report = self.report(FileForm::Model, range, cancel)?;
         let (first, fps) = (self.session().scene.first_frame as f64, self.session().scene.fps.value());
         let mut player = Player::open(file)?;
-        for ((told, (name, motion)), tally) in report.outputs.iter_mut().zip(self.outputs()).zip(tallies) {
+        for (i, ((told, (name, motion)), tally)) in
+            report.outputs.iter_mut().zip(self.outputs()).zip(tallies).enumerate()
+        {
+            // Several may have one name.
+            let others = self.outputs()[..i].iter().filter(|(other, _)| other == name);
+            let before = |object: usize| others.clone().filter(|(_, motion)| motion.len() > object).count();
             told.keys = keys(tally, first);
             let ready = prepared(motion, range.widened(1.0), cancel)?;
             let mut all = Vec::with_capacity(motion.len());
@@ -133,7 +138,7 @@ impl HandOff<'_> {
                 if cancel.cancelled() {
                     return Err(MotionError::Cancelled.into());
                 }
-                let node = player.node(&format!("{name} {}", object + 1))?;
+                let node = player.node(&format!("{name} {}", object + 1), before(object))?;
                 let lacks = || HandOffError::Missing {
                     output: name.clone(),
                     why: format!("thing {} is not in the file", object + 1),
@@ -187,21 +192,19 @@ fn compared(
     let mut sample = Sample::default();
     ready.sample_at(&at, Columns::POSE, &mut sample);
     let mut errors = [(0.0, range.from); 3];
+    // What grows from nothing is compared with how large it is at most.
+    let largest = sample.scales.iter().flat_map(|scale| scale.to_array()).fold(0.0_f64, |most, x| most.max(x.abs()));
     for (row, (_, frame)) in at.iter().enumerate() {
         let pose = sample.pose(row);
         let (place, turn, size) = node.at((frame - range.from) / fps);
         let shown = if sample.alive.get(row).is_none_or(|there| *there) { pose.scale.to_array() } else { [0.0; 3] };
         let missed = shown.iter().zip(size).map(|(a, b)| (a - b).abs()).fold(0.0, f64::max);
-        let own = shown.iter().fold(0.0_f64, |most, x| most.max(x.abs())).max(1e-9);
+        let missed = if largest > 0.0 { missed / largest } else { missed };
         // What is not seen is nowhere: only that it is not counts.
         let found = if shown == [0.0; 3] {
             [0.0, 0.0, missed]
         } else {
-            [
-                pose.position.distance(place.into()),
-                angle_between(pose.orientation, DQuat::from_array(turn)),
-                missed / own,
-            ]
+            [pose.position.distance(place.into()), angle_between(pose.orientation, DQuat::from_array(turn)), missed]
         };
         for (worst, found) in errors.iter_mut().zip(found) {
             if found > worst.0 {

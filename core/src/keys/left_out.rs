@@ -1,5 +1,6 @@
 //! What a file of keys cannot say of a motion.
 
+use crate::curve::Strand;
 use crate::motion::{Cancel, Columns, Cut, Frames, Motion, MotionError, Sample, prepared};
 use crate::work::OF_A_FILE;
 use std::sync::Arc;
@@ -30,8 +31,8 @@ pub struct Beyond {
     pub brightness: bool,
     /// Things are cut off at times.
     pub cuts: bool,
-    /// Things play clips of their models.
-    pub clips: bool,
+    /// The path that things are on has other strands at other frames.
+    pub strands: bool,
     /// Things are bent along a path.
     pub bends: bool,
     /// Things are dented.
@@ -52,18 +53,21 @@ impl Beyond {
     fn found(motion: &Arc<dyn Motion>, range: Frames, cancel: &Cancel) -> Result<Self, MotionError> {
         let ready = prepared(motion, range.widened(1.0), cancel)?;
         let columns = Columns::ALIVE | Columns::TINT | Columns::BRIGHTNESS | Columns::CUT;
-        let clips = ready.kinds().iter().any(|kind| kind.animated.is_some());
         let bends = ready.kinds().iter().any(|kind| kind.bent.is_some());
         let dents = ready.kinds().iter().any(|kind| kind.dented.is_some());
         let walks = ready.kinds().iter().any(|kind| kind.walked.is_some());
         let kinds = ready.kinds().len() > 1 || ready.kinds().iter().any(|kind| kind.glyph.is_some());
-        let mut found = Self { kinds, clips, bends, dents, walks, ..Self::default() };
+        let mut found = Self { kinds, bends, dents, walks, ..Self::default() };
+        let moving = ready.path().filter(|path| path.unmoving().is_none());
+        let strands = |frame: f64| moving.map(|path| path.at(frame).strands().iter().map(Strand::closed).collect());
+        let at_start: Option<Vec<bool>> = strands(range.from);
         let (mut sample, mut first) = (Sample::default(), Vec::new());
         for frame in range.from.ceil() as i64..=range.to.floor() as i64 {
             if cancel.cancelled() {
                 return Err(MotionError::Cancelled);
             }
             ready.sample(frame as f64, columns, &mut sample);
+            found.strands |= strands(frame as f64) != at_start;
             found.presence |= sample.alive.iter().any(|alive| !alive);
             found.colours |= sample.tints.iter().any(|tint| *tint != 0.0);
             if first.is_empty() {
@@ -86,6 +90,7 @@ impl Beyond {
             (!table && self.recolouring, "how their colours change"),
             (!table && self.brightness, "their brightness"),
             (!table && self.cuts, "where they are cut off"),
+            (!table && self.strands, "the path that they are on, which has other strands at other frames"),
             (table && self.bends, "what is bent"),
             (table && self.dents, "what is dented"),
             (table && self.walks, "what walks"),

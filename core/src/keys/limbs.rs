@@ -172,12 +172,14 @@ impl Keying {
         let parents = limbs.parents();
         let corners = limbs.held().iter().flat_map(|(joint, held)| box_corners(*held).map(|at| (*joint, at))).collect();
         let looker = Looker { order: ordered(&parents), motion, object, limbs, parents, corners, metres };
-        let Self::Within { metres: wanted, .. } = self else {
-            let step = if let Self::Every(step) = self { step } else { 1.0 };
-            let mut looks = first_looks(&looker, range, step)?;
-            aligned(&mut looks);
-            let keys = straight(&looks, None);
-            return Ok(Measure::new(&looker, &looks, range).of(keys));
+        let wanted = match self {
+            Self::Within { metres, .. } => metres,
+            Self::Every(step) => {
+                let mut looks = first_looks(&looker, range, step)?;
+                aligned(&mut looks);
+                let keys = straight(&looks, None);
+                return Ok(Measure::new(&looker, &looks, range).of(keys));
+            }
         };
         let mut looks = first_looks(&looker, range, 0.5)?;
         closer(&looker, &mut looks, COARSE * wanted, cancel)?;

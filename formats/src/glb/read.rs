@@ -16,8 +16,8 @@ pub struct Player<R> {
     numbers: u64,
     /// By node: its channels, by animation and number.
     moved: HashMap<usize, Vec<(usize, usize)>>,
-    /// Nodes of the scene by their names.
-    named: HashMap<String, usize>,
+    /// Nodes of the scene by their names, in their order.
+    named: HashMap<String, Vec<usize>>,
 }
 
 /// Keys of something of a node.
@@ -66,16 +66,21 @@ impl<R: Read + Seek> Player<R> {
         }
         let scene = root.scene.and_then(|scene| root.scenes.get(scene.value()));
         let top = scene.iter().flat_map(|scene| &scene.nodes).map(|node| node.value());
-        let name = |node: usize| Some((root.nodes.get(node)?.name.clone()?, node));
-        Ok(Self { named: top.filter_map(name).collect(), root, file, numbers: 28 + length, moved })
+        let mut named: HashMap<String, Vec<usize>> = HashMap::new();
+        for node in top {
+            if let Some(name) = root.nodes.get(node).and_then(|node| node.name.clone()) {
+                named.entry(name).or_default().push(node);
+            }
+        }
+        Ok(Self { named, root, file, numbers: 28 + length, moved })
     }
 
-    /// A node of the scene by its name, over time; nothing where there is none.
+    /// A node of the scene over time, by its name, after so many others of the same; nothing where there is none.
     ///
     /// # Errors
     /// Where its numbers cannot be read.
-    pub fn node(&mut self, name: &str) -> Result<Option<NodePlayed>, GlbError> {
-        let Some(&index) = self.named.get(name) else { return Ok(None) };
+    pub fn node(&mut self, name: &str, others: usize) -> Result<Option<NodePlayed>, GlbError> {
+        let Some(&index) = self.named.get(name).and_then(|nodes| nodes.get(others)) else { return Ok(None) };
         let node = &self.root.nodes[index];
         let wide = |given: Option<[f32; 3]>, none: f32| given.unwrap_or([none; 3]).map(f64::from);
         let turn = node.rotation.map_or([0.0, 0.0, 0.0, 1.0], |turn| turn.0.map(f64::from));

@@ -198,6 +198,26 @@ fn a_report_tells_what_is_read_back() {
     assert!(why.contains(&format!("thing {}", outputs[0].1.len())), "{why}");
 }
 
+/// What grows from nothing is off by parts of its largest size; Outputs of one name are compared each with itself.
+#[test]
+fn what_is_small_or_of_the_same_name_is_told_of_as_it_is() {
+    let (_, _, report) =
+        written(&demo("name-filled-with-lights.json"), Frames { from: 0.0, to: 24.0 }, Keying::Every(2.0));
+    let sizes = report.outputs.iter().map(|output| output.read_back[2].error);
+    assert!(sizes.clone().all(|error| error <= 1.0), "{:?}", sizes.collect::<Vec<_>>());
+    let mut session = demo("lantern-round.json");
+    let scene = Arc::make_mut(&mut session.scene);
+    for node in scene.nodes.values_mut().filter(|node| node.kind == "output") {
+        Arc::make_mut(node).name = "Out".to_owned();
+    }
+    let (_, outputs, report) = written(&session, Frames { from: 0.0, to: 12.0 }, Keying::Every(1.0));
+    assert!(outputs.len() > 1 && report.outputs.iter().all(|output| output.name == "Out"));
+    for output in &report.outputs {
+        let missed = output.keys[0].missed.as_ref().unwrap().error;
+        assert!(output.read_back[0].error <= missed + 2e-5, "{output:?}");
+    }
+}
+
 fn header_length(file: &[u8]) -> usize {
     u32::from_le_bytes(file[12..16].try_into().unwrap()) as usize
 }

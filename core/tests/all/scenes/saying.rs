@@ -2,11 +2,15 @@
 
 use crate::cases::cases;
 use crate::common::scenes::{compiled, document};
+use glam::DVec3;
 use proptest::prelude::*;
 use serde_json::{Value, json};
+use std::sync::Arc;
+use zickzack_core::curve::{Curve, Path, Segment, Strand, Traced};
+use zickzack_core::fraction::Fraction;
 use zickzack_core::graph::{Product, report};
 use zickzack_core::keys::{Beyond, FileForm};
-use zickzack_core::motion::{Cancel, Columns, Frames, Sample, prepared, trace};
+use zickzack_core::motion::{Cancel, Columns, Frames, Motion, Ride, Sample, prepared, trace};
 
 /// The messages of a node.
 fn messages(made: Value, node: &str) -> Vec<String> {
@@ -331,5 +335,25 @@ proptest! {
         let said = told.messages.iter().any(|text| text.contains("may touch at frame"));
         prop_assume!((near - size).abs() > 0.01);
         prop_assert_eq!(said, near < size, "{:?}: {} of {}", told.messages, near, size);
+    }
+}
+
+/// A path that falls in two is no line that a file could hold, and that is said; one that moves in one piece is.
+#[test]
+fn a_path_that_falls_apart_is_said_to_be_left_out() {
+    let line = |from: DVec3| Strand::new(vec![Segment::Line { from, to: from + DVec3::X }], false).unwrap();
+    for apart in [false, true] {
+        let path = Path::Moving(Arc::new(move |frame: f64| {
+            let first = line(DVec3::Y * frame);
+            let second = line(DVec3::Z);
+            let strands = if apart && frame >= 6.0 { vec![first, second] } else { vec![first] };
+            Arc::new(Curve::new(strands).unwrap())
+        }));
+        let ride: Arc<dyn Motion> = Arc::new(Ride::new(path.clone(), 1, Fraction::whole(1).unwrap(), 12.0));
+        let beyond = Beyond::of(&ride, Frames { from: 0.0, to: 12.0 }, &Cancel::default()).unwrap();
+        let said = beyond.left_out(FileForm::Model);
+        assert_eq!(said.iter().any(|what| what.contains("other strands")), apart, "{said:?}");
+        assert_eq!(Traced::of(&path, &[0.0, 6.0, 12.0], 1e-3).is_none(), apart);
+        assert!(beyond.left_out(FileForm::Table).is_empty());
     }
 }
