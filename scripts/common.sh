@@ -106,6 +106,17 @@ web_packages() {
   printf '%s' "$now" >"$stamp"
 }
 
+# Installs the reference reader of USD, by which files are tested.
+usd_reader() {
+  local wanted=26.11
+  [ "$(cat "$state/usd/.version" 2>/dev/null)" = "$wanted" ] && return
+  say "Installing the reader of USD …"
+  rm -rf "$state/usd"
+  /usr/bin/python3 -m pip install --quiet --no-deps --only-binary :all: --target "$state/usd" "usd-core==$wanted" >"$state/usd.log" 2>&1 \
+    || fail_with "$state/usd.log" "usd-core could not be installed; the end of $state/usd.log:"
+  printf '%s' "$wanted" >"$state/usd/.version"
+}
+
 # Builds the web interface when its sources changed.
 build_web() {
   local stamp="$state/web-stamp" now

@@ -8,7 +8,7 @@ use std::sync::Arc;
 use std::sync::atomic::{AtomicUsize, Ordering};
 use zickzack_core::fraction::greatest_common_divisor;
 use zickzack_core::graph::{AtOnce, Compiled, LONGEST_ORBIT, Memo, SeamReport};
-use zickzack_core::keys::{Beyond, FileForm, Keying, Tally};
+use zickzack_core::keys::{FileForm, Keying, Tally};
 use zickzack_core::motion::{Cancel, Frames, Motion};
 use zickzack_core::nodes::Registry;
 use zickzack_core::scene::Scene;
@@ -21,7 +21,7 @@ pub struct Bake {
     /// The scene files.
     #[arg(required = true)]
     scenes: Vec<PathBuf>,
-    /// Where to write: a name ending in .csv or .glb, or - for CSV on standard output; of several scenes a folder, in which
+    /// Where to write: a name ending in .csv, .glb, .usda or .usdz, or - for CSV on standard output; of several scenes a folder, in which
     /// each has a file of its own name.
     #[arg(long, required_unless_present = "contacts")]
     to: Option<String>,
@@ -51,7 +51,7 @@ pub struct Bake {
     /// Frames from row to row, or from key to key where keys are not reduced.
     #[arg(long, default_value_t = 1.0, allow_negative_numbers = true)]
     step: f64,
-    /// Reduces keys until the motion is off by at most this many metres (GLB only).
+    /// Reduces keys until the motion is off by at most this many metres (not CSV).
     #[arg(long, value_name = "METRES", allow_negative_numbers = true)]
     tolerance: Option<f64>,
     /// Degrees that orientations may be off; left out, as many as keep what is a metre away within the tolerance.
@@ -64,13 +64,17 @@ pub struct Bake {
 enum Form {
     Csv,
     Glb,
+    Usda,
+    Usdz,
 }
 
 impl Form {
-    const fn ending(self) -> &'static str {
+    const fn of_file(self) -> FileForm {
         match self {
-            Self::Csv => "csv",
-            Self::Glb => "glb",
+            Self::Csv => FileForm::Table,
+            Self::Glb => FileForm::Model,
+            Self::Usda => FileForm::Stage,
+            Self::Usdz => FileForm::Package,
         }
     }
 }
@@ -123,7 +127,7 @@ impl Bake {
         let form = self.form.unwrap_or(Form::Glb);
         let named = |scene: &PathBuf| {
             let name = scene.file_stem().unwrap_or(scene.as_os_str()).to_string_lossy();
-            folder.join(format!("{name}.{}", form.ending()))
+            folder.join(format!("{name}.{}", form.of_file().ending()))
         };
         let goals: Vec<PathBuf> = self.scenes.iter().map(named).collect();
         let mut different = goals.clone();
@@ -167,12 +171,12 @@ impl Bake {
         let compiled = session.compile(&Memo::default(), &AtOnce, &cancel);
         let hand_off = self.hand_off(scene, (&session, &compiled), say)?;
         let loops = if self.orbit { orbit_of(&session.scene, hand_off.outputs(), &cancel)? } else { 1 };
-        let table = !matches!(goal, Some(Goal::File(_, Form::Glb)));
+        let table = matches!(goal, None | Some(Goal::Standard | Goal::File(_, Form::Csv)));
         let range = self.range(&session.scene, table, loops)?;
         if goal.is_some() {
-            let form = if table { FileForm::Table } else { FileForm::Model };
-            for (name, motion) in hand_off.outputs() {
-                let left_out = Beyond::of(motion, range, &cancel)?.left_out(form);
+            let form = if let Some(Goal::File(_, form)) = &goal { form.of_file() } else { FileForm::Table };
+            for (number, (name, _)) in hand_off.outputs().iter().enumerate() {
+                let left_out = hand_off.left_out(number, (form, range), &cancel)?;
                 if !left_out.is_empty() {
                     writeln!(say, "{name}: the file does not say {}", left_out.join(", "))?;
                 }
@@ -186,19 +190,24 @@ impl Bake {
                     Ok(hand_off.write_csv(range, self.step, BufWriter::new(file), &cancel)?)
                 })?;
                 if self.report {
-                    put_report(&path, &hand_off.report(FileForm::Table, range, &cancel)?)?;
+                    put_report(&path, &hand_off.report(FileForm::Table, (range, &[]), &cancel)?)?;
                 }
             }
-            Some(Goal::File(path, Form::Glb)) => {
-                let tallies = self.write_keys(&hand_off, (&path, range), &cancel)?;
+            Some(Goal::File(path, form)) => {
+                let tallies = self.write_keys(&hand_off, (&path, form, range), &cancel)?;
                 if self.tolerance.is_some() {
                     for ((name, _), tally) in hand_off.outputs().iter().zip(&tallies) {
                         writeln!(say, "{}", told(name, tally, range, session.scene.first_frame as f64))?;
                     }
                 }
                 if self.report {
-                    let written = BufReader::new(File::open(&path)?);
-                    put_report(&path, &hand_off.report_glb((range, &tallies), written, &cancel)?)?;
+                    let report = if form == Form::Glb {
+                        let written = BufReader::new(File::open(&path)?);
+                        hand_off.report_glb((range, &tallies), written, &cancel)?
+                    } else {
+                        hand_off.report(form.of_file(), (range, &tallies), &cancel)?
+                    };
+                    put_report(&path, &report)?;
                 }
             }
         }
@@ -257,15 +266,20 @@ impl Bake {
     fn write_keys(
         &self,
         hand_off: &HandOff<'_>,
-        (goal, range): (&Path, Frames),
+        (goal, form, range): (&Path, Form, Frames),
         cancel: &Cancel,
     ) -> Result<Vec<Tally>> {
         let keying = Keying::asked(self.step, self.tolerance, self.angle);
         let beside = goal.parent().filter(|folder| !folder.as_os_str().is_empty()).unwrap_or_else(|| Path::new("."));
         let mut tallies = Vec::new();
         whole_or_nothing(goal, |file| {
-            let mut out = BufWriter::new(file);
-            tallies = hand_off.write_glb((range, keying), tempfile::tempfile_in(beside)?, &mut out, cancel)?;
+            let (mut out, keys) = (BufWriter::new(file), (range, keying));
+            let aside = || tempfile::tempfile_in(beside);
+            tallies = match form {
+                Form::Usda => hand_off.write_usda(keys, &mut out, cancel)?,
+                Form::Usdz => hand_off.write_usdz(keys, aside()?, &mut out, cancel)?,
+                Form::Csv | Form::Glb => hand_off.write_glb(keys, aside()?, &mut out, cancel)?,
+            };
             Ok(out.flush()?)
         })?;
         Ok(tallies)
@@ -287,7 +301,9 @@ fn goal(to: &str) -> Result<Goal> {
         _ if to == "-" => return Ok(Goal::Standard),
         Some("csv") => Form::Csv,
         Some("glb") => Form::Glb,
-        _ => bail!("--to must end in .csv or .glb, be a folder, or - for standard output"),
+        Some("usda") => Form::Usda,
+        Some("usdz") => Form::Usdz,
+        _ => bail!("--to must end in .csv, .glb, .usda or .usdz, be a folder, or - for standard output"),
     };
     Ok(Goal::File(PathBuf::from(to), form))
 }

@@ -9,12 +9,15 @@
 pub mod animated;
 pub mod bvh;
 pub mod csv;
+pub mod eye;
 pub mod files;
 pub mod glb;
 pub mod media;
 pub mod model;
+mod parts;
 pub mod picture;
 pub mod recording;
 pub mod svg;
 pub mod table;
+pub mod usd;
 mod xml;

@@ -19,13 +19,13 @@ const STEPS: f64 = 255.0;
 /// The forms of an Output's kinds, and which of them its things have.
 pub(crate) struct Dressed {
     output: String,
-    motion: Arc<dyn Motion>,
+    pub motion: Arc<dyn Motion>,
     /// The same, ready for the range.
-    ready: Arc<dyn Motion>,
+    pub ready: Arc<dyn Motion>,
     /// Frames at which what changes its form is looked at.
-    moments: Vec<f64>,
-    kinds: Vec<Kind>,
-    forms: Vec<Form>,
+    pub moments: Vec<f64>,
+    pub kinds: Vec<Kind>,
+    pub forms: Vec<Form>,
     /// Models that are in the file, by kind.
     models: Vec<Option<glb::Form>>,
     /// Where things lie between the two colours of their kinds.
@@ -67,7 +67,7 @@ impl Dressed {
         object: usize,
         cancel: &Cancel,
     ) -> Result<Option<glb::Form>, HandOffError> {
-        let kind = if self.motion.kinds().is_empty() { 0 } else { self.motion.kind(object) };
+        let kind = self.kind(object);
         match &self.forms[kind] {
             Form::Dented(dents) => {
                 let name = format!("{} {}", self.output, kind + 1);
@@ -103,6 +103,11 @@ impl Dressed {
         }
     }
 
+    /// The number of the kind that a thing is of.
+    pub fn kind(&self, object: usize) -> usize {
+        if self.motion.kinds().is_empty() { 0 } else { self.motion.kind(object) }
+    }
+
     /// What moves the joints of each kind, with how many metres are one of the units of what hangs on them.
     pub(crate) fn limbs(&self) -> Vec<keys::Jointed> {
         let limbs = |form: &Form| match form {
@@ -116,13 +121,13 @@ impl Dressed {
         HandOffError::Missing { output: self.output.clone(), why }
     }
 
-    fn content(&self, session: &Session, name: &str) -> Result<Arc<Vec<u8>>, HandOffError> {
+    pub fn content(&self, session: &Session, name: &str) -> Result<Arc<Vec<u8>>, HandOffError> {
         let gone = || Err(format!("the file \"{name}\" is not there: bring it in again"));
         session.files.content(name).cloned().unwrap_or_else(gone).map_err(|why| self.missing(why))
     }
 
     /// A file as binary glTF.
-    fn model(&self, session: &Session, name: &str) -> Result<Vec<u8>, HandOffError> {
+    pub fn model(&self, session: &Session, name: &str) -> Result<Vec<u8>, HandOffError> {
         let content = self.content(session, name)?;
         let model = as_glb(&content).map_err(|error| self.missing(error.to_string()))?;
         Ok(model.into_owned())
@@ -134,7 +139,7 @@ impl Dressed {
     }
 
     /// A surface as it is dented at a frame.
-    fn dented(&self, kind: usize, object: usize, frame: f64) -> Mesh {
+    pub fn dented(&self, kind: usize, object: usize, frame: f64) -> Mesh {
         let mut sample = Sample::default();
         self.ready.sample_at(&[(object, frame)], Columns::DENTED, &mut sample);
         // What was made ready has its own.
@@ -178,8 +183,12 @@ pub(crate) fn moments(range: Frames, step: f64) -> Vec<f64> {
     inside.chain([range.to]).collect()
 }
 
-/// How much light a kind's colour is, so far on its way to its last.
-fn colour(kind: &Kind, tint: f64) -> Light {
-    let steps = (tint * STEPS).round() / STEPS;
-    kind.light(steps).or_else(|| light(PAPER)).unwrap_or([1.0; 3])
+/// How much light a kind's colour is, so far on its way to its last; in steps, so that things of many colours share what is alike.
+pub(crate) fn colour(kind: &Kind, tint: f64) -> Light {
+    exact_colour(kind, (tint * STEPS).round() / STEPS)
+}
+
+/// The same exactly.
+pub(crate) fn exact_colour(kind: &Kind, tint: f64) -> Light {
+    kind.light(tint).or_else(|| light(PAPER)).unwrap_or([1.0; 3])
 }

@@ -2,7 +2,7 @@
 
 use crate::Session;
 use crate::dressed::{Dressed, moments};
-use std::io::{Read, Seek, Write};
+use std::io::{self, Read, Seek, Write};
 use std::sync::Arc;
 use zickzack_core::curve::{Path, Traced};
 use zickzack_core::graph::{Compiled, End, OUTPUT, Product};
@@ -10,7 +10,9 @@ use zickzack_core::keys::{FileForm, Keying, ObjectKeys, Tally};
 use zickzack_core::motion::{Cancel, Frames, Motion, MotionError};
 use zickzack_core::scene::Node;
 use zickzack_formats::csv::{self, CsvError};
-use zickzack_formats::glb::{self, Eye, GlbError};
+use zickzack_formats::eye::Eye;
+use zickzack_formats::glb::{self, GlbError};
+use zickzack_formats::usd::UsdError;
 
 /// Why there is no file.
 #[derive(Debug, thiserror::Error)]
@@ -24,6 +26,12 @@ pub enum HandOffError {
     /// The file cannot be made.
     #[error(transparent)]
     Model(#[from] GlbError),
+    /// The file cannot be made.
+    #[error(transparent)]
+    Stage(#[from] UsdError),
+    /// It cannot be written.
+    #[error("the file cannot be written: {0}")]
+    Unwritten(#[from] io::Error),
     /// What is to stand for things is not there.
     #[error("What \"{output}\" is shown as cannot be put in: {why}.")]
     Missing { output: String, why: String },
@@ -42,17 +50,17 @@ pub struct HandOff<'a> {
 /// The type of nodes that are lines between things.
 const TETHER: &str = "tether";
 /// Width of the film that lenses are for, millimetres.
-const FILM: f64 = 36.0;
+pub(crate) const FILM: f64 = 36.0;
 /// Parts of its length by which a line may be off the path that it shows.
 const FINE: f64 = 1e-4;
 /// The colour of lines.
-const CHALK: [f64; 3] = [0.8, 0.8, 0.8];
+pub(crate) const CHALK: [f64; 3] = [0.8, 0.8, 0.8];
 
 /// Frames between looks at what keys do not say.
-fn step_of(keying: Keying) -> f64 {
+pub(crate) fn step_of(keying: Keying) -> f64 {
     match keying {
         Keying::Every(step) => step,
-        Keying::Within { .. } => 1.0,
+        Keying::Within { .. } | Keying::Straight { .. } => 1.0,
     }
 }
 
@@ -77,7 +85,7 @@ impl<'a> HandOff<'a> {
     }
 
     /// The scene with its files.
-    pub(crate) const fn session(&self) -> &Session {
+    pub const fn session(&self) -> &Session {
         self.session
     }
 
@@ -108,14 +116,15 @@ impl<'a> HandOff<'a> {
         cancel: &Cancel,
         mut take: impl FnMut(ObjectKeys),
     ) -> Result<(), HandOffError> {
-        let (name, motion) = &self.outputs[output];
-        let limbs = match form {
-            FileForm::Model => {
-                let step = step_of(keying);
-                Dressed::of(self.session, (name, self.nodes[output]), (motion, range, step), cancel)?.limbs()
+        let motion = &self.outputs[output].1;
+        let (mut limbs, mut keying) = (Vec::new(), keying);
+        if !matches!(form, FileForm::Table | FileForm::Contacts) {
+            let dressed = self.dress(output, (range, step_of(keying)), cancel)?;
+            limbs = dressed.limbs();
+            if form.is_stage() && dressed.together() {
+                keying = Keying::Every(step_of(keying));
             }
-            FileForm::Table | FileForm::Contacts => Vec::new(),
-        };
+        }
         keying.each_jointed((motion, &limbs), range, cancel, |keys| {
             take(keys);
             Ok::<(), HandOffError>(())
@@ -157,10 +166,7 @@ impl<'a> HandOff<'a> {
     ) -> Result<Vec<Tally>, HandOffError> {
         let scene = &self.session.scene;
         // What is missing is told before any work is done.
-        let dressed = |((name, motion), node): (&(String, Arc<dyn Motion>), &&str)| {
-            Dressed::of(self.session, (name, node), (motion, range, step_of(keying)), cancel)
-        };
-        let looks = self.outputs.iter().zip(&self.nodes).map(dressed).collect::<Result<Vec<_>, HandOffError>>()?;
+        let looks = self.dressed((range, step_of(keying)), cancel)?;
         let mut file = glb::Writer::new(scene.fps.value(), aside);
         file.note("fps", scene.fps.to_string());
         file.note("first_frame", range.from + scene.first_frame as f64);
@@ -177,37 +183,53 @@ impl<'a> HandOff<'a> {
             })?;
             tallies.push(tally);
         }
-        self.lines(&mut file, range, step_of(keying), cancel)?;
-        if let Some(camera) = &scene.camera {
-            let aspect = scene.picture.width / scene.picture.height;
-            let wide = FILM / camera.lens;
-            file.camera(Eye { place: camera.position.into(), target: camera.target.into(), wide, aspect });
+        let frames = moments(range, step_of(keying));
+        for (name, path) in self.paths() {
+            if let Some(traced) = self.traced(&path, &frames, cancel)? {
+                file.lines(&name, (&traced, &frames), range.from, CHALK)?;
+            }
+        }
+        if let Some(eye) = self.eye() {
+            file.camera(eye);
         }
         file.finish(&scene.name, out)?;
         Ok(tallies)
     }
 
-    /// The paths that things are on, and tethers, as lines.
-    fn lines<S: Read + Write + Seek>(
+    /// What the things of an Output look like, by its number; what changes its form at steps of so many frames.
+    pub(crate) fn dress(
         &self,
-        file: &mut glb::Writer<S>,
-        range: Frames,
-        step: f64,
+        output: usize,
+        (range, step): (Frames, f64),
         cancel: &Cancel,
-    ) -> Result<(), HandOffError> {
-        let frames = moments(range, step);
+    ) -> Result<Dressed, HandOffError> {
+        let (name, motion) = &self.outputs[output];
+        Dressed::of(self.session, (name, self.nodes[output]), (motion, range, step), cancel)
+    }
+
+    /// The same of all.
+    pub(crate) fn dressed(&self, steps: (Frames, f64), cancel: &Cancel) -> Result<Vec<Dressed>, HandOffError> {
+        (0..self.outputs.len()).map(|output| self.dress(output, steps, cancel)).collect()
+    }
+
+    /// The paths that things are on, and tethers, with their names.
+    pub(crate) fn paths(&self) -> impl Iterator<Item = (String, Path)> {
         let ridden =
-            self.outputs.iter().filter_map(|(name, motion)| Some((format!("{name} path"), motion.path()?.clone())));
-        let tied = self.tethers.iter().cloned();
-        for (name, path) in ridden.chain(tied) {
-            let traced = cancel.watched(|| Traced::of(&path, &frames, FINE));
-            if cancel.cancelled() {
-                return Err(MotionError::Cancelled.into());
-            }
-            if let Some(traced) = traced {
-                file.lines(&name, (&traced, &frames), range.from, CHALK)?;
-            }
-        }
-        Ok(())
+            |(name, motion): &(String, Arc<dyn Motion>)| Some((format!("{name} path"), motion.path()?.clone()));
+        self.outputs.iter().filter_map(ridden).chain(self.tethers.iter().cloned())
+    }
+
+    /// A path as lines; nothing where it has other strands at other frames.
+    pub(crate) fn traced(&self, path: &Path, frames: &[f64], cancel: &Cancel) -> Result<Option<Traced>, HandOffError> {
+        let traced = cancel.watched(|| Traced::of(path, frames, FINE));
+        if cancel.cancelled() { Err(MotionError::Cancelled.into()) } else { Ok(traced) }
+    }
+
+    /// The camera of the scene.
+    pub(crate) fn eye(&self) -> Option<Eye> {
+        let (scene, camera) = (&self.session.scene, self.session.scene.camera.as_ref()?);
+        let aspect = scene.picture.width / scene.picture.height;
+        let wide = FILM / camera.lens;
+        Some(Eye { place: camera.position.into(), target: camera.target.into(), wide, aspect })
     }
 }

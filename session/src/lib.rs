@@ -47,6 +47,7 @@ mod beside;
 mod dressed;
 mod hand_off;
 mod report;
+mod staged;
 
 pub use beside::ReadError;
 pub use hand_off::{HandOff, HandOffError};

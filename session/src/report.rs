@@ -5,7 +5,7 @@ use glam::DQuat;
 use serde::Serialize;
 use std::io::{Read, Seek};
 use std::sync::Arc;
-use zickzack_core::keys::{Beyond, Count, FileForm, Tally, largest_error};
+use zickzack_core::keys::{Count, FileForm, Tally, largest_error};
 use zickzack_core::motion::{Cancel, Columns, Frames, Motion, MotionError, Sample, prepared};
 use zickzack_core::pose::angle_between;
 use zickzack_formats::glb::{NodePlayed, Player};
@@ -15,7 +15,7 @@ use zickzack_formats::glb::{NodePlayed, Player};
 pub struct Report {
     /// Name of the scene.
     pub scene: String,
-    /// `csv`, `contacts` or `glb`.
+    /// `csv`, `contacts`, `glb`, `usda` or `usdz`.
     pub form: &'static str,
     /// Frames a second, as a fraction.
     pub fps: String,
@@ -79,31 +79,31 @@ const BESIDE: f64 = 1e-3;
 type Errors = [(f64, f64); 3];
 
 impl HandOff<'_> {
-    /// What is told of a file of a form over a range of frames that count from 0.
+    /// What is told of a file of a form over a range of frames that count from 0, with what its keys are by Output; none of a table.
     ///
     /// # Errors
     /// Where a motion cannot be looked at.
-    pub fn report(&self, form: FileForm, range: Frames, cancel: &Cancel) -> Result<Report, HandOffError> {
+    pub fn report(
+        &self,
+        form: FileForm,
+        (range, tallies): (Frames, &[Tally]),
+        cancel: &Cancel,
+    ) -> Result<Report, HandOffError> {
         let scene = &self.session().scene;
+        let first = scene.first_frame as f64;
         let mut outputs = Vec::with_capacity(self.outputs().len());
-        for (name, motion) in self.outputs() {
-            let left_out = Beyond::of(motion, range, cancel)?.left_out(form);
+        for (number, (name, motion)) in self.outputs().iter().enumerate() {
             outputs.push(OutputReport {
                 name: name.clone(),
                 things: motion.len(),
-                left_out: left_out.into_iter().map(str::to_owned).collect(),
-                keys: Vec::new(),
+                left_out: self.left_out(number, (form, range), cancel)?,
+                keys: tallies.get(number).map_or_else(Vec::new, |tally| keys(tally, first)),
                 read_back: Vec::new(),
             });
         }
-        let first = scene.first_frame as f64;
         Ok(Report {
             scene: scene.name.clone(),
-            form: match form {
-                FileForm::Table => "csv",
-                FileForm::Contacts => "contacts",
-                FileForm::Model => "glb",
-            },
+            form: form.word(),
             fps: scene.fps.to_string(),
             frames: [range.from + first, range.to + first],
             outputs,
@@ -122,16 +122,13 @@ impl HandOff<'_> {
         file: impl Read + Seek,
         cancel: &Cancel,
     ) -> Result<Report, HandOffError> {
-        let mut report = self.report(FileForm::Model, range, cancel)?;
+        let mut report = self.report(FileForm::Model, (range, tallies), cancel)?;
         let (first, fps) = (self.session().scene.first_frame as f64, self.session().scene.fps.value());
         let mut player = Player::open(file)?;
-        for (i, ((told, (name, motion)), tally)) in
-            report.outputs.iter_mut().zip(self.outputs()).zip(tallies).enumerate()
-        {
+        for (i, (told, (name, motion))) in report.outputs.iter_mut().zip(self.outputs()).enumerate() {
             // Several may have one name.
             let others = self.outputs()[..i].iter().filter(|(other, _)| other == name);
             let before = |object: usize| others.clone().filter(|(_, motion)| motion.len() > object).count();
-            told.keys = keys(tally, first);
             let ready = prepared(motion, range.widened(1.0), cancel)?;
             let mut all = Vec::with_capacity(motion.len());
             for object in 0..motion.len() {

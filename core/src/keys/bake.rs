@@ -1,11 +1,10 @@
 //! From a motion to keys.
 
 use super::channel::{Channel, Interpolation, Key};
-use super::contacts::kept_contacts;
-use super::fit::Point;
-use super::limbs::LimbKeys;
-use super::missed::{Leaps, MOMENT, Missed, PARTS, compare, compared, worst};
-use super::reduce::{Error, Source, reduce};
+use super::few::{cubics, few, lines};
+use super::limbs::{LimbKeys, turn_at};
+use super::missed::{FEWER, Leaps, MOMENT, Missed, PARTS, Seen, compare, compared, worst};
+use super::reduce::Error;
 use super::track::{Instant, State, Track};
 use crate::motion::{Cancel, Columns, Frames, Limbs, Motion, MotionError, Sample, prepared};
 use crate::pose::angle_between;
@@ -73,6 +72,14 @@ pub enum Keying {
         /// Of an orientation.
         radians: f64,
     },
+    /// Few straight ones, within as much: for forms of file that know no others. Those of the joints of a thing are at the same
+    /// frames.
+    Straight {
+        /// Of a place.
+        metres: f64,
+        /// Of an orientation.
+        radians: f64,
+    },
 }
 
 impl Keying {
@@ -83,6 +90,15 @@ impl Keying {
             metres,
             radians: degrees.map_or(metres, f64::to_radians),
         })
+    }
+
+    /// The same, straight from one to the next.
+    #[must_use]
+    pub const fn straightened(self) -> Self {
+        match self {
+            Self::Within { metres, radians } => Self::Straight { metres, radians },
+            other => other,
+        }
     }
 
     /// Makes the keys of one thing after another, and gives each to `take` before those of many more are made: so what is
@@ -120,7 +136,8 @@ impl Keying {
                 cancel.watched(|| {
                     let mut keys = match self {
                         Self::Every(step) => dense(&*ready, object, range, step),
-                        Self::Within { metres, radians } => few(&*ready, object, range, (metres, radians)),
+                        Self::Within { metres, radians } => few(&*ready, object, range, (metres, radians), cubics),
+                        Self::Straight { metres, radians } => few(&*ready, object, range, (metres, radians), lines),
                     }?;
                     let kind = if jointed.is_empty() { None } else { jointed.get(ready.kind(object)) };
                     if let Some(Some((limbs, metres))) = kind {
@@ -215,62 +232,12 @@ fn dense(ready: &dyn Motion, object: usize, range: Frames, step: f64) -> Result<
         turned_off: (0.0, range.from),
         limbs: None,
     };
-    Ok(measured(ready, object, &track, range, keys, (f64::INFINITY, f64::INFINITY)).0)
-}
-
-/// Times that a thing is reduced again with more to look at, where the keys were off between what was looked at.
-pub(super) const MOST_ROUNDS: usize = 12;
-/// Instants of one thing up to which that is done: what turns thousands of times a frame is off by what is told then.
-pub(super) const MOST_INSTANTS: usize = 200_000;
-
-/// Parts of the tolerance that are aimed at, and that may be found where keys are compared: the rest is for what lies
-/// between.
-pub(super) const HELD: f64 = 0.9;
-pub(super) const SEEN: f64 = 0.97;
-
-/// The keys of [`Keying::Within`] for one thing.
-fn few(
-    ready: &dyn Motion,
-    object: usize,
-    range: Frames,
-    (tolerance, turn): (f64, f64),
-) -> Result<ObjectKeys, MotionError> {
-    let mut track = Track::within(ready, object, range, (tolerance, turn))?;
-    // What moves along several axes is off by the root of the sum of their squares.
-    let moving = (0..3).filter(|&axis| moves(&track, axis, tolerance)).count().max(1);
-    let along = HELD * tolerance / (moving as f64).sqrt();
-    let presence = presence(ready, object, &track, range);
-    for round in 0.. {
-        let contacts = kept_contacts(&track, tolerance);
-        let keys = ObjectKeys {
-            position: [0, 1, 2].map(|axis| reduced(&track, &contacts, along, |state| position(state, axis), &apart)),
-            orientation: reduced(&track, &contacts, HELD * turn, orientation, &angle),
-            scale: reduced(&track, &contacts, tolerance, scale, &apart),
-            presence: presence.clone(),
-            off: (0.0, range.from),
-            turned_off: (0.0, range.from),
-            limbs: None,
-        };
-        let (keys, missed) = measured(ready, object, &track, range, keys, (tolerance, turn));
-        let over = |missed: &Missed| missed.far > SEEN * tolerance || missed.turned > SEEN * turn;
-        let missed: Vec<f64> = missed.iter().filter(|missed| over(missed)).map(|missed| missed.frame).collect();
-        if missed.is_empty() || round + 1 == MOST_ROUNDS || track.instants.len() + missed.len() > MOST_INSTANTS {
-            return Ok(keys);
-        }
-        track.look_at(ready, object, &missed);
-    }
-    unreachable!("the last round returns")
-}
-
-/// True where it leaves its first place along an axis by more than a hundredth of the tolerance.
-pub(super) fn moves(track: &Track, axis: usize, tolerance: f64) -> bool {
-    let first = track.instants[0].right.pose.position[axis];
-    let far = |state: &State| (state.pose.position[axis] - first).abs() > 0.01 * tolerance;
-    track.instants.iter().any(|instant| far(&instant.left) || far(&instant.right))
+    let seen = &mut Seen::of(&track);
+    Ok(measured((ready, object, seen), (&track, FEWER), range, keys, (f64::INFINITY, f64::INFINITY)).0)
 }
 
 /// When a thing is there, found by as many looks as keys are compared at, and then to the moment.
-fn presence(motion: &dyn Motion, object: usize, track: &Track, range: Frames) -> Vec<(f64, bool)> {
+pub(super) fn presence(motion: &dyn Motion, object: usize, track: &Track, range: Frames) -> Vec<(f64, bool)> {
     if !motion.varies().contain(Columns::ALIVE) {
         return vec![(range.from, true)];
     }
@@ -310,7 +277,7 @@ pub(super) fn position(state: &State, axis: usize) -> ([f64; 1], [f64; 1]) {
 }
 
 /// The quaternion and its rate: half the spin times the quaternion.
-fn orientation(state: &State) -> ([f64; 4], [f64; 4]) {
+pub(super) fn orientation(state: &State) -> ([f64; 4], [f64; 4]) {
     let q = state.pose.orientation;
     let w = state.spin;
     let rate = DQuat::from_xyzw(w.x, w.y, w.z, 0.0) * q * 0.5;
@@ -325,50 +292,12 @@ pub(super) fn apart<const N: usize>(a: &[f64; N], b: &[f64; N]) -> f64 {
     (0..N).map(|i| (a[i] - b[i]).abs()).fold(0.0, f64::max)
 }
 
-fn angle(a: &[f64; 4], b: &[f64; 4]) -> f64 {
+pub(super) fn angle(a: &[f64; 4], b: &[f64; 4]) -> f64 {
     let normalised = |q: &[f64; 4]| DQuat::from_array(*q).normalize();
     angle_between(normalised(a), normalised(b))
 }
 
-fn reduced<const N: usize>(
-    track: &Track,
-    contacts: &[usize],
-    tolerance: f64,
-    read: impl Fn(&State) -> ([f64; N], [f64; N]),
-    error: &impl Error<N>,
-) -> Channel<N> {
-    let points: Vec<Point<N>> = track
-        .instants
-        .iter()
-        .map(|instant| Point { frame: instant.frame, left: read(&instant.left), right: read(&instant.right) })
-        .collect();
-    reduced_by(track, &points, contacts, tolerance, error)
-}
-
-/// Few keys through points that belong to the instants of a track.
-pub(super) fn reduced_by<const N: usize>(
-    track: &Track,
-    points: &[Point<N>],
-    contacts: &[usize],
-    tolerance: f64,
-    error: &impl Error<N>,
-) -> Channel<N> {
-    let last = points.len() - 1;
-    let jumps = |index: &usize| error(&points[*index].left.0, &points[*index].right.0) > tolerance;
-    let knots: Vec<usize> = (0..=last).filter(|&i| track.instants[i].broken.is_some()).collect();
-    let bends = |index: &usize| {
-        let point = &points[*index];
-        (0..N).any(|i| (point.left.1[i] - point.right.1[i]).abs() > 1e-9)
-    };
-    let mut fixed: Vec<usize> = contacts.iter().copied().filter(bends).collect();
-    fixed.extend(knots.iter().copied().filter(jumps));
-    fixed.extend([0, last]);
-    fixed.sort_unstable();
-    fixed.dedup();
-    reduce(&Source { points, fixed: &fixed, knots: &knots, tolerance, error })
-}
-
-fn linear<const N: usize>(
+pub(super) fn linear<const N: usize>(
     instants: &[&Instant],
     read: impl Fn(&State) -> [f64; N],
     error: &impl Error<N>,
@@ -391,21 +320,20 @@ fn linear<const N: usize>(
 }
 
 /// The keys with what they miss at most; and what they miss.
-fn measured(
-    motion: &dyn Motion,
-    object: usize,
-    track: &Track,
+pub(super) fn measured(
+    looked: (&dyn Motion, usize, &mut Seen),
+    (track, parts): (&Track, f64),
     range: Frames,
     keys: ObjectKeys,
     tolerance: (f64, f64),
 ) -> (ObjectKeys, Vec<Missed>) {
     let own = keys.position.iter().flat_map(|channel| channel.keys.iter().map(|key| key.frame));
-    let frames = compared(range, track, own.chain(keys.orientation.keys.iter().map(|key| key.frame)));
+    let frames = compared(range, (track, parts), own.chain(keys.orientation.keys.iter().map(|key| key.frame)));
     let keyed = |frame: f64| {
         let place = DVec3::from(keys.position.each_ref().map(|channel| channel.at(frame).0[0]));
-        (place, DQuat::from_array(keys.orientation.at(frame).0).normalize())
+        (place, turn_at(&keys.orientation, frame))
     };
-    let missed = compare(motion, object, (&frames, &Leaps::of(track)), keyed, tolerance);
+    let missed = compare(looked, (&frames, &Leaps::of(track)), keyed, tolerance);
     let (off, turned_off) = (worst(&missed, |missed| missed.far), worst(&missed, |missed| missed.turned));
     (ObjectKeys { off, turned_off, ..keys }, missed)
 }

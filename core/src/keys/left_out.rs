@@ -14,6 +14,39 @@ pub enum FileForm {
     Contacts,
     /// GLB.
     Model,
+    /// USD as text.
+    Stage,
+    /// The same packed with its pictures.
+    Package,
+}
+
+impl FileForm {
+    /// True of USD, packed or not.
+    pub const fn is_stage(self) -> bool {
+        matches!(self, Self::Stage | Self::Package)
+    }
+
+    /// The word for it.
+    pub const fn word(self) -> &'static str {
+        match self {
+            Self::Table => "csv",
+            Self::Contacts => "contacts",
+            Self::Model => "glb",
+            Self::Stage => "usda",
+            Self::Package => "usdz",
+        }
+    }
+
+    /// The form that a word is for.
+    pub fn of_word(word: &str) -> Option<Self> {
+        let all = [Self::Table, Self::Contacts, Self::Model, Self::Stage, Self::Package];
+        all.into_iter().find(|form| form.word() == word)
+    }
+
+    /// The ending of its files, without a dot.
+    pub const fn ending(self) -> &'static str {
+        if matches!(self, Self::Contacts) { Self::Table.word() } else { self.word() }
+    }
 }
 
 /// What a motion has at its whole frames that goes into a file or not, in words.
@@ -86,9 +119,10 @@ impl Beyond {
             return vec!["where things are, but for what they touch"];
         }
         let table = file == FileForm::Table;
+        let model = file == FileForm::Model;
         let all = [
-            (!table && self.recolouring, "how their colours change"),
-            (!table && self.brightness, "their brightness"),
+            (model && self.recolouring, "how their colours change"),
+            (model && self.brightness, "their brightness"),
             (!table && self.cuts, "where they are cut off"),
             (!table && self.strands, "the path that they are on, which has other strands at other frames"),
             (table && self.bends, "what is bent"),

@@ -6,7 +6,7 @@ use super::curved::{curved, rates};
 use super::thin::thinned;
 use crate::motion::{Cancel, Frames, Limbs, Motion, MotionError, Sample};
 use crate::pose::{angle_between, nearer};
-use crate::rig::{Local, box_corners};
+use crate::rig::{Local, box_corners, turned_towards};
 use glam::{DMat4, DQuat, DVec3};
 
 /// The keys of a joint in what it hangs on.
@@ -174,6 +174,12 @@ impl Keying {
         let looker = Looker { order: ordered(&parents), motion, object, limbs, parents, corners, metres };
         let wanted = match self {
             Self::Within { metres, .. } => metres,
+            Self::Straight { metres, .. } => {
+                let mut looks = first_looks(&looker, range, 1.0)?;
+                closer(&looker, &mut looks, NEAR * metres, cancel)?;
+                aligned(&mut looks);
+                return Ok(Measure::new(&looker, &looks, range).of(straight(&looks, None)));
+            }
             Self::Every(step) => {
                 let mut looks = first_looks(&looker, range, step)?;
                 aligned(&mut looks);
@@ -260,24 +266,24 @@ impl JointKeys {
     }
 }
 
-fn turn_at(channel: &Channel<4>, frame: f64) -> DQuat {
+/// A turn by keys of turns.
+pub(super) fn turn_at(channel: &Channel<4>, frame: f64) -> DQuat {
     if channel.interpolation == Interpolation::Cubic {
         let turn = DQuat::from_array(channel.at(frame).0);
         return if turn.length_squared() > 1e-24 { turn.normalize() } else { DQuat::IDENTITY };
     }
     let after = channel.keys.partition_point(|key| key.frame <= frame);
-    let turn = |key: &Key<4>| DQuat::from_array(key.value);
-    let Some(before) = after.checked_sub(1) else { return turn(&channel.keys[0]) };
+    let Some(before) = after.checked_sub(1) else { return DQuat::from_array(channel.keys[0].value) };
     let from = &channel.keys[before];
-    channel
-        .keys
-        .get(after)
-        .map_or_else(|| turn(from), |to| between(turn(from), turn(to), (frame - from.frame) / (to.frame - from.frame)))
+    channel.keys.get(after).map_or_else(
+        || DQuat::from_array(from.value),
+        |to| turn_between(&from.value, &to.value, (frame - from.frame) / (to.frame - from.frame)),
+    )
 }
 
-fn between(from: DQuat, to: DQuat, part: f64) -> DQuat {
-    let turned = |rotation| Local { rotation, ..Local::IDENTITY };
-    turned(from).towards(&turned(to), part).rotation
+/// A turn at a part of the way from one to another, evenly along the shorter arc.
+pub(super) fn turn_between(from: &[f64; 4], to: &[f64; 4], part: f64) -> DQuat {
+    turned_towards(DQuat::from_array(*from), DQuat::from_array(*to), part)
 }
 
 fn first_looks(looker: &Looker<'_>, range: Frames, step: f64) -> Result<Vec<Look>, MotionError> {
@@ -395,8 +401,7 @@ pub(super) fn turned(a: &[f64; 4], b: &[f64; 4]) -> f64 {
 /// The keys of all joints, straight from one to the next; of those within a liberty as few as keep to it.
 fn straight(looks: &[Look], liberty: Option<Liberty<'_>>) -> Vec<JointKeys> {
     let along = |a: &[f64; 3], b: &[f64; 3], part: f64| DVec3::from(*a).lerp(DVec3::from(*b), part).to_array();
-    let even =
-        |a: &[f64; 4], b: &[f64; 4], part: f64| between(DQuat::from_array(*a), DQuat::from_array(*b), part).to_array();
+    let even = |a: &[f64; 4], b: &[f64; 4], part: f64| turn_between(a, b, part).to_array();
     let one = |joint: usize| {
         let (way, turn) = liberty.map_or((0.0, 0.0), |liberty| liberty.of(joint));
         JointKeys {

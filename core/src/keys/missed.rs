@@ -5,8 +5,9 @@ use crate::motion::{Columns, Frames, Motion, Sample};
 use crate::pose::{Pose, angle_between};
 use glam::{DQuat, DVec3};
 
-/// Parts of a frame at which keys are compared with the motion.
+/// Parts of a frame at which keys are compared with a motion that is not calm, and such as are not kept within anything.
 pub(super) const PARTS: f64 = 64.0;
+pub(super) const FEWER: f64 = 8.0;
 /// Frames beside a key at which they are compared too.
 const BESIDE: [f64; 2] = [1e-3, 1e-4];
 
@@ -29,10 +30,16 @@ impl Leaps {
     }
 }
 
-/// Frames at which keys are compared with a motion over a range: at every 64th of a frame, on both sides of every key
-/// and between keys that stand close, and between all instants of the track, which lie closer where much happens.
-pub(super) fn compared(range: Frames, track: &Track, keys: impl Iterator<Item = f64>) -> Vec<f64> {
-    let count = ((range.to - range.from) * PARTS).floor() as usize;
+/// Frames at which keys are compared with a motion over a range: some between two instants of the track where it is calm, or
+/// else at so many parts of every frame; on both sides of every key, between keys that stand close, and between all instants, which
+/// lie closer where much happens.
+pub(super) fn compared(range: Frames, (track, parts): (&Track, f64), keys: impl Iterator<Item = f64>) -> Vec<f64> {
+    let even = track.restless.iter().flat_map(|(from, to)| {
+        let number = |frame: f64| (frame - range.from) * parts;
+        (number(*from).ceil() as usize..=number(*to).floor() as usize).map(|i| range.from + i as f64 / parts)
+    });
+    let calm = track.calm.iter().map(|(frame, _)| *frame);
+    let instants = track.instants.iter().map(|instant| instant.frame);
     let mut keys: Vec<f64> = keys.collect();
     keys.sort_by(f64::total_cmp);
     let beside = keys.iter().flat_map(|frame| BESIDE.into_iter().flat_map(move |by| [frame - by, frame + by]));
@@ -41,8 +48,7 @@ pub(super) fn compared(range: Frames, track: &Track, keys: impl Iterator<Item = 
     let close = keys.windows(2).filter(|pair| pair[1] - pair[0] > MOMENT && pair[1] - pair[0] < 8.0 / PARTS);
     let within = close.flat_map(|pair| (1..8).map(|i| pair[0] + (pair[1] - pair[0]) * f64::from(i) / 8.0));
     let between = track.instants.windows(2).map(|pair| 0.5 * (pair[0].frame + pair[1].frame));
-    let mut frames: Vec<f64> =
-        (0..=count).map(|i| range.from + i as f64 / PARTS).chain(beside).chain(within).chain(between).collect();
+    let mut frames: Vec<f64> = even.chain(calm).chain(instants).chain(beside).chain(within).chain(between).collect();
     // What comes at the very end may belong to what would come after it.
     frames.retain(|frame| *frame >= range.from && (*frame < range.to || range.from == range.to));
     let leaps = Leaps::of(track);
@@ -77,24 +83,56 @@ const A_GOOD_PART: f64 = 0.3;
 /// Frames that are looked at between two.
 const BETWEEN: u32 = 7;
 
+/// Poses of a thing that are known, by their frames.
+#[derive(Debug, Default)]
+pub(super) struct Seen(Vec<(f64, Pose)>);
+
+impl Seen {
+    /// What a track has looked at.
+    pub fn of(track: &Track) -> Self {
+        let mut calm = track.calm.clone();
+        calm.sort_by(|a, b| a.0.total_cmp(&b.0));
+        Self(calm)
+    }
+
+    /// Poses at frames in order; those that are not known are looked at.
+    fn poses(&mut self, motion: &dyn Motion, object: usize, frames: &[f64]) -> Vec<Pose> {
+        let mut next = 0;
+        let mut known = |frame: f64| {
+            while self.0.get(next).is_some_and(|(at, _)| *at < frame) {
+                next += 1;
+            }
+            self.0.get(next).filter(|(at, _)| *at == frame).map(|(_, pose)| *pose)
+        };
+        let found: Vec<Option<Pose>> = frames.iter().map(|frame| known(*frame)).collect();
+        let missing = frames.iter().zip(&found).filter(|(_, pose)| pose.is_none());
+        let at: Vec<(usize, f64)> = missing.map(|(frame, _)| (object, *frame)).collect();
+        let mut sample = Sample::default();
+        motion.sample_at(&at, Columns::POSE, &mut sample);
+        let new: Vec<(f64, Pose)> = at.iter().enumerate().map(|(row, (_, frame))| (*frame, sample.pose(row))).collect();
+        let mut looked = new.iter();
+        let all = found.into_iter().map(|pose| pose.or_else(|| looked.next().map(|(_, pose)| *pose)));
+        let all = all.map(Option::unwrap_or_default).collect();
+        self.0.extend(&new);
+        self.0.sort_by(|a, b| a.0.total_cmp(&b.0));
+        all
+    }
+}
+
 /// What keys miss at frames in order, and between those where much is missed and much happens.
 pub(super) fn compare(
-    motion: &dyn Motion,
-    object: usize,
+    (motion, object, seen): (&dyn Motion, usize, &mut Seen),
     (frames, leaps): (&[f64], &Leaps),
     keyed: impl Fn(f64) -> (DVec3, DQuat),
     (tolerance, turn): (f64, f64),
 ) -> Vec<Missed> {
-    let mut sample = Sample::default();
     let mut look = |frames: &[f64]| -> Vec<(Missed, Pose)> {
-        let at: Vec<(usize, f64)> = frames.iter().map(|&frame| (object, frame)).collect();
-        motion.sample_at(&at, Columns::POSE, &mut sample);
-        let one = |(row, &frame): (usize, &f64)| {
-            let (here, (place, orientation)) = (sample.pose(row), keyed(frame));
+        let one = |(&frame, here): (&f64, Pose)| {
+            let (place, orientation) = keyed(frame);
             let turned = angle_between(orientation, here.orientation);
             (Missed { frame, far: place.distance(here.position), turned }, here)
         };
-        frames.iter().enumerate().map(one).collect()
+        frames.iter().zip(seen.poses(motion, object, frames)).map(one).collect()
     };
     let first = look(frames);
     let strides = |[(a, here), (b, next)]: &[(Missed, Pose); 2]| {
@@ -114,7 +152,7 @@ pub(super) fn compare(
         .collect();
     let mut missed: Vec<Missed> = look(&between).into_iter().chain(first).map(|(missed, _)| missed).collect();
     missed.sort_by(|a, b| a.frame.total_cmp(&b.frame));
-    let tops: Vec<f64> = missed
+    let mut tops: Vec<f64> = missed
         .windows(3)
         .flat_map(|three| {
             let far = top(three, |missed| missed.far / tolerance);
@@ -122,6 +160,7 @@ pub(super) fn compare(
         })
         .filter(|frame| !leaps.hold(*frame))
         .collect();
+    tops.sort_by(f64::total_cmp);
     missed.extend(look(&tops).into_iter().map(|(missed, _)| missed));
     missed.sort_by(|a, b| a.frame.total_cmp(&b.frame));
     missed

@@ -20,6 +20,7 @@ mod bake;
 mod channel;
 mod contacts;
 mod curved;
+mod few;
 mod fit;
 mod left_out;
 mod limbs;

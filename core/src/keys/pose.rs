@@ -1,10 +1,11 @@
 //! From a motion to few keys of the numbers that pose one thing.
 
-use super::bake::{HELD, MOST_INSTANTS, MOST_ROUNDS, SEEN, apart, moves, position, reduced_by, scale};
+use super::bake::{apart, position, scale};
 use super::channel::Channel;
 use super::contacts::kept_contacts;
+use super::few::{HELD, MOST_INSTANTS, MOST_ROUNDS, SEEN, moves, reduced_by};
 use super::fit::Point;
-use super::missed::{Leaps, Missed, compare, compared, worst};
+use super::missed::{Leaps, Missed, PARTS, Seen, compare, compared, worst};
 use super::track::{State, Track};
 use crate::motion::{Cancel, Frames, Motion, MotionError, prepared};
 use crate::pose::from_degrees;
@@ -42,9 +43,10 @@ pub fn bake_pose(
     cancel.within(OF_A_FILE, |cancel| {
         let ready = prepared(motion, range.widened(1.0), cancel)?;
         let mut track = Track::within(&*ready, object, range, (tolerance, angle))?;
+        let mut seen = Seen::of(&track);
         for round in 0.. {
             let keys = reduced(&track, range, (tolerance, angle));
-            let (keys, missed) = measured(&*ready, (object, &track), range, keys, (tolerance, angle));
+            let (keys, missed) = measured((&*ready, object, &mut seen), &track, range, keys, (tolerance, angle));
             if missed.is_empty() || round + 1 == MOST_ROUNDS || track.instants.len() + missed.len() > MOST_INSTANTS {
                 return Ok(keys);
             }
@@ -76,18 +78,19 @@ fn reduced(track: &Track, range: Frames, (tolerance, angle): (f64, f64)) -> Pose
 
 /// The keys with what they miss at most, and the frames at which that is more than wanted.
 fn measured(
-    motion: &dyn Motion,
-    (object, track): (usize, &Track),
+    looked: (&dyn Motion, usize, &mut Seen),
+    track: &Track,
     range: Frames,
     keys: PoseKeys,
     (tolerance, angle): (f64, f64),
 ) -> (PoseKeys, Vec<f64>) {
-    let frames = compared(range, track, keys.channels().flat_map(|channel| channel.keys.iter().map(|key| key.frame)));
+    let frames =
+        compared(range, (track, PARTS), keys.channels().flat_map(|channel| channel.keys.iter().map(|key| key.frame)));
     let keyed = |frame: f64| {
         let at = |channels: &[Channel<1>; 3]| DVec3::from(channels.each_ref().map(|channel| channel.at(frame).0[0]));
         (at(&keys.place), from_degrees(at(&keys.turn)))
     };
-    let missed = compare(motion, object, (&frames, &Leaps::of(track)), keyed, (tolerance, angle));
+    let missed = compare(looked, (&frames, &Leaps::of(track)), keyed, (tolerance, angle));
     let (off, turned_off) = (worst(&missed, |missed| missed.far), worst(&missed, |missed| missed.turned));
     let over = |missed: &Missed| missed.far > SEEN * tolerance || missed.turned > SEEN * angle;
     let missed = missed.iter().filter(|missed| over(missed)).map(|missed| missed.frame).collect();

@@ -30,15 +30,19 @@ pub struct Instant {
     pub broken: Option<BreakKind>,
 }
 
-/// One thing at every quarter frame and at every break.
+/// One thing at every frame and at every break.
 #[derive(Debug, Clone)]
 pub struct Track {
     /// In order of frames; both ends of the range included.
     pub instants: Vec<Instant>,
+    /// Poses between instants, where a cubic goes close by all of them.
+    pub calm: Vec<(f64, Pose)>,
+    /// From frame to frame, in any order: where none does, or nobody has looked.
+    pub restless: Vec<(f64, f64)>,
 }
 
 /// Steps per frame.
-const STEPS: f64 = 4.0;
+const STEPS: f64 = 1.0;
 /// Frames before a break at which its left side is looked up.
 const BEFORE: f64 = 1e-6;
 /// Frames after it at which its right side is looked up where it leaps there, and what counts as a leap, in metres and
@@ -61,24 +65,18 @@ impl Track {
         frames.extend(regular.map(|frame| (frame, None)));
         frames.sort_by(|a, b| a.0.total_cmp(&b.0).then(b.1.is_some().cmp(&a.1.is_some())));
         frames.dedup_by(|later, earlier| (later.0 - earlier.0).abs() < CLOSE && later.1.is_none());
-        let columns = Columns::POSE | Columns::VELOCITY | Columns::SPIN;
-        let mut sample = Sample::default();
-        let mut states = |offset: &dyn Fn(Option<BreakKind>) -> f64| -> Vec<State> {
-            let at: Vec<(usize, f64)> = frames.iter().map(|&(frame, kind)| (object, frame - offset(kind))).collect();
-            motion.sample_at(&at, columns, &mut sample);
-            let state =
-                |row| State { pose: sample.pose(row), velocity: sample.velocities[row], spin: sample.spins[row] };
-            (0..at.len()).map(state).collect()
-        };
-        let mut rights = states(&|_| 0.0);
+        let mut sampler = Sampler { motion, object, sample: Sample::default() };
+        let mut rights = sampler.states(&frames.iter().map(|(frame, _)| *frame).collect::<Vec<f64>>());
+        let mut lefts = rights.clone();
+        let broken: Vec<usize> = (0..frames.len()).filter(|i| frames[*i].1.is_some()).collect();
+        let mut beside = |by: f64| sampler.states(&broken.iter().map(|i| frames[*i].0 + by).collect::<Vec<f64>>());
         // Rounding may put a leap a hair after the frame that it is said to be at.
-        let afters = states(&|kind| if kind.is_some() { -AFTER } else { 0.0 });
-        for (right, after) in rights.iter_mut().zip(afters) {
-            if apart(right, &after, (LEAPS, LEAPS)) > 1.0 {
-                *right = after;
+        for (i, after) in broken.iter().zip(beside(AFTER)) {
+            if apart(&rights[*i].pose, &after.pose, (LEAPS, LEAPS)) > 1.0 {
+                rights[*i] = after;
             }
         }
-        let lefts = states(&|kind| if kind.is_some() { BEFORE } else { 0.0 });
+        broken.iter().zip(beside(-BEFORE)).for_each(|(i, before)| lefts[*i] = before);
         let instants = frames
             .iter()
             .zip(lefts.into_iter().zip(rights))
@@ -89,7 +87,7 @@ impl Track {
                 Instant { frame, left, right, broken }
             })
             .collect();
-        let mut track = Self { instants };
+        let mut track = Self { instants, calm: Vec::new(), restless: vec![(range.from, range.to)] };
         track.align_orientations();
         Ok(track)
     }
@@ -109,25 +107,39 @@ impl Track {
         let mut sampler = Sampler { motion, object, sample: Sample::default() };
         let mut found = Vec::new();
         let mut open: Vec<(Instant, Instant)> = track.instants.windows(2).map(|pair| (pair[0], pair[1])).collect();
-        while !open.is_empty() && found.len() < MOST_FOUND {
+        track.restless.clear();
+        while !open.is_empty() {
+            if found.len() >= MOST_FOUND {
+                track.restless.extend(open.iter().map(|(a, b)| (a.frame, b.frame)));
+                break;
+            }
             let inner = |(a, b): &(Instant, Instant)| LOOKS.map(|part| a.frame + (b.frame - a.frame) * part);
-            let states = sampler.states(&open.iter().flat_map(inner).collect::<Vec<f64>>());
-            let mut next = Vec::new();
-            for ((a, b), states) in open.into_iter().zip(states.chunks(LOOKS.len())) {
-                let off = |(part, state): (&f64, &State)| misses(&a, &b, *part, state, tolerance);
-                if LOOKS.iter().zip(states).map(off).fold(0.0, f64::max) <= 0.5 {
-                    continue;
-                }
-                if b.frame - a.frame > NARROW {
-                    let state = states[LOOKS.len() / 2];
-                    let middle = Instant { frame: 0.5 * (a.frame + b.frame), left: state, right: state, broken: None };
-                    found.push(middle);
-                    next.extend([(a, middle), (middle, b)]);
+            let frames: Vec<f64> = open.iter().flat_map(inner).collect();
+            let poses = sampler.poses(&frames);
+            let looks = frames.chunks(LOOKS.len()).zip(poses.chunks(LOOKS.len()));
+            let mut cut = Vec::new();
+            for ((a, b), (frames, poses)) in open.into_iter().zip(looks) {
+                let off = |(part, pose): (&f64, &Pose)| misses(&a, &b, *part, pose, tolerance);
+                let off = LOOKS.iter().zip(poses).map(off).fold(0.0, f64::max);
+                if off <= CALM {
+                    track.calm.extend(frames.iter().copied().zip(poses.iter().copied()));
+                } else if off <= 0.5 {
+                    track.restless.push((a.frame, b.frame));
+                } else if b.frame - a.frame > NARROW {
+                    cut.push((a, b));
                 } else {
+                    track.restless.push((a.frame, b.frame));
                     found.extend(sampler.leap(&a, &b, tolerance));
                 }
             }
-            open = next;
+            let middles: Vec<f64> = cut.iter().map(|(a, b)| 0.5 * (a.frame + b.frame)).collect();
+            let states = sampler.states(&middles);
+            open = Vec::with_capacity(2 * cut.len());
+            for (((a, b), frame), state) in cut.into_iter().zip(middles).zip(states) {
+                let middle = Instant { frame, left: state, right: state, broken: None };
+                found.push(middle);
+                open.extend([(a, middle), (middle, b)]);
+            }
         }
         track.add(found);
         Ok(track)
@@ -203,8 +215,11 @@ fn thinned(breaks: Vec<Break>, range: Frames) -> Vec<Break> {
     kept
 }
 
-/// Parts of a stretch between two instants at which it is looked at.
-const LOOKS: [f64; 3] = [0.25, 0.5, 0.75];
+/// Parts of a stretch between two instants at which it is looked at: what comes again at a simple part of a frame is not met in
+/// the same place each time.
+const LOOKS: [f64; 3] = [0.211, 0.5, 0.789];
+/// Parts of the tolerance up to which a cubic goes close by.
+const CALM: f64 = 1.0 / 32.0;
 /// Frames between instants below which it is a leap that is looked for.
 const NARROW: f64 = 1.0 / 4096.0;
 /// Frames within which a leap is found.
@@ -227,6 +242,12 @@ impl Sampler<'_> {
         (0..at.len()).map(state).collect()
     }
 
+    fn poses(&mut self, frames: &[f64]) -> Vec<Pose> {
+        let at: Vec<(usize, f64)> = frames.iter().map(|&frame| (self.object, frame)).collect();
+        self.motion.sample_at(&at, Columns::POSE, &mut self.sample);
+        (0..at.len()).map(|row| self.sample.pose(row)).collect()
+    }
+
     /// The instant at which it leaps between two, or turns sharply.
     fn leap(&mut self, a: &Instant, b: &Instant, tolerance: (f64, f64)) -> Option<Instant> {
         let (mut low, mut high) = ((a.frame, a.right), (b.frame, b.left));
@@ -236,26 +257,26 @@ impl Sampler<'_> {
                 break;
             }
             let middle = self.states(&[frame])[0];
-            if apart(&low.1, &middle, tolerance) > apart(&middle, &high.1, tolerance) {
+            if apart(&low.1.pose, &middle.pose, tolerance) > apart(&middle.pose, &high.1.pose, tolerance) {
                 high = (frame, middle);
             } else {
                 low = (frame, middle);
             }
         }
-        let leaps = apart(&low.1, &high.1, tolerance) > 0.5;
+        let leaps = apart(&low.1.pose, &high.1.pose, tolerance) > 0.5;
         let broken = Some(if leaps { BreakKind::Jump } else { BreakKind::Corner });
         (high.0 < b.frame).then_some(Instant { frame: high.0, left: low.1, right: high.1, broken })
     }
 }
 
 /// How far two poses are apart, as a part of the tolerance.
-fn apart(a: &State, b: &State, (far, turned): (f64, f64)) -> f64 {
-    let off = a.pose.position.distance(b.pose.position).max(a.pose.scale.distance(b.pose.scale));
-    (off / far).max(angle_between(a.pose.orientation, b.pose.orientation) / turned)
+fn apart(a: &Pose, b: &Pose, (far, turned): (f64, f64)) -> f64 {
+    let off = a.position.distance(b.position).max(a.scale.distance(b.scale));
+    (off / far).max(angle_between(a.orientation, b.orientation) / turned)
 }
 
-/// How far the cubic between two instants is from a state at a part of the way, as a part of the tolerance.
-fn misses(a: &Instant, b: &Instant, part: f64, state: &State, tolerance: (f64, f64)) -> f64 {
+/// How far the cubic between two instants is from a pose at a part of the way, as a part of the tolerance.
+fn misses(a: &Instant, b: &Instant, part: f64, pose: &Pose, tolerance: (f64, f64)) -> f64 {
     let length = b.frame - a.frame;
     let place = |i: usize| {
         let (from, to) = (&a.right, &b.left);
@@ -268,6 +289,6 @@ fn misses(a: &Instant, b: &Instant, part: f64, state: &State, tolerance: (f64, f
     let (out, into) = (rate(from, a.right.spin), rate(to, b.left.spin));
     let turn = |i: usize| hermite(from.to_array()[i], out[i], to.to_array()[i], into[i], part);
     let orientation = DQuat::from_array(std::array::from_fn(turn)).normalize();
-    let pose = Pose { position: DVec3::from_array(std::array::from_fn(place)), orientation, ..state.pose };
-    apart(&State { pose, ..*state }, state, tolerance)
+    let between = Pose { position: DVec3::from_array(std::array::from_fn(place)), orientation, ..*pose };
+    apart(&between, pose, tolerance)
 }

@@ -170,7 +170,7 @@ impl Clip {
 }
 
 /// Evenly along the shorter arc (Shoemake 1985).
-pub(super) fn turned_towards(from: DQuat, to: DQuat, part: f64) -> DQuat {
+pub fn turned_towards(from: DQuat, to: DQuat, part: f64) -> DQuat {
     let to = nearer(to, from);
     let cosine = from.dot(to).min(1.0);
     // Of turns that lie near each other the arc is as good as straight.

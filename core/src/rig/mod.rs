@@ -23,7 +23,7 @@ mod gait;
 mod repertoire;
 mod table;
 
-pub use clip::{Clip, Keyed, Steps, Track, Values};
+pub use clip::{Clip, Keyed, Steps, Track, Values, turned_towards};
 pub use gait::{Fit, Foot, Gait, GaitError, Span, Taken, Way};
 pub use repertoire::{Animated, Cycle, Repertoire};
 pub use table::PoseTable;
@@ -54,7 +54,7 @@ impl Local {
     pub fn towards(&self, other: &Self, part: f64) -> Self {
         Self {
             translation: self.translation.lerp(other.translation, part),
-            rotation: clip::turned_towards(self.rotation, other.rotation, part),
+            rotation: turned_towards(self.rotation, other.rotation, part),
             scale: self.scale.lerp(other.scale, part),
         }
     }

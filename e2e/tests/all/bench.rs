@@ -182,7 +182,7 @@ async fn a_scene_is_built_from_nothing_and_handed_off() -> Result<()> {
     visit.click("Write file").await?;
     // The tolerance of reduced keys is 1 mm for each coordinate, 1 mm at a metre for the turn.
     compare_glb(&visit.download("glb").await?, &shown, 1.8e-3)?;
-    visit.choose("form", "GLB, every step").await?;
+    visit.choose("keys", "every step").await?;
     visit.click("Write file").await?;
     compare_glb(&visit.download("glb").await?, &shown, WIRE)?;
     visit.choose("form", "CSV, every step").await?;

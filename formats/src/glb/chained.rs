@@ -3,6 +3,7 @@
 use super::form::{Form, Hanging, Hung};
 use super::limbs::begun;
 use super::{Dye, GlbError, Writer};
+use crate::parts::{Corners, beside};
 use crate::picture;
 use glam::DVec3;
 use gltf_json as json;
@@ -25,17 +26,6 @@ pub(super) struct Chained {
     joints: usize,
 }
 
-/// Corners with what they have beside their places.
-#[derive(Debug, Clone, Default)]
-pub(super) struct Corners {
-    /// Metres, the tail at x = 0.
-    pub places: Vec<DVec3>,
-    /// Unit vectors, as many as places or none.
-    pub normals: Vec<DVec3>,
-    /// Numbers for each corner, so many each.
-    pub more: Vec<(Semantic, usize, Vec<f32>)>,
-}
-
 /// Lists of corners in the file.
 pub(super) type Lists = Vec<(Semantic, Index<json::Accessor>)>;
 
@@ -44,13 +34,6 @@ pub(super) type Part = (Lists, Vec<[u32; 3]>, Option<Index<json::Material>>);
 
 /// How long it is at rest, metres, and how many joints are along it.
 pub(super) type Chain = (f64, usize);
-
-/// The two joints beside a corner, evenly apart along a length, and how near it is to the second.
-fn beside(x: f64, (length, joints): Chain) -> (u16, f32) {
-    let along = (x / length).clamp(0.0, 1.0) * (joints - 1) as f64;
-    let first = (along.floor() as usize).min(joints - 2);
-    (first as u16, (along - first as f64) as f32)
-}
 
 impl<S: Write> Writer<S> {
     /// A strip, so many metres long, on so many joints; with the picture that is on it, where there is one.

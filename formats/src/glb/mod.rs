@@ -11,7 +11,6 @@ mod numbers;
 mod read;
 mod tracks;
 
-pub use eye::Eye;
 pub use form::{Dye, Form};
 pub use read::{NodePlayed, Player};
 

@@ -10,11 +10,12 @@ use std::sync::Arc;
 use utoipa::{IntoParams, ToSchema};
 use uuid::Uuid;
 use zickzack_core::graph::{Compiled, Memo};
-use zickzack_core::keys::{Beyond, Count, FileForm, Keying, ObjectKeys, Tally};
+use zickzack_core::keys::{Count, FileForm, Keying, ObjectKeys, Tally};
 use zickzack_core::motion::{Cancel, Columns, Frames, Motion, Sample, prepared};
 use zickzack_core::scene::Scene;
 use zickzack_formats::csv::CsvError;
 use zickzack_formats::glb::GlbError;
+use zickzack_formats::usd::UsdError;
 use zickzack_session::{HandOff, HandOffError, Session};
 
 /// What is handed off, and how. Frames are shown numbers.
@@ -33,7 +34,7 @@ pub struct Wanted {
     tolerance: Option<f64>,
     /// Degrees; left out for as many as keep what is a metre from a thing within the tolerance.
     angle: Option<f64>,
-    /// `csv`, `contacts` or `glb`; `csv` when left out.
+    /// `csv`, `contacts`, `glb`, `usda` or `usdz`; `csv` when left out.
     form: Option<String>,
     /// Which thing is looked at.
     object: Option<usize>,
@@ -87,6 +88,8 @@ pub struct Look {
     plots: Vec<Plot>,
     /// What of the motion is not in the file.
     left_out: Vec<String>,
+    /// Things stand together, with keys at every step whatever was asked for.
+    together: bool,
 }
 
 /// Most poses of one hand-off.
@@ -147,22 +150,22 @@ fn hand_off<'a>(
 
 impl Wanted {
     fn file_form(&self) -> Result<FileForm, Refusal> {
-        match self.form.as_deref().unwrap_or("csv") {
-            "csv" => Ok(FileForm::Table),
-            "contacts" => Ok(FileForm::Contacts),
-            "glb" => Ok(FileForm::Model),
-            _ => Err(Refusal::bad("The form must be csv, contacts or glb.")),
-        }
+        FileForm::of_word(self.form.as_deref().unwrap_or("csv"))
+            .ok_or_else(|| Refusal::bad("The form must be csv, contacts, glb, usda or usdz."))
     }
 
-    fn keying(&self) -> Keying {
-        Keying::asked(self.step, self.tolerance, self.angle)
+    fn keying(&self, form: FileForm) -> Keying {
+        let asked = Keying::asked(self.step, self.tolerance, self.angle);
+        if form.is_stage() { asked.straightened() } else { asked }
     }
 }
 
 fn refused(error: HandOffError) -> Refusal {
     match error {
-        HandOffError::Table(CsvError::Io(error)) | HandOffError::Model(GlbError::Io(error)) => unwritten(error),
+        HandOffError::Table(CsvError::Io(error))
+        | HandOffError::Model(GlbError::Io(error))
+        | HandOffError::Stage(UsdError::Io(error))
+        | HandOffError::Unwritten(error) => unwritten(error),
         other => Refusal::bad(other.to_string()),
     }
 }
@@ -186,7 +189,7 @@ pub async fn look(
         let object = wanted.object.unwrap_or(0).min(motion.len().saturating_sub(1));
         let (mut tally, mut drawn) = (Tally::default(), None);
         let form = wanted.file_form()?;
-        let made = hand_off.keys((0, form), (range, wanted.keying()), cancel, |keys| {
+        let made = hand_off.keys((0, form), (range, wanted.keying(form)), cancel, |keys| {
             tally.add(&keys);
             if tally.things == object + 1 {
                 drawn = Some(keys);
@@ -194,11 +197,12 @@ pub async fn look(
         });
         made.map_err(refused)?;
         let plots = drawn.map_or(Ok(Vec::new()), |keys| plots(motion, (range, &keys), object, first, cancel))?;
-        let beyond = Beyond::of(motion, range, cancel).map_err(|error| Refusal::bad(error.to_string()))?;
+        let left_out = hand_off.left_out(0, (form, range), cancel).map_err(refused)?;
+        let together = hand_off.together((0, form), range, cancel).map_err(refused)?;
         let channels = counts(&tally, range, wanted.step, first);
         let broken = hand_off.broken().iter().map(|(name, _)| format!("\"{name}\", which does not work"));
-        let left_out = beyond.left_out(form).into_iter().map(str::to_owned).chain(broken).collect();
-        Ok(Look { things: motion.len(), channels, plots, left_out })
+        let left_out = left_out.into_iter().chain(broken).collect();
+        Ok(Look { things: motion.len(), channels, plots, left_out, together })
     });
     look.await
 }
@@ -278,25 +282,30 @@ pub async fn write(
     let shelf = shop.shelf.clone();
     let form = wanted.file_form()?;
     let name = session.scene.name.clone();
-    let (ending, media) = match form {
-        FileForm::Table | FileForm::Contacts => ("csv", "text/csv; charset=utf-8"),
-        FileForm::Model => ("glb", "model/gltf-binary"),
+    let media = match form {
+        FileForm::Table | FileForm::Contacts => "text/csv; charset=utf-8",
+        FileForm::Model => "model/gltf-binary",
+        FileForm::Stage => "model/vnd.usda",
+        FileForm::Package => "model/vnd.usdz+zip",
     };
-    let is_table = form != FileForm::Model;
+    let is_table = matches!(form, FileForm::Table | FileForm::Contacts);
     let name = if form == FileForm::Contacts { format!("{name} contacts") } else { name };
     let written = shop.work(*id, move |cancel| {
         let range = range(&wanted, &session.scene)?;
         let compiled = session.compile(&Memo::default(), &FromShelf(&shelf), cancel);
         let hand_off = hand_off(&session, &compiled, &wanted, (range, !is_table))?;
-        if form == FileForm::Contacts {
-            return Spooled::of(|out| hand_off.write_contacts(range, out, cancel).map_err(refused));
-        }
-        if is_table {
-            return Spooled::of(|out| hand_off.write_csv(range, wanted.step, out, cancel).map_err(refused));
-        }
-        let keys = (range, wanted.keying());
-        Spooled::of(|out| hand_off.write_glb(keys, aside()?, out, cancel).map(|_| ()).map_err(refused))
+        let keys = (range, wanted.keying(form));
+        Spooled::of(|out| {
+            let made = match form {
+                FileForm::Contacts => hand_off.write_contacts(range, out, cancel),
+                FileForm::Table => hand_off.write_csv(range, wanted.step, out, cancel),
+                FileForm::Model => hand_off.write_glb(keys, aside()?, out, cancel).map(drop),
+                FileForm::Stage => hand_off.write_usda(keys, out, cancel).map(drop),
+                FileForm::Package => hand_off.write_usdz(keys, aside()?, out, cancel).map(drop),
+            };
+            made.map_err(refused)
+        })
     });
     let body = written.await?.body();
-    Ok(HttpResponse::Ok().content_type(media).insert_header(attachment(&name, ending)).body(body))
+    Ok(HttpResponse::Ok().content_type(media).insert_header(attachment(&name, form.ending())).body(body))
 }

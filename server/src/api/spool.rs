@@ -6,7 +6,7 @@ use actix_web::body::SizedStream;
 use actix_web::web::{Bytes, BytesMut};
 use futures_util::stream::unfold;
 use std::fs::File;
-use std::io::{BufWriter, Seek, SeekFrom, Write};
+use std::io::{BufWriter, Seek, SeekFrom};
 use std::path::Path;
 use tokio::io::AsyncReadExt;
 
@@ -42,7 +42,7 @@ impl Spooled {
     ///
     /// # Errors
     /// What `write` says, and where there is no room on the disk.
-    pub fn of(write: impl FnOnce(&mut dyn Write) -> Result<(), Refusal>) -> Result<Self, Refusal> {
+    pub fn of(write: impl FnOnce(&mut BufWriter<File>) -> Result<(), Refusal>) -> Result<Self, Refusal> {
         let mut into = BufWriter::with_capacity(CHUNK, aside()?);
         write(&mut into)?;
         let mut file = into.into_inner().map_err(|error| unwritten(error.into_error()))?;

@@ -35,7 +35,7 @@ fn more() -> (Value, Value) {
         "x-way": { "type": "figure", "name": "Round" },
         "x-lead": { "type": "ride", "name": "Lead" },
         "x-emit": { "type": "emit", "name": "Sparks", "params": { "rate": 5, "lifetime": 0.1 } },
-        "x-look": { "type": "look-by", "name": "Fading", "params": { "colour": "#ff0000", "last": "#0000ff" } },
+        "x-look": { "type": "look-by", "name": "Fading", "params": { "by": "age", "first": "#ff0000", "last": "#0000ff", "brightness": [[0, 1], [1, 0.25]] } },
         "x-sparks": { "type": "output", "name": "Sparks", "params": { "thing": "ball" } },
         "x-floor": { "type": "plane", "name": "Floor" },
         "x-throw": { "type": "launch", "name": "Dart", "params": { "start": [0, 1, 0], "velocity": [2, -3, 0] } },
@@ -123,12 +123,30 @@ fn columns(table: &str) -> BTreeMap<String, BTreeSet<String>> {
     found
 }
 
+/// By Output, how bright its first thing is.
+fn lit(table: &str) -> BTreeMap<String, BTreeSet<String>> {
+    let mut rows = table.lines().map(|line| line.split(',').collect::<Vec<_>>());
+    let heading = rows.next().unwrap();
+    let column = |name: &str| heading.iter().position(|own| *own == name).unwrap();
+    let (output, object, bright) = (column("output"), column("object"), column("brightness"));
+    let mut found: BTreeMap<String, BTreeSet<String>> = BTreeMap::new();
+    for row in rows.filter(|row| row[object] == "0") {
+        found.entry(row[output].to_owned()).or_default().insert(row[bright].to_owned());
+    }
+    found
+}
+
 struct Files {
+    /// USD as text, and what its reader says of it at some frames.
+    text: String,
+    stage: Value,
     /// The header of the GLB, and the file.
     header: Value,
     model: gltf::Gltf,
     table: BTreeMap<String, BTreeSet<String>>,
     contacts: BTreeMap<String, BTreeSet<String>>,
+    /// How bright the first thing of each Output is.
+    lit: BTreeMap<String, BTreeSet<String>>,
 }
 
 impl Files {
@@ -139,13 +157,17 @@ impl Files {
         assert!(hand_off.broken().is_empty(), "{:?}", hand_off.broken());
         // A cut, a hit and a change of shots lie in it.
         let range = Frames { from: 8.0, to: 52.0 };
-        let (mut model, mut table, mut contacts) = (Vec::new(), Vec::new(), Vec::new());
+        let (mut model, mut table, mut contacts, mut text) = (Vec::new(), Vec::new(), Vec::new(), Vec::new());
+        hand_off.write_usda((range, Keying::Every(4.0)), &mut text, &cancel).unwrap();
         hand_off.write_glb((range, Keying::Every(4.0)), Cursor::new(Vec::new()), &mut model, &cancel).unwrap();
         hand_off.write_csv(range, 4.0, &mut table, &cancel).unwrap();
         hand_off.write_contacts(range, &mut contacts, &cancel).unwrap();
         Self {
+            stage: crate::stages::read(&text, "usda", &[8.0, 20.0, 36.0, 52.0]),
+            text: String::from_utf8(text).unwrap(),
             header: crate::header(&model),
             model: gltf::Gltf::from_slice(&model).unwrap(),
+            lit: lit(&String::from_utf8_lossy(&table)),
             table: columns(&String::from_utf8(table).unwrap()),
             contacts: columns(&String::from_utf8(contacts).unwrap()),
         }
@@ -191,6 +213,45 @@ impl Files {
         })
     }
 
+    /// Of a thing in the stage what its reader says, and how its pose and the corners and colours of its first mesh change.
+    fn stood(&self, output: &str, object: usize) -> (&Value, [bool; 3]) {
+        let thing = &self.stage["outputs"][output]["things"][format!("{output} {object}")];
+        let changes = |all: &Value| all.as_array().is_some_and(|all| all.iter().any(|one| *one != all[0]));
+        let mesh = &thing["meshes"][0];
+        (thing, [changes(&thing["poses"]), changes(&mesh["corners"]), changes(&mesh["colours"])])
+    }
+
+    fn triangles(&self, output: &str) -> Option<usize> {
+        let (thing, _) = self.stood(output, 1);
+        thing["meshes"][0]["triangles"].as_u64().map(|count| count as usize)
+    }
+
+    /// How many joints a thing of the stage hangs on, where it is not the same all the time.
+    fn joints(&self, output: &str) -> usize {
+        let (thing, [_, moved, _]) = self.stood(output, 1);
+        thing["joints"].as_u64().filter(|_| moved).unwrap_or_default() as usize
+    }
+
+    /// True where some thing of the stage is seen at some of the frames and not at others.
+    fn stands_and_goes(&self) -> bool {
+        let outputs = self.stage["outputs"].as_object().unwrap().values();
+        let mut things = outputs.flat_map(|output| output["things"].as_object().unwrap().values());
+        things.any(|thing| ["true", "false"].iter().all(|word| thing["seen"].to_string().contains(word)))
+    }
+
+    /// True where two time codes of the stage are less than a hundredth of a frame apart.
+    fn stands_and_jumps(&self) -> bool {
+        let time = |line: &str| line.trim().split_once(": (")?.0.parse::<f64>().ok();
+        let times: Vec<Option<f64>> = self.text.lines().map(time).collect();
+        times.windows(2).any(|pair| matches!(pair, [Some(a), Some(b)] if b > a && b - a < 0.01))
+    }
+
+    /// Outputs of which some thing is so bright once, and not so bright at another time.
+    fn brightened(&self) -> Vec<&str> {
+        let lit = |output: &&str| self.lit[*output].len() > 1;
+        self.lit.keys().map(String::as_str).filter(lit).collect()
+    }
+
     fn mesh(&self, thing: &str) -> Option<String> {
         self.node(thing)?.mesh()?.name().map(str::to_owned)
     }
@@ -201,56 +262,115 @@ impl Files {
     }
 }
 
-/// Whether a form of file, 0 for GLB, 1 for CSV, 2 for CSV of contacts, has what a row of the table names.
-fn has(files: &Files, row: &str, form: usize) -> bool {
-    use gltf::animation::Property::{MorphTargetWeights, Translation};
-    let varies = |column: &str| {
-        let table = [&files.table, &files.contacts].into_iter().nth(form.saturating_sub(1)).unwrap();
-        form > 0 && Files::varies(table, column)
-    };
-    let glb = |is: bool| form == 0 && is;
+/// A form of file, in the order of the table.
+#[derive(Debug, Clone, Copy, PartialEq)]
+enum Form {
+    Glb,
+    Usd,
+    Csv,
+    Contacts,
+}
+
+/// Whether a form of file has what a row of the table names.
+fn has(files: &Files, row: &str, form: Form) -> bool {
+    match form {
+        Form::Glb => in_glb(files, row),
+        Form::Usd => in_usd(files, row),
+        Form::Csv => in_table(&files.table, row),
+        Form::Contacts => in_table(&files.contacts, row),
+    }
+}
+
+fn in_glb(files: &Files, row: &str) -> bool {
+    use gltf::animation::Property::{MorphTargetWeights, Rotation, Translation};
+    let children = |name: &str| files.node(name).is_some_and(|node| node.children().count() > 0);
+    match row {
+        "place, turn, size" => files.moves(|name| name.starts_with("Moths"), Translation),
+        "when a thing is there" => files.comes_and_goes(),
+        "jumps" | "contacts" => files.jumps(),
+        "what a thing is shown as" => files.mesh("Darts 1") == Some("cone".to_owned()),
+        "a model of one's own" => children("Own boat 1 model"),
+        "a letter" => files.mesh("Sign 1") == Some("letter Q".to_owned()),
+        "colour" => files.model.materials().count() > 3,
+        "brightness" => files.header.to_string().contains("animation_pointer"),
+        "which life, how old" => files.header.to_string().contains("age"),
+        "what is cut off" => files.header.to_string().contains("cut_"),
+        "models that play clips" => {
+            files.node("Moths 1 1 model").is_some()
+                && files.moves(|name| name.to_lowercase().contains("wing"), Rotation)
+        }
+        "what walks" => children("Walkers 2 1 model"),
+        "what is bent" => files.skinned("Pennant 3 1", 9) && files.skinned("Streamer 3 1", 9),
+        "what is dented" => files.moves(|name| name == "Ring 4 1", MorphTargetWeights),
+        "the path that things are on" => files.node("Own boat path").is_some(),
+        "tethers" => files.moves(|name| name.contains("line"), MorphTargetWeights),
+        "the camera" => files.model.cameras().count() == 1,
+        "names" => files.node("Darts 1").is_some(),
+        "frame rate, first frame" => files.header["scenes"][0]["extras"]["first_frame"] == 8.0,
+        other => panic!("nothing is known of \"{other}\": say here how it is seen"),
+    }
+}
+
+fn in_usd(files: &Files, row: &str) -> bool {
+    let count = |mesh: &zickzack_core::mesh::Mesh| Some(mesh.triangles.len());
+    let line = |name: &str| &files.stage["lines"][name]["points"];
+    match row {
+        "place, turn, size" => files.stood("Moths 1", 1).1[0],
+        "when a thing is there" => files.stands_and_goes(),
+        "jumps" => files.stands_and_jumps(),
+        "what a thing is shown as" => files.triangles("Darts") == count(&zickzack_core::mesh::thing("cone").unwrap()),
+        "a model of one's own" => files.triangles("Own boat").is_some_and(|count| count > 20),
+        "a letter" => files.triangles("Sign") == count(&zickzack_core::mesh::letter("Q").unwrap()),
+        "colour" => files.stood("Sparks", 1).1[2],
+        "brightness" => {
+            let bright = files.brightened();
+            bright.iter().any(|output| files.stood(output, 1).1[2])
+        }
+        "which life, how old" => files.text.contains("age"),
+        "what is cut off" => files.text.contains("cut_"),
+        "models that play clips" => files.joints("Moths 1") > 1,
+        "what walks" => files.joints("Walkers 2") > 9,
+        "what is bent" => files.joints("Pennant 3") > 8 && files.joints("Streamer 3") > 8,
+        "what is dented" => files.stood("Ring 4", 1).1[1],
+        "the path that things are on" => line("Own boat path").is_array(),
+        "tethers" => {
+            let mut names = files.stage["lines"].as_object().unwrap().keys();
+            names.any(|name| name.contains("line") && line(name)[0] != line(name)[2])
+        }
+        "the camera" => files.stage["camera"].is_object(),
+        "contacts" => files.text.contains("speed_in"),
+        "names" => files.stood("Darts", 1).0.is_object(),
+        "frame rate, first frame" => files.stage["first"] == 8.0 && files.stage["fps"] == 24.0,
+        other => panic!("nothing is known of \"{other}\": say here how it is seen"),
+    }
+}
+
+/// In a table of poses, or of contacts.
+fn in_table(table: &BTreeMap<String, BTreeSet<String>>, row: &str) -> bool {
+    let varies = |column: &str| Files::varies(table, column);
     let whole = |columns: &[&str]| columns.iter().all(|column| varies(column));
     match row {
-        "place, turn, size" => {
-            glb(files.moves(|name| name.starts_with("Moths"), Translation)) || whole(&["px", "qw", "sx"])
-        }
-        "when a thing is there" => glb(files.comes_and_goes()) || varies("alive"),
-        // A table has a row for each step, whatever comes between.
-        "jumps" => glb(files.jumps()) || whole(&["alive", "px"]),
-        "what a thing is shown as" => glb(files.mesh("Darts 1") == Some("cone".to_owned())) || varies("kind"),
-        "a model of one's own" => {
-            glb(files.node("Own boat 1 model").is_some_and(|node| node.children().count() > 0)) || varies("model")
-        }
-        "a letter" => {
-            glb(files.mesh("Sign 1") == Some("letter Q".to_owned()))
-                || files.table["kind"].contains("letter Q") && form == 1
-                || varies("kind") && form == 1
-        }
-        "colour" => glb(files.model.materials().count() > 3) || varies("colour"),
-        "brightness" => glb(files.header.to_string().contains("animation_pointer")) || varies("brightness"),
-        "which life, how old" => glb(files.header.to_string().contains("age")) || whole(&["life", "age"]),
-        "what is cut off" => {
-            glb(files.header.to_string().contains("cut_")) || form == 1 && files.table.contains_key("cut_at")
-        }
-        "models that play clips" => {
-            glb(files.node("Moths 1 1 model").is_some()
-                && files.moves(|name| name.to_lowercase().contains("wing"), gltf::animation::Property::Rotation))
-                || whole(&["clip", "phase"])
-        }
-        "what walks" => {
-            glb(files.node("Walkers 2 1 model").is_some_and(|node| node.children().count() > 0)) || varies("step")
-        }
-        "what is bent" => glb(files.skinned("Pennant 3 1", 9) && files.skinned("Streamer 3 1", 9)) || varies("joint"),
-        "what is dented" => glb(files.moves(|name| name == "Ring 4 1", MorphTargetWeights)) || varies("dent"),
-        "the path that things are on" => glb(files.node("Own boat path").is_some()) || varies("path"),
-        "tethers" => glb(files.moves(|name| name.contains("line"), MorphTargetWeights)) || varies("tether"),
-        "the camera" => glb(files.model.cameras().count() == 1) || varies("camera"),
-        "contacts" => {
-            let table = if form == 2 { &files.contacts } else { &files.table };
-            glb(files.jumps()) || form > 0 && table.contains_key("speed_in") && Files::varies(table, "frame")
-        }
-        "names" => glb(files.node("Darts 1").is_some()) || varies("object"),
-        "frame rate, first frame" => glb(files.header["scenes"][0]["extras"]["first_frame"] == 8.0) || varies("frame"),
+        "place, turn, size" => whole(&["px", "qw", "sx"]),
+        "when a thing is there" => varies("alive"),
+        // It has a row for each step, whatever comes between.
+        "jumps" => whole(&["alive", "px"]),
+        "what a thing is shown as" => varies("kind"),
+        "a model of one's own" => varies("model"),
+        "a letter" => table.get("kind").is_some_and(|kinds| kinds.len() > 1),
+        "colour" => varies("colour"),
+        "brightness" => varies("brightness"),
+        "which life, how old" => whole(&["life", "age"]),
+        "what is cut off" => table.contains_key("cut_at"),
+        "models that play clips" => whole(&["clip", "phase"]),
+        "what walks" => varies("step"),
+        "what is bent" => varies("joint"),
+        "what is dented" => varies("dent"),
+        "the path that things are on" => varies("path"),
+        "tethers" => varies("tether"),
+        "the camera" => varies("camera"),
+        "contacts" => table.contains_key("speed_in") && varies("frame"),
+        "names" => varies("object"),
+        "frame rate, first frame" => varies("frame"),
         other => panic!("nothing is known of \"{other}\": say here how it is seen"),
     }
 }
@@ -265,10 +385,11 @@ fn the_table_says_what_files_hold() {
     for line in table.lines().skip(2) {
         let cells: Vec<&str> = line.trim_matches('|').split('|').map(str::trim).collect();
         let [row, forms @ ..] = &cells[..] else { panic!("{line}") };
-        assert_eq!(forms.len(), 3, "{line}");
-        for (form, said) in forms.iter().enumerate() {
+        let order = [Form::Glb, Form::Usd, Form::Csv, Form::Contacts];
+        assert_eq!(forms.len(), order.len(), "{line}");
+        for (form, said) in order.into_iter().zip(forms) {
             let held = !said.starts_with("left out");
-            assert_eq!(has(&files, row, form), held, "{row}, form {form}: \"{said}\"");
+            assert_eq!(has(&files, row, form), held, "{row}, {form:?}: \"{said}\"");
         }
         rows += 1;
     }

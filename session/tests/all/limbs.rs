@@ -224,6 +224,27 @@ fn held(scene: &str, keying: Keying, range: Frames, frames: &[f64], sizes: &[(&s
     }
     if keying == DENSE {
         played_by_three(scene, &bytes, frames.iter().map(|frame| frame / session.scene.fps.value()), &seen);
+        stands_in_usd(&hand_off, range, frames, &seen);
+    }
+}
+
+/// In USD the same corners are where they are wanted, as its reader has skeletons carry them.
+fn stands_in_usd(hand_off: &HandOff<'_>, range: Frames, frames: &[f64], wanted: &[(usize, String, Vec<DVec3>)]) {
+    let (mut text, cancel) = (Vec::new(), Cancel::default());
+    hand_off.write_usda((range, DENSE), &mut text, &cancel).unwrap();
+    let first = hand_off.session().scene.first_frame as f64;
+    let times: Vec<f64> = frames.iter().map(|frame| range.from + frame + first).collect();
+    let told = crate::stages::read(&text, "usda", &times);
+    for (look, thing, corners) in wanted {
+        let output = thing.rsplit_once(' ').unwrap().0;
+        let meshes = told["outputs"][output]["things"][thing]["meshes"].as_array().unwrap();
+        let corner = |value: &serde_json::Value| DVec3::from(crate::stages::numbers::<3>(value));
+        let found: Vec<DVec3> =
+            meshes.iter().flat_map(|mesh| mesh["corners"][*look].as_array().unwrap().iter().map(corner)).collect();
+        assert_eq!(found.len(), corners.len(), "{thing}");
+        for (a, b) in together(&found).into_iter().zip(together(corners)) {
+            assert!(a.distance(b) < 5e-5, "{thing} at look {look}: {a} for {b}");
+        }
     }
 }
 

@@ -5,6 +5,7 @@ mod forms;
 mod limbs;
 #[path = "../../../formats/tests/all/player.rs"]
 mod player;
+mod stages;
 
 use proptest::prelude::*;
 use serde_json::{Value, json};

@@ -11,9 +11,10 @@ import { useScene } from '../scene/store';
 import { Plot } from './Plot';
 import './handoff.css';
 
-type Form = 'glb-reduced' | 'glb-dense' | 'csv' | 'contacts';
+type Form = NonNullable<Wanted['form']>;
 
-const forms: Record<Form, string> = { 'glb-reduced': 'GLB, reduced keys', 'glb-dense': 'GLB, every step', csv: 'CSV, every step', contacts: 'CSV, contacts' };
+const forms: Record<Form, string> = { glb: 'GLB', usdz: 'USD, packed', usda: 'USD, as text', csv: 'CSV, every step', contacts: 'CSV, contacts' };
+const keyings = ['reduced', 'every step'] as const;
 
 /** Keys and files: what, which frames, which form, how exact. */
 export function Handoff({ scene }: { scene: string }) {
@@ -71,7 +72,8 @@ interface SheetProps {
 
 function Sheet(props: SheetProps) {
   const { scene, node, frames, first, orbit } = props;
-  const [form, setForm] = useState<Form>('glb-reduced');
+  const [form, setForm] = useState<Form>('glb');
+  const [keying, setKeying] = useState<(typeof keyings)[number]>('reduced');
   const [from, setFrom] = useState(first);
   const [to, setTo] = useState(first + frames);
   const [step, setStep] = useState(1);
@@ -79,12 +81,12 @@ function Sheet(props: SheetProps) {
   const [angle, setAngle] = useState(0.05);
   const [axis, setAxis] = useState(1);
   const [object, setObject] = useState(0);
-  const reduced = form === 'glb-reduced';
-  const ending = form === 'csv' || form === 'contacts' ? form : 'glb';
-  const wanted: Wanted = useMemo(() => ({ node, from, to, step, object, form: ending, ...(reduced ? { tolerance, angle } : {}) }), [node, from, to, step, object, ending, reduced, tolerance, angle]);
+  const keyed = form !== 'csv' && form !== 'contacts';
+  const reduced = keyed && keying === 'reduced';
+  const wanted: Wanted = useMemo(() => ({ node, from, to, step, object, form, ...(reduced ? { tolerance, angle } : {}) }), [node, from, to, step, object, form, reduced, tolerance, angle]);
   const look = useQuery({ queryKey: ['handoff', scene, wanted], queryFn: () => api.look(scene, wanted), placeholderData: (known) => known, retry: false });
   const file = handoffAddress(scene, { ...wanted, object: undefined, tolerance: reduced ? tolerance : undefined, angle: reduced ? angle : undefined }, true);
-  const goal = { csv: '--to poses.csv', contacts: '--contacts contacts.csv', glb: '--to motion.glb' }[ending];
+  const goal = form === 'contacts' ? '--contacts contacts.csv' : `--to ${form === 'csv' ? 'poses' : 'motion'}.${form}`;
   const command = `zickzack bake SCENE.json ${goal} --output "${props.outputName}" --frames ${from}..${to}${step === 1 ? '' : ` --step ${step}`}${reduced ? ` --tolerance ${tolerance} --angle ${angle}` : ''}`;
   return (
     <main className="handoff">
@@ -129,6 +131,20 @@ function Sheet(props: SheetProps) {
             </Select>
           </div>
         </div>
+        {keyed && (
+          <div className="row">
+            <span className="row-name">keys</span>
+            <div className="row-value">
+              <Select size="small" fullWidth value={keying} onChange={(event) => setKeying(event.target.value)} SelectDisplayProps={{ 'aria-label': 'keys' }}>
+                {keyings.map((name) => (
+                  <MenuItem key={name} value={name}>
+                    {name}
+                  </MenuItem>
+                ))}
+              </Select>
+            </div>
+          </div>
+        )}
         <FrameRow label="first frame" value={from} onKeep={setFrom} />
         <FrameRow label="last frame" value={to} onKeep={setTo} />
         {orbit > 1 && (
@@ -150,6 +166,7 @@ function Sheet(props: SheetProps) {
         <Button variant="contained" component="a" href={file} download className="write" data-testid="write">
           Write file
         </Button>
+        {look.data?.together && <p className="soft">So many things stand together in USD: their keys are at every step, straight from one to the next.</p>}
         {look.data && <LeftOut words={look.data.left_out} />}
         <h2>Channels</h2>
         {look.data && <Channels look={look.data} />}
@@ -248,7 +265,7 @@ function Shown({ look, axis, tolerance, dense, object }: { look: Look; axis: num
         <strong>{plot.name}</strong>
         <span className="soft">{`thing ${object + 1} · ${Math.floor((frames - 1) / 4) + 1} keys before · `}</span>
         <b data-testid="keys-after">{keys === 1 ? 'still' : `${keys} after`}</b>
-        {!dense && <span className="soft"> · contacts kept exactly</span>}
+        {!dense && !look.together && <span className="soft"> · contacts kept exactly</span>}
       </p>
       <Plot plot={plot} />
       <p className="plot-title">
@@ -270,7 +287,7 @@ function Channels({ look }: { look: Look }) {
           </th>
           <th scope="col">before</th>
           <th scope="col">after</th>
-          <th scope="col" title="Largest distance and largest angle from the motion, at every 64th of a frame and beside every key">most off</th>
+          <th scope="col" title="Largest distance and largest angle from the motion, looked at between frames and beside every key">most off</th>
         </tr>
       </thead>
       <tbody>
