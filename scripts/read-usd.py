@@ -1,7 +1,7 @@
 """Reads USD files with the format's reference reader, and says as JSON what is in them at some time codes.
 
 read-usd.py FILE TIME…: what the stage says of itself, what its validators complain of, and of every thing where it is,
-whether it is seen, its colours and all its corners, in metres from the origin.
+whether it is seen, its colours and all its corners, in metres from the origin. Without a time only what is said at once.
 """
 import json
 import sys
@@ -78,6 +78,8 @@ def crowd(prim, times):
     found = {'things': [], 'kinds': [int(kind) for kind in instancer.GetProtoIndicesAttr().Get()], 'forms': []}
     for target in instancer.GetPrototypesRel().GetTargets():
         form = prim.GetStage().GetPrimAtPath(target)
+        if not times:
+            break
         found['forms'].append([{
             'name': form.GetName(),
             'colours': colours(mesh, times[0]),
@@ -119,7 +121,7 @@ def main(path, times):
                 'points': [numbers(curves.GetPointsAttr().Get(time)) for time in times],
             }
         elif output.IsA(UsdGeom.Camera):
-            camera = UsdGeom.Camera(output).GetCamera(times[0])
+            camera = UsdGeom.Camera(output).GetCamera(times[0] if times else Usd.TimeCode.EarliestTime())
             matrix = camera.transform
             told['camera'] = {
                 'at': list(matrix.ExtractTranslation()),

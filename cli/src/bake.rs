@@ -21,7 +21,7 @@ pub struct Bake {
     /// The scene files.
     #[arg(required = true)]
     scenes: Vec<PathBuf>,
-    /// Where to write: a name ending in .csv, .glb, .usda or .usdz, or - for CSV on standard output; of several scenes a folder, in which
+    /// Where to write: a name ending in .csv, .glb, .usda, .usdz or .bvh, or - for CSV on standard output; of several scenes a folder, in which
     /// each has a file of its own name.
     #[arg(long, required_unless_present = "contacts")]
     to: Option<String>,
@@ -38,6 +38,9 @@ pub struct Bake {
     /// How many scenes are worked on side by side.
     #[arg(long, default_value_t = 1)]
     jobs: usize,
+    /// Of which thing a BVH file holds the joints, from 1; the first when left out.
+    #[arg(long, value_name = "NUMBER")]
+    thing: Option<usize>,
     /// Only the output of this name.
     #[arg(long)]
     output: Option<String>,
@@ -66,6 +69,7 @@ enum Form {
     Glb,
     Usda,
     Usdz,
+    Bvh,
 }
 
 impl Form {
@@ -75,6 +79,7 @@ impl Form {
             Self::Glb => FileForm::Model,
             Self::Usda => FileForm::Stage,
             Self::Usdz => FileForm::Package,
+            Self::Bvh => FileForm::Joints,
         }
     }
 }
@@ -108,6 +113,9 @@ impl Bake {
                 if self.form.is_some_and(|form| other(form) || !matches!(goal, Some(Goal::File(..)))) {
                     bail!("--form is for files in a folder: here the name that --to gives says it by its ending");
                 }
+                if self.thing.is_some() && !matches!(goal, Some(Goal::File(_, Form::Bvh))) {
+                    bail!("--thing is for BVH, which holds one thing: other forms of file hold all");
+                }
                 if self.report && !matches!(goal, Some(Goal::File(..))) {
                     bail!("--report stands beside a file: give --to FILE or a folder");
                 }
@@ -125,6 +133,9 @@ impl Bake {
             bail!("--to - is for one scene: give a folder for several");
         }
         let form = self.form.unwrap_or(Form::Glb);
+        if self.thing.is_some() && form != Form::Bvh {
+            bail!("--thing is for BVH, which holds one thing: other forms of file hold all");
+        }
         let named = |scene: &PathBuf| {
             let name = scene.file_stem().unwrap_or(scene.as_os_str()).to_string_lossy();
             folder.join(format!("{name}.{}", form.of_file().ending()))
@@ -175,7 +186,9 @@ impl Bake {
         let range = self.range(&session.scene, table, loops)?;
         if goal.is_some() {
             let form = if let Some(Goal::File(_, form)) = &goal { form.of_file() } else { FileForm::Table };
-            for (number, (name, _)) in hand_off.outputs().iter().enumerate() {
+            let one = if form == FileForm::Joints { Some(hand_off.one_with_joints(range, &cancel)?) } else { None };
+            let all = hand_off.outputs().iter().enumerate().filter(|(number, _)| one.is_none_or(|one| one == *number));
+            for (number, (name, _)) in all {
                 let left_out = hand_off.left_out(number, (form, range), &cancel)?;
                 if !left_out.is_empty() {
                     writeln!(say, "{name}: the file does not say {}", left_out.join(", "))?;
@@ -191,6 +204,17 @@ impl Bake {
                 })?;
                 if self.report {
                     put_report(&path, &hand_off.report(FileForm::Table, (range, &[]), &cancel)?)?;
+                }
+            }
+            Some(Goal::File(path, Form::Bvh)) => {
+                let output = hand_off.one_with_joints(range, &cancel)?;
+                whole_or_nothing(&path, |file| {
+                    let object = self.thing.unwrap_or(1).checked_sub(1).context("--thing counts from 1")?;
+                    let out = BufWriter::new(file);
+                    Ok(hand_off.write_bvh((output, object), (range, self.step), out, &cancel)?)
+                })?;
+                if self.report {
+                    put_report(&path, &hand_off.report(FileForm::Joints, (range, &[]), &cancel)?)?;
                 }
             }
             Some(Goal::File(path, form)) => {
@@ -278,7 +302,7 @@ impl Bake {
             tallies = match form {
                 Form::Usda => hand_off.write_usda(keys, &mut out, cancel)?,
                 Form::Usdz => hand_off.write_usdz(keys, aside()?, &mut out, cancel)?,
-                Form::Csv | Form::Glb => hand_off.write_glb(keys, aside()?, &mut out, cancel)?,
+                Form::Csv | Form::Glb | Form::Bvh => hand_off.write_glb(keys, aside()?, &mut out, cancel)?,
             };
             Ok(out.flush()?)
         })?;
@@ -303,7 +327,8 @@ fn goal(to: &str) -> Result<Goal> {
         Some("glb") => Form::Glb,
         Some("usda") => Form::Usda,
         Some("usdz") => Form::Usdz,
-        _ => bail!("--to must end in .csv, .glb, .usda or .usdz, be a folder, or - for standard output"),
+        Some("bvh") => Form::Bvh,
+        _ => bail!("--to must end in .csv, .glb, .usda, .usdz or .bvh, be a folder, or - for standard output"),
     };
     Ok(Goal::File(PathBuf::from(to), form))
 }

@@ -41,6 +41,15 @@ pub fn with_bones(bytes: &[u8]) -> Result<(Model, Vec<Hanging>), ModelError> {
     Ok((model, hanging(&file)))
 }
 
+/// What the nodes of a model are called, by their number; empty where they have no name.
+///
+/// # Errors
+/// As of any model.
+pub fn names(bytes: &[u8]) -> Result<Vec<String>, ModelError> {
+    let (file, _) = looked_at(bytes)?;
+    Ok(file.nodes().map(|node| node.name().unwrap_or_default().to_owned()).collect())
+}
+
 /// What each bone is, in their order: joints of all skins, then nodes with meshes of their own.
 fn hanging(file: &gltf::Document) -> Vec<Hanging> {
     let skins = file.skins().flat_map(|skin| {

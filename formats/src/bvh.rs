@@ -1,4 +1,4 @@
-//! Joint motion in BVH files: read, and drawn as a binary glTF model of its bones.
+//! Joint motion in BVH files: read, drawn as a binary glTF model of its bones, and written.
 //!
 //! Such a file names joints, how far each is from the one that it hangs on, and for each frame a number for each channel.
 //! Turns are made in the order in which their channels stand; a position stands for the offset along its axis. It says
@@ -6,8 +6,10 @@
 
 mod drawn;
 mod words;
+mod written;
 
 pub use drawn::drawn;
+pub use written::{Bone, Lying, UnwrittenBvh, write};
 
 use glam::{DQuat, DVec3};
 use words::Words;

@@ -9,6 +9,7 @@ use zickzack_core::graph::{Compiled, End, OUTPUT, Product};
 use zickzack_core::keys::{FileForm, Keying, ObjectKeys, Tally};
 use zickzack_core::motion::{Cancel, Frames, Motion, MotionError};
 use zickzack_core::scene::Node;
+use zickzack_formats::bvh::UnwrittenBvh;
 use zickzack_formats::csv::{self, CsvError};
 use zickzack_formats::eye::Eye;
 use zickzack_formats::glb::{self, GlbError};
@@ -29,6 +30,12 @@ pub enum HandOffError {
     /// The file cannot be made.
     #[error(transparent)]
     Stage(#[from] UsdError),
+    /// The file cannot be made.
+    #[error(transparent)]
+    Bones(#[from] UnwrittenBvh),
+    /// Which thing a file of one thing is to hold is not known, and why.
+    #[error("{0}")]
+    Joints(String),
     /// It cannot be written.
     #[error("the file cannot be written: {0}")]
     Unwritten(#[from] io::Error),
@@ -118,7 +125,7 @@ impl<'a> HandOff<'a> {
     ) -> Result<(), HandOffError> {
         let motion = &self.outputs[output].1;
         let (mut limbs, mut keying) = (Vec::new(), keying);
-        if !matches!(form, FileForm::Table | FileForm::Contacts) {
+        if !matches!(form, FileForm::Table | FileForm::Contacts | FileForm::Joints) {
             let dressed = self.dress(output, (range, step_of(keying)), cancel)?;
             limbs = dressed.limbs();
             if form.is_stage() && dressed.together() {

@@ -44,6 +44,7 @@
 //! ```
 
 mod beside;
+mod boned;
 mod dressed;
 mod hand_off;
 mod report;

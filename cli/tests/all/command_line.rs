@@ -6,21 +6,21 @@ use std::process::{Command, Output};
 use std::sync::Arc;
 use zickzack_core::motion::{Columns, Motion, Sample};
 
-fn root() -> PathBuf {
+pub fn root() -> PathBuf {
     Path::new(env!("CARGO_MANIFEST_DIR")).join("..")
 }
 
-fn zickzack(arguments: &[&str]) -> Output {
+pub fn zickzack(arguments: &[&str]) -> Output {
     Command::new(env!("CARGO_BIN_EXE_zickzack")).args(arguments).current_dir(root()).output().unwrap()
 }
 
-fn text(output: &Output) -> String {
+pub fn text(output: &Output) -> String {
     assert!(output.status.success(), "{}", String::from_utf8_lossy(&output.stderr));
     String::from_utf8(output.stdout.clone()).unwrap()
 }
 
 /// A folder of this test's own.
-fn folder(name: &str) -> PathBuf {
+pub fn folder(name: &str) -> PathBuf {
     let folder = Path::new(env!("CARGO_TARGET_TMPDIR")).join(name);
     std::fs::create_dir_all(&folder).unwrap();
     folder
@@ -256,6 +256,8 @@ fn several_scenes_go_into_a_folder_side_by_side_and_one_that_fails_holds_up_no_o
         (vec!["demo/two-shots.json", "--to", into, "--contacts", "c.csv"], "for one scene"),
         (vec!["demo/two-shots.json", "--to", "a.glb", "--form", "csv"], "by its ending"),
         (vec!["demo/two-shots.json", "--to", "-", "--report"], "beside a file"),
+        (vec!["demo/stilt-walker.json", "--to", "a.glb", "--thing", "2"], "for BVH"),
+        (vec!["demo/stilt-walker.json", "--to", into, "--thing", "2"], "for BVH"),
     ] {
         let output = zickzack(&[vec!["bake"], more].concat());
         let said = String::from_utf8_lossy(&output.stderr).into_owned();

@@ -1,3 +1,4 @@
 //! All tests of the command line, in one executable.
 
 mod command_line;
+mod forms;

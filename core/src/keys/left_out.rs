@@ -18,6 +18,8 @@ pub enum FileForm {
     Stage,
     /// The same packed with its pictures.
     Package,
+    /// BVH of the joints of one thing.
+    Joints,
 }
 
 impl FileForm {
@@ -34,12 +36,13 @@ impl FileForm {
             Self::Model => "glb",
             Self::Stage => "usda",
             Self::Package => "usdz",
+            Self::Joints => "bvh",
         }
     }
 
     /// The form that a word is for.
     pub fn of_word(word: &str) -> Option<Self> {
-        let all = [Self::Table, Self::Contacts, Self::Model, Self::Stage, Self::Package];
+        let all = [Self::Table, Self::Contacts, Self::Model, Self::Stage, Self::Package, Self::Joints];
         all.into_iter().find(|form| form.word() == word)
     }
 
@@ -117,6 +120,9 @@ impl Beyond {
     pub fn left_out(self, file: FileForm) -> Vec<&'static str> {
         if file == FileForm::Contacts {
             return vec!["where things are, but for what they touch"];
+        }
+        if file == FileForm::Joints {
+            return vec!["other things", "what hangs on joints", "when it is there", "how large joints are"];
         }
         let table = file == FileForm::Table;
         let model = file == FileForm::Model;

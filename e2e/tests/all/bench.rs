@@ -185,6 +185,13 @@ async fn a_scene_is_built_from_nothing_and_handed_off() -> Result<()> {
     visit.choose("keys", "every step").await?;
     visit.click("Write file").await?;
     compare_glb(&visit.download("glb").await?, &shown, WIRE)?;
+    visit.choose("form", "USD, as text").await?;
+    visit.click("Write file").await?;
+    compare_usd(&String::from_utf8(visit.download("usda").await?)?, &shown)?;
+    visit.choose("form", "USD, packed").await?;
+    visit.click("Write file").await?;
+    let package = visit.download("usdz").await?;
+    anyhow::ensure!(package.starts_with(b"PK") && package.windows(9).any(|part| part == b"#usda 1.0"), "a stage in it");
     visit.choose("form", "CSV, every step").await?;
     visit.click("Write file").await?;
     compare_csv(&String::from_utf8(visit.download("csv").await?)?, "Output", 0, &shown)?;
@@ -200,6 +207,21 @@ async fn a_scene_is_built_from_nothing_and_handed_off() -> Result<()> {
 
 /// The View shows single precision: 1e-5 m of some metres.
 const WIRE: f64 = 1e-5;
+
+/// A key at every frame, as it stands in the text.
+fn compare_usd(stage: &str, shown: &[(usize, usize, Vec<f64>)]) -> Result<()> {
+    for (frame, object, pose) in shown {
+        let thing = stage.split(&format!("def Xform \"Output_{}\"", object + 1)).nth(1).context("the thing")?;
+        let places = thing.split("xformOp:translate.timeSamples = {").nth(1).context("its places")?;
+        let begins = format!("{frame}: (");
+        let place = places.lines().find_map(|line| line.trim().strip_prefix(&begins)).context("a place")?;
+        let numbers = place.split(')').next().unwrap_or_default().split(", ").map(str::parse);
+        for (a, b) in numbers.collect::<Result<Vec<f64>, _>>()?.iter().zip(pose) {
+            assert!((a - b).abs() <= WIRE, "frame {frame}, thing {object}: {a} in the stage, {b} in the View");
+        }
+    }
+    Ok(())
+}
 
 fn compare_csv(table: &str, name: &str, first: i64, shown: &[(usize, usize, Vec<f64>)]) -> Result<()> {
     for (frame, object, pose) in shown {

@@ -54,7 +54,7 @@ pub(super) struct Drawn {
 #[derive(Debug)]
 pub(super) enum Body {
     /// Triangles in shades of the thing's colour; with the mesh and the size that they were made of.
-    Solid { of: (Arc<Mesh>, f64), colour: Light, drawn: Drawn },
+    Solid { of: (Arc<Mesh>, f64), colour: Light, drawn: Box<Drawn> },
     /// A model, how it lies in the thing, and the joints that it hangs on, where these move.
     Model { place: ModelPlace, parts: Vec<Drawn>, skeleton: Option<Skeleton> },
 }
@@ -107,7 +107,7 @@ impl<W: Write> Writer<W> {
             thin,
             carried: None,
         };
-        self.add(name, Body::Solid { of: (mesh.clone(), size), colour, drawn })
+        self.add(name, Body::Solid { of: (mesh.clone(), size), colour, drawn: Box::new(drawn) })
     }
 
     /// A binary glTF model as it stands at rest, and how it lies in its things.
@@ -133,10 +133,9 @@ impl<W: Write> Writer<W> {
 
     /// The shades in which a form has the colour of its things, and the colour that it has by itself.
     pub(super) fn shades_of(&self, form: Form) -> Option<(&[f64], Light)> {
-        match &self.forms[form.0].1 {
-            Body::Solid { drawn: Drawn { colours: Colours::Shades(shades, _), .. }, colour, .. } => {
-                Some((shades, *colour))
-            }
+        let Body::Solid { colour, drawn, .. } = &self.forms[form.0].1 else { return None };
+        match &drawn.colours {
+            Colours::Shades(shades, _) => Some((shades, *colour)),
             _ => None,
         }
     }

@@ -1,11 +1,14 @@
 //! Joint motion in BVH files: what is read is what stands there, and what is damaged is refused with its line.
 
 use crate::cases::cases;
-use glam::{DMat4, DVec3};
+use glam::{DMat4, DQuat, DVec3};
 use proptest::prelude::*;
+use std::f64::consts::FRAC_PI_2;
 use std::fmt::Write;
 use std::sync::Arc;
+use zickzack_core::pose::angle_between;
 use zickzack_core::rig::{Cycle, Repertoire};
+use zickzack_formats::bvh::{Bone, Lying};
 use zickzack_formats::{animated, bvh, model};
 
 /// A stilt of two joints and an end, that swings: offsets, channels in unusual orders, three frames.
@@ -202,4 +205,61 @@ fn joint_motion_that_is_too_long_is_refused_before_it_is_read() {
     let long = format!("HIERARCHY{}", " ".repeat(bvh::LARGEST));
     let told = model::read(long.as_bytes()).unwrap_err().to_string();
     assert!(told.contains("40 MB") && told.contains("leave out frames"), "{told}");
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(64))]
+
+    /// Whatever joints hang on each other, however they turn, what is written is read as it was: to 1e-7 m and 1e-6° of each joint.
+    #[test]
+    fn what_is_written_is_read_as_it_was(
+        tree in prop::collection::vec((0usize..40, "[ a-zé{}]{0,4}"), 0..12),
+        frames in 1usize..6, spread in prop::sample::select(vec![0.0, 1.0]),
+        numbers in prop::collection::vec((-1.0..1.0f64, -1.0..1.0f64, -1.0..1.0f64, -3.2..3.2f64, prop::sample::select(vec![-FRAC_PI_2, FRAC_PI_2, 0.3, -1.2, 3.0]), -3.2..3.2f64), 72),
+    ) {
+        let mut bones = vec![Bone { name: "thing".to_owned(), parent: None, end: DVec3::X }];
+        for (parent, name) in &tree {
+            bones.push(Bone { name: name.clone(), parent: Some(parent % bones.len()), end: DVec3::Y });
+        }
+        let lying: Vec<Lying> = (0..frames).map(|frame| {
+            let one = |joint: usize| {
+                let (x, y, z, a, b, c) = numbers[(joint + frame * 7) % numbers.len()];
+                let still = numbers[joint];
+                let turn = DQuat::from_rotation_z(a) * DQuat::from_rotation_x(b) * DQuat::from_rotation_y(c);
+                (DVec3::new(still.0, still.1, still.2) + spread * DVec3::new(x, y, z), turn)
+            };
+            (0..bones.len()).map(one).collect()
+        }).collect();
+        let mut text = Vec::new();
+        bvh::write(&bones, &lying, 1.0 / 24.0, &mut text).unwrap();
+        let read = bvh::read(std::str::from_utf8(&text).unwrap()).unwrap();
+        prop_assert_eq!(read.frames(), frames);
+        prop_assert_eq!(read.seconds, 1.0 / 24.0);
+        // Ends of chains have no names; the order is that of the file, depth by depth.
+        let own: Vec<usize> = (0..read.joints.len()).filter(|joint| !read.joints[*joint].name.is_empty()).collect();
+        prop_assert_eq!(own.len(), bones.len());
+        let mut names: Vec<&str> = own.iter().map(|joint| read.joints[*joint].name.as_str()).collect();
+        names.sort_unstable();
+        names.dedup();
+        prop_assert_eq!(names.len(), bones.len(), "names differ");
+        let mut order = vec![0];
+        let mut open: Vec<usize> = below(&bones, 0);
+        while let Some(next) = open.pop() {
+            order.push(next);
+            open.extend(below(&bones, next));
+        }
+        for (frame, lying) in lying.iter().enumerate() {
+            let found: Vec<(DVec3, DQuat)> = read.at(frame).collect();
+            for (joint, wanted) in own.iter().zip(&order) {
+                let ((place, turn), (at, turned)) = (found[*joint], lying[*wanted]);
+                prop_assert!(place.distance(at) < 2e-7, "{place} for {at}");
+                prop_assert!(angle_between(turn, turned) < 3e-8 + 2.0 * 1e-6f64.to_radians(), "{turn} for {turned}");
+            }
+        }
+    }
+}
+
+/// What hangs on a joint, the last first.
+fn below(bones: &[Bone], joint: usize) -> Vec<usize> {
+    (0..bones.len()).rev().filter(|below| bones[*below].parent == Some(joint)).collect()
 }

@@ -13,6 +13,7 @@ use zickzack_core::graph::{Compiled, Memo};
 use zickzack_core::keys::{Count, FileForm, Keying, ObjectKeys, Tally};
 use zickzack_core::motion::{Cancel, Columns, Frames, Motion, Sample, prepared};
 use zickzack_core::scene::Scene;
+use zickzack_formats::bvh::UnwrittenBvh;
 use zickzack_formats::csv::CsvError;
 use zickzack_formats::glb::GlbError;
 use zickzack_formats::usd::UsdError;
@@ -34,7 +35,7 @@ pub struct Wanted {
     tolerance: Option<f64>,
     /// Degrees; left out for as many as keep what is a metre from a thing within the tolerance.
     angle: Option<f64>,
-    /// `csv`, `contacts`, `glb`, `usda` or `usdz`; `csv` when left out.
+    /// `csv`, `contacts`, `glb`, `usda`, `usdz` or `bvh`; `csv` when left out.
     form: Option<String>,
     /// Which thing is looked at.
     object: Option<usize>,
@@ -88,6 +89,8 @@ pub struct Look {
     plots: Vec<Plot>,
     /// What of the motion is not in the file.
     left_out: Vec<String>,
+    /// Its things have joints, which a BVH file holds.
+    jointed: bool,
     /// Things stand together, with keys at every step whatever was asked for.
     together: bool,
 }
@@ -151,7 +154,7 @@ fn hand_off<'a>(
 impl Wanted {
     fn file_form(&self) -> Result<FileForm, Refusal> {
         FileForm::of_word(self.form.as_deref().unwrap_or("csv"))
-            .ok_or_else(|| Refusal::bad("The form must be csv, contacts, glb, usda or usdz."))
+            .ok_or_else(|| Refusal::bad("The form must be csv, contacts, glb, usda, usdz or bvh."))
     }
 
     fn keying(&self, form: FileForm) -> Keying {
@@ -165,6 +168,7 @@ fn refused(error: HandOffError) -> Refusal {
         HandOffError::Table(CsvError::Io(error))
         | HandOffError::Model(GlbError::Io(error))
         | HandOffError::Stage(UsdError::Io(error))
+        | HandOffError::Bones(UnwrittenBvh::Io(error))
         | HandOffError::Unwritten(error) => unwritten(error),
         other => Refusal::bad(other.to_string()),
     }
@@ -198,11 +202,12 @@ pub async fn look(
         made.map_err(refused)?;
         let plots = drawn.map_or(Ok(Vec::new()), |keys| plots(motion, (range, &keys), object, first, cancel))?;
         let left_out = hand_off.left_out(0, (form, range), cancel).map_err(refused)?;
+        let jointed = hand_off.has_joints(0, range, cancel).map_err(refused)?;
         let together = hand_off.together((0, form), range, cancel).map_err(refused)?;
         let channels = counts(&tally, range, wanted.step, first);
         let broken = hand_off.broken().iter().map(|(name, _)| format!("\"{name}\", which does not work"));
         let left_out = left_out.into_iter().chain(broken).collect();
-        Ok(Look { things: motion.len(), channels, plots, left_out, together })
+        Ok(Look { things: motion.len(), channels, plots, left_out, jointed, together })
     });
     look.await
 }
@@ -287,8 +292,9 @@ pub async fn write(
         FileForm::Model => "model/gltf-binary",
         FileForm::Stage => "model/vnd.usda",
         FileForm::Package => "model/vnd.usdz+zip",
+        FileForm::Joints => "text/plain; charset=utf-8",
     };
-    let is_table = matches!(form, FileForm::Table | FileForm::Contacts);
+    let is_table = matches!(form, FileForm::Table | FileForm::Contacts | FileForm::Joints);
     let name = if form == FileForm::Contacts { format!("{name} contacts") } else { name };
     let written = shop.work(*id, move |cancel| {
         let range = range(&wanted, &session.scene)?;
@@ -301,6 +307,11 @@ pub async fn write(
                 FileForm::Table => hand_off.write_csv(range, wanted.step, out, cancel),
                 FileForm::Model => hand_off.write_glb(keys, aside()?, out, cancel).map(drop),
                 FileForm::Stage => hand_off.write_usda(keys, out, cancel).map(drop),
+                FileForm::Joints => {
+                    let one = hand_off.one_with_joints(range, cancel);
+                    let object = wanted.object.unwrap_or(0);
+                    one.and_then(|output| hand_off.write_bvh((output, object), (range, wanted.step), out, cancel))
+                }
                 FileForm::Package => hand_off.write_usdz(keys, aside()?, out, cancel).map(drop),
             };
             made.map_err(refused)

@@ -9,6 +9,7 @@ use zickzack_core::graph::{AtOnce, Memo};
 use zickzack_core::keys::Keying;
 use zickzack_core::motion::{Cancel, Frames};
 use zickzack_core::nodes::Registry;
+use zickzack_formats::bvh::Skeleton;
 use zickzack_session::{HandOff, Session};
 
 /// Scenes of the demo whose nodes stand side by side in one.
@@ -145,6 +146,8 @@ struct Files {
     model: gltf::Gltf,
     table: BTreeMap<String, BTreeSet<String>>,
     contacts: BTreeMap<String, BTreeSet<String>>,
+    /// Joints of things.
+    bones: Vec<Skeleton>,
     /// How bright the first thing of each Output is.
     lit: BTreeMap<String, BTreeSet<String>>,
 }
@@ -162,7 +165,14 @@ impl Files {
         hand_off.write_glb((range, Keying::Every(4.0)), Cursor::new(Vec::new()), &mut model, &cancel).unwrap();
         hand_off.write_csv(range, 4.0, &mut table, &cancel).unwrap();
         hand_off.write_contacts(range, &mut contacts, &cancel).unwrap();
+        let bones = |(output, object): (&str, usize)| {
+            let number = hand_off.outputs().iter().position(|(name, _)| name == output).unwrap();
+            let mut text = Vec::new();
+            hand_off.write_bvh((number, object), (range, 4.0), &mut text, &cancel).unwrap();
+            zickzack_formats::bvh::read(&String::from_utf8(text).unwrap()).unwrap()
+        };
         Self {
+            bones: [("Walkers 2", 0), ("Moths 1", 0), ("Streamer 3", 0)].map(bones).into(),
             stage: crate::stages::read(&text, "usda", &[8.0, 20.0, 36.0, 52.0]),
             text: String::from_utf8(text).unwrap(),
             header: crate::header(&model),
@@ -267,6 +277,7 @@ impl Files {
 enum Form {
     Glb,
     Usd,
+    Bvh,
     Csv,
     Contacts,
 }
@@ -276,6 +287,7 @@ fn has(files: &Files, row: &str, form: Form) -> bool {
     match form {
         Form::Glb => in_glb(files, row),
         Form::Usd => in_usd(files, row),
+        Form::Bvh => in_bvh(files, row),
         Form::Csv => in_table(&files.table, row),
         Form::Contacts => in_table(&files.contacts, row),
     }
@@ -345,6 +357,26 @@ fn in_usd(files: &Files, row: &str) -> bool {
     }
 }
 
+/// In the joints of a walker, of what plays clips, and of what is bent.
+fn in_bvh(files: &Files, row: &str) -> bool {
+    let all = &files.bones;
+    let moved = |file: &Skeleton, joint: usize| file.at(0).nth(joint) != file.at(file.frames() - 1).nth(joint);
+    let joints = |file: &Skeleton| (1..file.joints.len()).any(|joint| moved(file, joint));
+    match row {
+        "place, turn, size" => all.iter().all(|file| moved(file, 0)),
+        "jumps" => all[1].frames() > 10,
+        "what walks" => joints(&all[0]),
+        "models that play clips" => joints(&all[1]),
+        "what is bent" => joints(&all[2]),
+        "names" => {
+            all[0].joints[0].name == "Walkers_2_1" && all[1].joints.iter().any(|joint| joint.name.contains("wing"))
+        }
+        "frame rate, first frame" => all.iter().all(|file| (file.seconds - 4.0 / 24.0).abs() < 1e-12),
+        // Nothing but joints can be in it.
+        _ => false,
+    }
+}
+
 /// In a table of poses, or of contacts.
 fn in_table(table: &BTreeMap<String, BTreeSet<String>>, row: &str) -> bool {
     let varies = |column: &str| Files::varies(table, column);
@@ -385,7 +417,7 @@ fn the_table_says_what_files_hold() {
     for line in table.lines().skip(2) {
         let cells: Vec<&str> = line.trim_matches('|').split('|').map(str::trim).collect();
         let [row, forms @ ..] = &cells[..] else { panic!("{line}") };
-        let order = [Form::Glb, Form::Usd, Form::Csv, Form::Contacts];
+        let order = [Form::Glb, Form::Usd, Form::Bvh, Form::Csv, Form::Contacts];
         assert_eq!(forms.len(), order.len(), "{line}");
         for (form, said) in order.into_iter().zip(forms) {
             let held = !said.starts_with("left out");

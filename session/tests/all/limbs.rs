@@ -15,14 +15,14 @@ use zickzack_formats::animated::{Hanging, with_bones};
 use zickzack_session::{HandOff, Session};
 
 /// A file whose nodes are moved.
-struct Player {
-    file: gltf::Gltf,
+pub struct Player {
+    pub file: gltf::Gltf,
     tracks: HashMap<usize, Tracks>,
     parents: Vec<Option<usize>>,
 }
 
 impl Player {
-    fn of(bytes: &[u8]) -> Self {
+    pub fn of(bytes: &[u8]) -> Self {
         let file = gltf::Gltf::from_slice(bytes).unwrap();
         let mut parents = vec![None; file.nodes().len()];
         file.nodes().for_each(|node| node.children().for_each(|child| parents[child.index()] = Some(node.index())));
@@ -40,7 +40,7 @@ impl Player {
         DMat4::from_scale_rotation_translation(vector(scales, s), turn.normalize(), vector(moves, t))
     }
 
-    fn placed(&self, seconds: f64) -> HashMap<usize, DMat4> {
+    pub fn placed(&self, seconds: f64) -> HashMap<usize, DMat4> {
         fn place(player: &Player, node: usize, seconds: f64, found: &mut HashMap<usize, DMat4>) -> DMat4 {
             if let Some(known) = found.get(&node) {
                 return *known;
@@ -57,17 +57,22 @@ impl Player {
         found
     }
 
+    /// The name of the node that a node is below, on which nothing else hangs.
+    pub fn top(&self, node: usize) -> String {
+        let mut top = node;
+        while let Some(parent) = self.parents[top] {
+            top = parent;
+        }
+        self.file.nodes().nth(top).unwrap().name().unwrap().to_owned()
+    }
+
     /// Corners of what is drawn below or beside the thing of a name, in space; those of skins as these carry them.
     fn corners(&self, name: &str, seconds: f64) -> Vec<DVec3> {
         let placed = self.placed(seconds);
         let blob = self.file.blob.as_deref();
         let mut found = Vec::new();
         for node in self.file.nodes() {
-            let mut top = node.index();
-            while let Some(parent) = self.parents[top] {
-                top = parent;
-            }
-            let top = self.file.nodes().nth(top).unwrap().name().unwrap().to_owned();
+            let top = self.top(node.index());
             if top != name && top != format!("{name} mesh") {
                 continue;
             }
@@ -163,7 +168,7 @@ fn carried(session: &Session, kind: &Kind, size: f64, sample: &Sample, rest: &[D
     rest.iter().map(one).collect()
 }
 
-fn session(scene: &str) -> Session {
+pub fn session(scene: &str) -> Session {
     let path = Path::new(env!("CARGO_MANIFEST_DIR")).join("../demo").join(scene);
     Session::read(&path, Arc::new(Registry::default())).unwrap()
 }

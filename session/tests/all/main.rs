@@ -1,5 +1,6 @@
 //! Scenes with their files, read and handed off.
 
+mod bones;
 mod everything;
 mod forms;
 mod limbs;

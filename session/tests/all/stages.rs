@@ -180,7 +180,7 @@ proptest! {
                     }
                     seen_at_all += 1;
                     let (wanted, (place, turn, size)) = (sample.pose(row), pose(&read));
-                    let exact = !few_keys && whole && !together || together && whole;
+                    let exact = whole && (together || !few_keys);
                     let off = 2e-6 + if exact { 0.0 } else { tally.off.0 };
                     prop_assert!(place.distance(wanted.position) <= off, "thing {object} at {frame}: {place} for {}, of {off}", wanted.position);
                     // Between keys the reader turns in single precision.

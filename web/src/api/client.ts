@@ -32,7 +32,7 @@ export interface Wanted {
   /** Degrees. */
   angle?: number;
   object?: number;
-  form?: 'csv' | 'contacts' | 'glb' | 'usda' | 'usdz';
+  form?: 'csv' | 'contacts' | 'glb' | 'usda' | 'usdz' | 'bvh';
 }
 
 /** Small pictures take the server long: a few at a time, so that a browser's few connections are free for what is asked for now. */

@@ -13,8 +13,8 @@ import './handoff.css';
 
 type Form = NonNullable<Wanted['form']>;
 
-const forms: Record<Form, string> = { glb: 'GLB', usdz: 'USD, packed', usda: 'USD, as text', csv: 'CSV, every step', contacts: 'CSV, contacts' };
-const keyings = ['reduced', 'every step'] as const;
+const forms: Record<Form, string> = { glb: 'GLB', usdz: 'USD, packed', usda: 'USD, as text', bvh: 'BVH, one thing', csv: 'CSV, every step', contacts: 'CSV, contacts' };
+const keyings = ['within tolerance', 'every step'] as const;
 
 /** Keys and files: what, which frames, which form, how exact. */
 export function Handoff({ scene }: { scene: string }) {
@@ -73,7 +73,7 @@ interface SheetProps {
 function Sheet(props: SheetProps) {
   const { scene, node, frames, first, orbit } = props;
   const [form, setForm] = useState<Form>('glb');
-  const [keying, setKeying] = useState<(typeof keyings)[number]>('reduced');
+  const [keying, setKeying] = useState<(typeof keyings)[number]>('within tolerance');
   const [from, setFrom] = useState(first);
   const [to, setTo] = useState(first + frames);
   const [step, setStep] = useState(1);
@@ -81,13 +81,13 @@ function Sheet(props: SheetProps) {
   const [angle, setAngle] = useState(0.05);
   const [axis, setAxis] = useState(1);
   const [object, setObject] = useState(0);
-  const keyed = form !== 'csv' && form !== 'contacts';
-  const reduced = keyed && keying === 'reduced';
+  const keyed = form === 'glb' || form === 'usdz' || form === 'usda';
+  const reduced = keyed && keying === 'within tolerance';
   const wanted: Wanted = useMemo(() => ({ node, from, to, step, object, form, ...(reduced ? { tolerance, angle } : {}) }), [node, from, to, step, object, form, reduced, tolerance, angle]);
   const look = useQuery({ queryKey: ['handoff', scene, wanted], queryFn: () => api.look(scene, wanted), placeholderData: (known) => known, retry: false });
-  const file = handoffAddress(scene, { ...wanted, object: undefined, tolerance: reduced ? tolerance : undefined, angle: reduced ? angle : undefined }, true);
+  const file = handoffAddress(scene, { ...wanted, object: form === 'bvh' ? object : undefined, tolerance: reduced ? tolerance : undefined, angle: reduced ? angle : undefined }, true);
   const goal = form === 'contacts' ? '--contacts contacts.csv' : `--to ${form === 'csv' ? 'poses' : 'motion'}.${form}`;
-  const command = `zickzack bake SCENE.json ${goal} --output "${props.outputName}" --frames ${from}..${to}${step === 1 ? '' : ` --step ${step}`}${reduced ? ` --tolerance ${tolerance} --angle ${angle}` : ''}`;
+  const command = `zickzack bake SCENE.json ${goal} --output "${props.outputName}" --frames ${from}..${to}${form === 'bvh' ? ` --thing ${object + 1}` : ''}${step === 1 ? '' : ` --step ${step}`}${reduced ? ` --tolerance ${tolerance} --angle ${angle}` : ''}`;
   return (
     <main className="handoff">
       <aside className="outputs">
@@ -95,7 +95,7 @@ function Sheet(props: SheetProps) {
         {props.children}
       </aside>
       <section className="plots" aria-label="Keys">
-        {look.error ? <p className="wrong">{look.error.message}</p> : look.data ? <Shown look={look.data} axis={axis} tolerance={reduced ? tolerance : null} dense={!reduced} object={object} /> : <p className="soft">Counting keys …</p>}
+        {look.error ? <p className="wrong">{look.error.message}</p> : look.data ? <Shown look={look.data} axis={axis} tolerance={reduced ? tolerance : null} dense={!reduced || form !== 'glb'} object={object} /> : <p className="soft">Counting keys …</p>}
         {reduced && <Tolerance name="tolerance" value={tolerance} powers={[-5, -1]} words={length} onChange={setTolerance} />}
         {reduced && <Tolerance name="turns within" value={angle} powers={[-3, 1]} words={(angle) => `${angle}°`} onChange={setAngle} />}
         <div className="choose">
@@ -124,7 +124,7 @@ function Sheet(props: SheetProps) {
           <div className="row-value">
             <Select size="small" fullWidth value={form} onChange={(event) => setForm(event.target.value)} SelectDisplayProps={{ 'aria-label': 'form' }}>
               {Object.entries(forms).map(([key, name]) => (
-                <MenuItem key={key} value={key}>
+                <MenuItem key={key} value={key} disabled={key === 'bvh' && look.data?.jointed === false} title={key === 'bvh' ? 'The joints of what walks, is bent or plays clips' : undefined}>
                   {name}
                 </MenuItem>
               ))}
@@ -265,7 +265,7 @@ function Shown({ look, axis, tolerance, dense, object }: { look: Look; axis: num
         <strong>{plot.name}</strong>
         <span className="soft">{`thing ${object + 1} · ${Math.floor((frames - 1) / 4) + 1} keys before · `}</span>
         <b data-testid="keys-after">{keys === 1 ? 'still' : `${keys} after`}</b>
-        {!dense && !look.together && <span className="soft"> · contacts kept exactly</span>}
+        {!dense && <span className="soft"> · contacts kept exactly</span>}
       </p>
       <Plot plot={plot} />
       <p className="plot-title">
@@ -303,7 +303,13 @@ function Channels({ look }: { look: Look }) {
               {channel.error > 0 && (
                 <>
                   <br />
-                  <span className="soft">{`at ${channel.frame.toFixed(2)}${look.things > 1 ? ` · thing ${channel.thing + 1}` : ''}`}</span>
+                  <span className="soft">{`at ${channel.frame.toFixed(2)}`}</span>
+                  {look.things > 1 && (
+                    <>
+                      <br />
+                      <span className="soft">{`thing ${channel.thing + 1}`}</span>
+                    </>
+                  )}
                 </>
               )}
             </td>

@@ -39,7 +39,7 @@ function paint(element: HTMLCanvasElement, plot: Data, error: number | undefined
   pen.font = '12px "Atkinson Hyperlegible Mono", monospace';
   const misses = plot.truth.map((value, i) => Math.abs(value - (plot.keyed[i] ?? value)));
   const values = error === undefined ? plot.truth : misses;
-  let [low, high] = error === undefined ? [Math.min(...values), Math.max(...values)] : [0, Math.max(error * 1.15, ...misses, 1e-9)];
+  let [low, high] = error === undefined ? [Math.min(...values), Math.max(...values)] : [0, Math.max(error * 1.15, ...misses, 1e-5)];
   if (high - low < 1e-9) [low, high] = [low - 0.5, high + 0.5];
   const x = (frame: number) => LEFT + ((frame - first) / (last - first)) * (width - LEFT - 14);
   const y = (value: number) => height - BOTTOM - ((value - low) / (high - low)) * (height - BOTTOM - TOP);

@@ -961,11 +961,15 @@ export interface components {
         /** @description What a hand-off would give. */
         Look: {
             channels: components["schemas"]["ChannelCount"][];
+            /** @description Its things have joints, which a BVH file holds. */
+            jointed: boolean;
             /** @description What of the motion is not in the file. */
             left_out: string[];
             /** @description x, y, z of the thing looked at. */
             plots: components["schemas"]["Plot"][];
             things: number;
+            /** @description Things stand together, with keys at every step whatever was asked for. */
+            together: boolean;
         };
         Made: {
             /** Format: uuid */
@@ -2338,7 +2342,7 @@ export interface operations {
                 tolerance?: number | null;
                 /** @description Degrees; left out for as many as keep what is a metre from a thing within the tolerance. */
                 angle?: number | null;
-                /** @description `csv`, `contacts` or `glb`; `csv` when left out. */
+                /** @description `csv`, `contacts`, `glb`, `usda`, `usdz` or `bvh`; `csv` when left out. */
                 form?: string | null;
                 /** @description Which thing is looked at. */
                 object?: number | null;
@@ -2384,7 +2388,7 @@ export interface operations {
                 tolerance?: number | null;
                 /** @description Degrees; left out for as many as keep what is a metre from a thing within the tolerance. */
                 angle?: number | null;
-                /** @description `csv`, `contacts` or `glb`; `csv` when left out. */
+                /** @description `csv`, `contacts`, `glb`, `usda`, `usdz` or `bvh`; `csv` when left out. */
                 form?: string | null;
                 /** @description Which thing is looked at. */
                 object?: number | null;
