@@ -2,7 +2,7 @@
 
 use crate::dressed::{Dressed, colour, exact_colour, moments};
 use crate::hand_off::{CHALK, FILM, HandOff, HandOffError, step_of};
-use std::io::{self, Read, Seek, SeekFrom, Write};
+use std::io::{self, Read, Seek, Write};
 use zickzack_core::colour::Light;
 use zickzack_core::keys::{Beyond, Count, FileForm, Keying, Tally};
 use zickzack_core::mesh::Mesh;
@@ -51,8 +51,7 @@ impl HandOff<'_> {
     ) -> Result<Vec<Tally>, HandOffError> {
         let stage = io::BufWriter::with_capacity(1 << 16, aside);
         let (stage, pictures, tallies) = self.stage(keys, (stage, true), cancel)?;
-        let mut stage = stage.into_inner().map_err(io::IntoInnerError::into_error)?;
-        stage.seek(SeekFrom::Start(0))?;
+        let stage = stage.into_inner().map_err(io::IntoInnerError::into_error)?;
         usd::pack(stage, &pictures, out)?;
         Ok(tallies)
     }

@@ -3,7 +3,7 @@
 use glam::{DQuat, DVec3};
 use proptest::prelude::*;
 use serde_json::{Value, json};
-use std::io::{Cursor, Read};
+use std::io::{Cursor, Read, Seek, SeekFrom};
 use std::path::Path;
 use std::process::Command;
 use std::sync::Arc;
@@ -204,6 +204,30 @@ proptest! {
     }
 }
 
+/// A stage of more bytes than a package holds.
+struct Huge;
+
+impl Read for Huge {
+    fn read(&mut self, _: &mut [u8]) -> std::io::Result<usize> {
+        panic!("it is not read")
+    }
+}
+
+impl Seek for Huge {
+    fn seek(&mut self, _: SeekFrom) -> std::io::Result<u64> {
+        Ok(u64::from(u32::MAX) - 500)
+    }
+}
+
+/// What is larger than the format holds is refused with what to use instead, and nothing is written.
+#[test]
+fn what_is_too_large_for_a_package_is_refused() {
+    let mut package = Cursor::new(Vec::new());
+    let refused = zickzack_formats::usd::pack(Huge, &[], &mut package).unwrap_err().to_string();
+    assert!(refused.contains("4 GB") && refused.contains(".usda"), "{refused}");
+    assert!(package.into_inner().is_empty());
+}
+
 /// A package is a stage and pictures that lie in it as they are, each at a multiple of 64 bytes, so that readers need not unpack it.
 #[test]
 fn a_package_holds_its_files_as_they_are() {
@@ -214,7 +238,7 @@ fn a_package_holds_its_files_as_they_are() {
         .map(|(path, bytes)| zickzack_formats::usd::Picture { path: (*path).to_owned(), bytes: bytes.to_vec() })
         .collect();
     let mut package = Cursor::new(Vec::new());
-    zickzack_formats::usd::pack(&b"#usda 1.0\n"[..], &all, &mut package).unwrap();
+    zickzack_formats::usd::pack(Cursor::new(b"#usda 1.0\n"), &all, &mut package).unwrap();
     let package = package.into_inner();
     // By the bytes, as a reader that knows nothing of archives finds them.
     let (mut at, mut found) = (0, Vec::new());

@@ -208,6 +208,7 @@ proptest! {
         let count = |all: [bool; 2]| all.into_iter().filter(|is| *is).count();
         prop_assert_eq!(beyond.left_out(FileForm::Table).len(), 0);
         prop_assert_eq!(beyond.left_out(FileForm::Model).len(), count([recolouring, bright]));
+        prop_assert_eq!(beyond.left_out(FileForm::Stage).len(), 0, "USD has both");
     }
 
     /// A prism of six sides stands still on one of them only after whole sides.
