@@ -206,7 +206,7 @@ fn wrong_calls_say_what_to_do_and_leave_no_file_behind() {
     let goal = folder.join("out.glb");
     let goal = goal.to_str().unwrap();
     for (arguments, words) in [
-        (vec!["bake", "demo/lantern-round.json", "--to", "x.obj"], ".csv or .glb"),
+        (vec!["bake", "demo/lantern-round.json", "--to", "x.obj"], ".usdz or .bvh"),
         (vec!["bake", "demo/lantern-round.json", "--to", goal, "--frames", "9..3"], "two numbers"),
         (vec!["bake", "demo/lantern-round.json", "--to", goal, "--frames", "0..NaN"], "two numbers"),
         (vec!["bake", "demo/lantern-round.json", "--to", goal, "--frames", "0..9", "--orbit"], "cannot be used with"),

@@ -199,6 +199,19 @@ proptest! {
                 }
             }
             prop_assert!(seen_at_all > 36, "{seen_at_all} looks at what is seen");
+            if let Some(path) = motion.path() {
+                let (curve, line) = (path.at(range.from), &told["lines"][format!("{name} path")]);
+                let strand = &curve.strands()[0];
+                let spots: Vec<DVec3> = (0..=2000).map(|i| strand.at(strand.length() * f64::from(i) / 2000.0).point).collect();
+                let points: Vec<DVec3> = line["points"][0].as_array().unwrap().iter().map(|at| DVec3::from(numbers::<3>(at))).collect();
+                prop_assert_eq!(line["counts"][0].as_u64(), Some(points.len() as u64));
+                for at in &points {
+                    let off = spots.iter().map(|spot| spot.distance(*at)).fold(f64::INFINITY, f64::min);
+                    prop_assert!(off < strand.length() / 2000.0, "{at} is off the path by {off}");
+                }
+                let ends = if strand.closed() { [points[0]; 2] } else { [spots[0], spots[2000]] };
+                prop_assert!(points[0].distance(ends[0]) < 1e-5 && points[points.len() - 1].distance(ends[1]) < 1e-5);
+            }
             Ok(())
         })?;
     }
