@@ -220,8 +220,14 @@ impl Bake {
             Some(Goal::File(path, form)) => {
                 let tallies = self.write_keys(&hand_off, (&path, form, range), &cancel)?;
                 if self.tolerance.is_some() {
-                    for ((name, _), tally) in hand_off.outputs().iter().zip(&tallies) {
+                    for (number, ((name, _), tally)) in hand_off.outputs().iter().zip(&tallies).enumerate() {
                         writeln!(say, "{}", told(name, tally, range, session.scene.first_frame as f64))?;
+                        if hand_off.together((number, form.of_file()), range, &cancel)? {
+                            writeln!(
+                                say,
+                                "{name}: so many things stand together, with keys at every step, whatever the tolerance"
+                            )?;
+                        }
                     }
                 }
                 if self.report {

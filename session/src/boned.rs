@@ -50,7 +50,7 @@ impl HandOff<'_> {
         };
         let limbs = &jointed.limbs;
         let hangs = limbs.parents();
-        let (order, parents) = hung(&hangs, matches!(limbs, Limbs::Bent(_)));
+        let (order, parents) = hung(limbs);
         let frames = ((range.to - range.from + 1e-9) / step).floor() + 1.0;
         if (6 * parents.len()) as f64 * frames > MOST_NUMBERS {
             return Err(MotionError::TooMuch(format!(
@@ -116,7 +116,7 @@ impl HandOff<'_> {
         Ok(bvh::write(&bones, &moments, seconds, &mut out)?)
     }
 
-    /// The Output and the thing of it that a file of one thing holds: of those that have joints, the only Output, or the one of a node.
+    /// The number of the only Output whose things have joints: of it a BVH file holds one.
     ///
     /// # Errors
     /// A sentence where there is none, or several.
@@ -143,23 +143,19 @@ impl HandOff<'_> {
 
 /// Joints that are written, each after the one that it hangs on, and for the thing and each of them what it hangs on there. Of a chain
 /// each hangs on the one before.
-fn hung(parents: &[Option<usize>], chain: bool) -> (Vec<usize>, Vec<Option<usize>>) {
-    if chain {
+fn hung(limbs: &Limbs) -> (Vec<usize>, Vec<Option<usize>>) {
+    let (order, parents) = (limbs.order(), limbs.parents());
+    let of_thing = std::iter::once(None);
+    if matches!(limbs, Limbs::Bent(_)) {
         // What is finely bent has more than readers take: some of them, evenly along it.
-        let (last, each) = (parents.len() - 1, parents.len().div_ceil(MOST_OF_A_CHAIN));
-        let mut order: Vec<usize> = (0..last).step_by(each).collect();
-        order.push(last);
-        let above = std::iter::once(None).chain((0..order.len()).map(Some)).collect();
+        let (last, each) = (order.len() - 1, order.len().div_ceil(MOST_OF_A_CHAIN));
+        let order: Vec<usize> = (0..last).step_by(each).chain([last]).collect();
+        let above = of_thing.chain((0..order.len()).map(Some)).collect();
         return (order, above);
     }
-    let mut order: Vec<usize> = (0..parents.len()).filter(|joint| parents[*joint].is_none()).collect();
-    let mut next = 0;
-    while let Some(&joint) = order.get(next) {
-        order.extend((0..parents.len()).filter(|below| parents[*below] == Some(joint)));
-        next += 1;
-    }
-    let at = |joint: usize| 1 + order.iter().position(|own| *own == joint).unwrap_or_default();
-    let above = order.iter().map(|joint| Some(parents[*joint].map_or(0, at)));
-    let above = std::iter::once(None).chain(above).collect();
+    let mut at = vec![0; order.len()];
+    order.iter().enumerate().for_each(|(i, joint)| at[*joint] = i + 1);
+    let above =
+        of_thing.chain(order.iter().map(|joint| Some(parents[*joint].map_or(0, |parent| at[parent])))).collect();
     (order, above)
 }

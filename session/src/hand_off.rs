@@ -128,8 +128,8 @@ impl<'a> HandOff<'a> {
         if !matches!(form, FileForm::Table | FileForm::Contacts | FileForm::Joints) {
             let dressed = self.dress(output, (range, step_of(keying)), cancel)?;
             limbs = dressed.limbs();
-            if form.is_stage() && dressed.together() {
-                keying = Keying::Every(step_of(keying));
+            if form.is_stage() {
+                keying = if dressed.together() { Keying::Every(step_of(keying)) } else { keying.straightened() };
             }
         }
         keying.each_jointed((motion, &limbs), range, cancel, |keys| {

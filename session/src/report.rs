@@ -15,7 +15,7 @@ use zickzack_formats::glb::{NodePlayed, Player};
 pub struct Report {
     /// Name of the scene.
     pub scene: String,
-    /// `csv`, `contacts`, `glb`, `usda` or `usdz`.
+    /// `csv`, `contacts`, `glb`, `usda`, `usdz` or `bvh`.
     pub form: &'static str,
     /// Frames a second, as a fraction.
     pub fps: String,
@@ -92,7 +92,10 @@ impl HandOff<'_> {
         let scene = &self.session().scene;
         let first = scene.first_frame as f64;
         let mut outputs = Vec::with_capacity(self.outputs().len());
-        for (number, (name, motion)) in self.outputs().iter().enumerate() {
+        // A file of one thing is of one Output.
+        let one = if form == FileForm::Joints { Some(self.one_with_joints(range, cancel)?) } else { None };
+        let all = self.outputs().iter().enumerate().filter(|(number, _)| one.is_none_or(|one| one == *number));
+        for (number, (name, motion)) in all {
             outputs.push(OutputReport {
                 name: name.clone(),
                 things: motion.len(),

@@ -75,7 +75,7 @@ impl HandOff<'_> {
             let forms =
                 (0..dressed.forms.len()).map(|kind| self.stood(dressed, kind, &mut file)).collect::<Result<_, _>>()?;
             let stand = Stand { dressed, forms };
-            tallies.push(if stand.together() {
+            tallies.push(if dressed.together() {
                 stand.crowd(&mut file, (range, step), cancel)?
             } else {
                 stand.each(&mut file, (name, range, keying), cancel)?
@@ -247,10 +247,6 @@ impl Dressed {
 }
 
 impl Stand<'_> {
-    fn together(&self) -> bool {
-        self.dressed.together()
-    }
-
     /// Things that stand together.
     fn crowd<W: Write>(
         &self,

@@ -140,21 +140,6 @@ impl Looker<'_> {
     }
 }
 
-/// All joints, each after the one that it hangs on.
-fn ordered(parents: &[Option<usize>]) -> Vec<usize> {
-    let mut order: Vec<usize> = (0..parents.len()).filter(|&joint| parents[joint].is_none()).collect();
-    let mut below = vec![Vec::new(); parents.len()];
-    for (joint, parent) in parents.iter().enumerate() {
-        parent.iter().for_each(|parent| below[*parent].push(joint));
-    }
-    let mut next = 0;
-    while let Some(&joint) = order.get(next) {
-        order.extend(&below[joint]);
-        next += 1;
-    }
-    order
-}
-
 impl Keying {
     /// The keys of the joints of a thing of a prepared motion; `metres` are one of the units in which
     /// what hangs on them is written. Few keys keep corners within the metres of the keying, as far as looks within
@@ -171,7 +156,7 @@ impl Keying {
     ) -> Result<LimbKeys, MotionError> {
         let parents = limbs.parents();
         let corners = limbs.held().iter().flat_map(|(joint, held)| box_corners(*held).map(|at| (*joint, at))).collect();
-        let looker = Looker { order: ordered(&parents), motion, object, limbs, parents, corners, metres };
+        let looker = Looker { order: limbs.order(), motion, object, limbs, parents, corners, metres };
         let wanted = match self {
             Self::Within { metres, .. } => metres,
             Self::Straight { metres, .. } => {

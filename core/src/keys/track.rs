@@ -30,7 +30,7 @@ pub struct Instant {
     pub broken: Option<BreakKind>,
 }
 
-/// One thing at every frame and at every break.
+/// One thing at every frame, or four times as often where its size changes, and at every break.
 #[derive(Debug, Clone)]
 pub struct Track {
     /// In order of frames; both ends of the range included.
@@ -41,8 +41,9 @@ pub struct Track {
     pub restless: Vec<(f64, f64)>,
 }
 
-/// Steps per frame.
+/// Steps per frame; and of what changes its size, of which no rate is known that would show what happens between.
 const STEPS: f64 = 1.0;
+const OF_SIZES: f64 = 4.0;
 /// Frames before a break at which its left side is looked up.
 const BEFORE: f64 = 1e-6;
 /// Frames after it at which its right side is looked up where it leaps there, and what counts as a leap, in metres and
@@ -60,8 +61,9 @@ impl Track {
     pub fn new(motion: &dyn Motion, object: usize, range: Frames) -> Result<Self, MotionError> {
         let breaks = thinned(motion.breaks(object, range)?, range);
         let mut frames: Vec<(f64, Option<BreakKind>)> = breaks.iter().map(|b| (b.frame, Some(b.kind))).collect();
-        let steps = ((range.to - range.from) * STEPS).floor() as usize;
-        let regular = (0..=steps).map(|i| range.from + i as f64 / STEPS).chain([range.to]);
+        let often = if motion.varies().contain(Columns::SCALE) { OF_SIZES } else { STEPS };
+        let steps = ((range.to - range.from) * often).floor() as usize;
+        let regular = (0..=steps).map(|i| range.from + i as f64 / often).chain([range.to]);
         frames.extend(regular.map(|frame| (frame, None)));
         frames.sort_by(|a, b| a.0.total_cmp(&b.0).then(b.1.is_some().cmp(&a.1.is_some())));
         frames.dedup_by(|later, earlier| (later.0 - earlier.0).abs() < CLOSE && later.1.is_none());

@@ -30,7 +30,7 @@ pub enum UnwrittenBvh {
 
 /// Metres within which a joint stays in its place: then only its turns are written.
 const STAYS: f64 = 1e-7;
-/// The largest file: a name is as long as this at most.
+/// Signs of a name at most.
 const LONGEST_NAME: usize = 100;
 /// Sine of a turn about x from which on those about z and y are one.
 const LOCKED: f64 = 1.0 - 1e-12;

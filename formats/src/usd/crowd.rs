@@ -145,8 +145,6 @@ const BETWEEN: [f64; 3] = [0.25, 0.5, 0.75];
 pub struct Crowded {
     /// Frames at which they were looked at.
     pub looks: usize,
-    /// Shades of their forms are lost, since their colours change.
-    pub shades_lost: bool,
     /// Largest distance between looks, metres, and its frame; 0 at frame 0 where there is none.
     pub off: (f64, f64),
     /// Largest angle, radians, and its frame.
@@ -178,44 +176,34 @@ impl<W: Write> Writer<W> {
         let name = self.inside.name("things");
         self.stage.begin("def PointInstancer", &name, &[])?;
         self.prototypes(crowd, (&first, &colours))?;
-        let times = || frames.iter().map(|frame| (frame + self.first, *frame)).collect::<Vec<_>>();
-        let (places, turns, halves, sizes, dyed) = (times(), times(), times(), times(), times());
-        let mut looked = |frame: f64, columns: Columns| -> Result<Sample, E> {
-            crowd.sample(frame, columns, &mut sample, cancel)?;
-            Ok(std::mem::take(&mut sample))
-        };
-        self.stage.over_time("point3f[] positions", places, |out, frame| {
-            let sample = looked(frame, Columns::POSE)?;
-            Ok::<(), E>(write!(out, "{}", List(sample.positions.iter().map(|at| Tuple(at.to_array()))))?)
+        let pose = (crowd, &frames[..], Columns::POSE);
+        self.listed::<E>("point3f[] positions", pose, cancel, |sample| {
+            List(sample.positions.iter().map(|at| Tuple(at.to_array()))).to_string()
         })?;
         if varies.contain(Columns::ORIENTATION) {
-            self.stage.over_time("quatf[] orientationsf", turns, |out, frame| {
-                let sample = looked(frame, Columns::POSE)?;
-                Ok::<(), E>(write!(out, "{}", List(sample.orientations.iter().map(|turn| Turn(turn.to_array()))))?)
+            self.listed::<E>("quatf[] orientationsf", pose, cancel, |sample| {
+                List(sample.orientations.iter().map(|turn| Turn(turn.to_array()))).to_string()
             })?;
             // Readers that do not know these know the others.
-            self.stage.over_time("quath[] orientations", halves, |out, frame| {
-                let sample = looked(frame, Columns::POSE)?;
-                Ok::<(), E>(write!(out, "{}", List(sample.orientations.iter().map(|turn| HalfTurn(turn.to_array()))))?)
+            self.listed::<E>("quath[] orientations", pose, cancel, |sample| {
+                List(sample.orientations.iter().map(|turn| HalfTurn(turn.to_array()))).to_string()
             })?;
         }
         if varies.contain(Columns::SCALE) {
-            self.stage.over_time("float3[] scales", sizes, |out, frame| {
-                let sample = looked(frame, Columns::POSE)?;
-                Ok::<(), E>(write!(out, "{}", List(sample.scales.iter().map(|size| Tuple(size.to_array()))))?)
+            self.listed::<E>("float3[] scales", pose, cancel, |sample| {
+                List(sample.scales.iter().map(|size| Tuple(size.to_array()))).to_string()
             })?;
         }
         if let Colours::OfThings { change } = colours {
+            let written = |all: &[Light]| List(all.iter().map(|colour| Tuple(*colour))).to_string();
             self.stage.say("color3f[] primvars:displayColor (interpolation = \"vertex\")")?;
             if change {
-                self.stage.over_time("color3f[] primvars:displayColor", dyed, |out, frame| {
-                    let sample = looked(frame, looks)?;
-                    let all = crowd.colours(&sample);
-                    Ok::<(), E>(write!(out, "{}", List(all.iter().map(|colour| Tuple(*colour))))?)
+                let of = (crowd, &frames[..], looks);
+                self.listed::<E>("color3f[] primvars:displayColor", of, cancel, |sample| {
+                    written(&crowd.colours(sample))
                 })?;
             } else {
-                let all = List(first.iter().map(|colour| Tuple(*colour)));
-                self.stage.set("color3f[] primvars:displayColor", all, &[])?;
+                self.stage.set("color3f[] primvars:displayColor", written(&first), &[])?;
             }
         }
         let jumps = crowd.jumps(&frames, cancel)?;
@@ -227,8 +215,25 @@ impl<W: Write> Writer<W> {
             })?;
         }
         self.stage.end()?;
-        let told = crowd.missed((&frames, &jumps), cancel)?;
-        Ok(Crowded { shades_lost: shaded && change, ..told })
+        Ok(crowd.missed((&frames, &jumps), cancel)?)
+    }
+
+    /// A list with a value for each thing, at each of some frames.
+    fn listed<E>(
+        &mut self,
+        what: &str,
+        (crowd, frames, columns): (&Crowd<'_>, &[f64], Columns),
+        cancel: &Cancel,
+        written: impl Fn(&Sample) -> String,
+    ) -> Result<(), E>
+    where
+        E: From<UsdError> + From<MotionError> + From<std::io::Error>,
+    {
+        let (mut sample, first) = (Sample::default(), self.first);
+        self.stage.over_time(what, frames.iter().map(|frame| (frame + first, *frame)), |out, frame| {
+            crowd.sample(frame, columns, &mut sample, cancel)?;
+            Ok::<(), E>(out.write_all(written(&sample).as_bytes())?)
+        })
     }
 
     /// What the things of a crowd look like, and which each looks like.

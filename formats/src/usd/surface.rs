@@ -67,20 +67,15 @@ impl<W: Write> Writer<W> {
     }
 
     fn surface_end(&mut self) -> io::Result<()> {
-        self.output("token outputs:surface")?;
+        self.stage.say("token outputs:surface")?;
         self.stage.end()
-    }
-
-    /// Says that a shader gives something.
-    fn output(&mut self, what: &str) -> io::Result<()> {
-        self.stage.say(what)
     }
 
     fn colour_reader(&mut self) -> io::Result<()> {
         self.stage.begin_plain("def Shader", "colour", &[])?;
         self.kind("UsdPrimvarReader_float3")?;
         self.stage.set("string inputs:varname", "\"displayColor\"", &[])?;
-        self.output("float3 outputs:result")?;
+        self.stage.say("float3 outputs:result")?;
         self.stage.end()
     }
 
@@ -118,13 +113,13 @@ impl<W: Write> Writer<W> {
             self.stage.set("token inputs:sourceColorSpace", "\"sRGB\"", &[])?;
             self.stage.set("token inputs:wrapS", "\"repeat\"", &[])?;
             self.stage.set("token inputs:wrapT", "\"repeat\"", &[])?;
-            self.output("float3 outputs:rgb")?;
-            self.output("float outputs:a")?;
+            self.stage.say("float3 outputs:rgb")?;
+            self.stage.say("float outputs:a")?;
             self.stage.end()?;
             self.stage.begin_plain("def Shader", "spots", &[])?;
             self.kind("UsdPrimvarReader_float2")?;
             self.stage.set("string inputs:varname", "\"st\"", &[])?;
-            self.output("float2 outputs:result")?;
+            self.stage.say("float2 outputs:result")?;
             self.stage.end()?;
         } else if own.coloured {
             self.colour_reader()?;

@@ -157,9 +157,8 @@ impl Wanted {
             .ok_or_else(|| Refusal::bad("The form must be csv, contacts, glb, usda, usdz or bvh."))
     }
 
-    fn keying(&self, form: FileForm) -> Keying {
-        let asked = Keying::asked(self.step, self.tolerance, self.angle);
-        if form.is_stage() { asked.straightened() } else { asked }
+    fn keying(&self) -> Keying {
+        Keying::asked(self.step, self.tolerance, self.angle)
     }
 }
 
@@ -193,7 +192,7 @@ pub async fn look(
         let object = wanted.object.unwrap_or(0).min(motion.len().saturating_sub(1));
         let (mut tally, mut drawn) = (Tally::default(), None);
         let form = wanted.file_form()?;
-        let made = hand_off.keys((0, form), (range, wanted.keying(form)), cancel, |keys| {
+        let made = hand_off.keys((0, form), (range, wanted.keying()), cancel, |keys| {
             tally.add(&keys);
             if tally.things == object + 1 {
                 drawn = Some(keys);
@@ -300,7 +299,7 @@ pub async fn write(
         let range = range(&wanted, &session.scene)?;
         let compiled = session.compile(&Memo::default(), &FromShelf(&shelf), cancel);
         let hand_off = hand_off(&session, &compiled, &wanted, (range, !is_table))?;
-        let keys = (range, wanted.keying(form));
+        let keys = (range, wanted.keying());
         Spooled::of(|out| {
             let made = match form {
                 FileForm::Contacts => hand_off.write_contacts(range, out, cancel),

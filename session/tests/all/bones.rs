@@ -4,8 +4,6 @@ use crate::limbs::{Player, session};
 use glam::{DMat4, DQuat, DVec3};
 use std::collections::HashMap;
 use std::io::Cursor;
-use std::path::Path;
-use std::process::Command;
 use zickzack_core::graph::{AtOnce, Memo};
 use zickzack_core::keys::Keying;
 use zickzack_core::motion::{Cancel, Frames};
@@ -23,23 +21,7 @@ fn spots(file: &bvh::Skeleton, frame: usize) -> HashMap<String, (DVec3, DQuat)> 
     named.map(|(joint, spot)| (joint.name.clone(), spot)).collect()
 }
 
-/// The same as three's loader and mixer have them, places alone.
-fn by_three(text: &str, seconds: &[f64]) -> Vec<HashMap<String, [f64; 3]>> {
-    let web = Path::new(env!("CARGO_MANIFEST_DIR")).join("../web");
-    let path = std::env::temp_dir().join(format!("zickzack-bones-{}.bvh", std::process::id()));
-    std::fs::write(&path, text).unwrap();
-    let output = Command::new("node")
-        .arg(web.join("scripts/play-bvh.mjs"))
-        .arg(&path)
-        .args(seconds.iter().map(f64::to_string))
-        .output()
-        .unwrap();
-    std::fs::remove_file(&path).unwrap();
-    assert!(output.status.success(), "{}", String::from_utf8_lossy(&output.stderr));
-    serde_json::from_slice(&output.stdout).unwrap()
-}
-
-/// Looks at the joints of a thing: all have names that pass are where those of the GLB are.
+/// Looks at the joints of a thing: all that the GLB has by these names are where they are there.
 fn held(scene: &str, output: &str, object: usize, range: Frames, least: usize) {
     let session = session(scene);
     let (memo, cancel) = (Memo::default(), Cancel::default());
@@ -59,7 +41,9 @@ fn held(scene: &str, output: &str, object: usize, range: Frames, least: usize) {
     let own =
         |node: &str| node.strip_prefix(&format!("{thing} joint ")).map_or(node.to_owned(), |i| format!("joint_{i}"));
     let seconds: Vec<f64> = (0..=frames).map(|frame| frame as f64 / fps).collect();
-    let played = by_three(&text, &seconds);
+    // As three's loader and mixer have them, places alone.
+    let played: Vec<HashMap<String, [f64; 3]>> =
+        crate::told(crate::web_script("play-bvh.mjs"), (text.as_bytes(), "bvh"), &seconds);
     let root = thing.replace(' ', "_");
     for frame in 0..=frames {
         let (found, placed) = (spots(&file, frame), player.placed(seconds[frame]));

@@ -5,7 +5,6 @@ use glam::{DMat4, DQuat, DVec3, Mat4, Vec3};
 use std::collections::HashMap;
 use std::io::Cursor;
 use std::path::Path;
-use std::process::Command;
 use std::sync::Arc;
 use zickzack_core::graph::{AtOnce, Memo};
 use zickzack_core::keys::Keying;
@@ -268,14 +267,9 @@ fn played_by_three(
     seconds: impl Iterator<Item = f64>,
     wanted: &[(usize, String, Vec<DVec3>)],
 ) {
-    let web = Path::new(env!("CARGO_MANIFEST_DIR")).join("../web");
-    let path = std::env::temp_dir().join(format!("zickzack-played-{}-{scene}.glb", std::process::id()));
-    std::fs::write(&path, bytes).unwrap();
-    let seconds = seconds.map(|seconds| seconds.to_string());
-    let output = Command::new("node").arg(web.join("scripts/play-glb.mjs")).arg(&path).args(seconds).output().unwrap();
-    std::fs::remove_file(&path).unwrap();
-    assert!(output.status.success(), "{}", String::from_utf8_lossy(&output.stderr));
-    let told: Vec<HashMap<String, Vec<[f64; 3]>>> = serde_json::from_slice(&output.stdout).unwrap();
+    let seconds: Vec<f64> = seconds.collect();
+    let told: Vec<HashMap<String, Vec<[f64; 3]>>> =
+        crate::told(crate::web_script("play-glb.mjs"), (bytes, "glb"), &seconds);
     for (look, thing, corners) in wanted {
         let of =
             |name: &str| told[*look].get(name).into_iter().flatten().map(|at| DVec3::from(*at)).collect::<Vec<_>>();

@@ -11,8 +11,10 @@ mod stages;
 use proptest::prelude::*;
 use serde_json::{Value, json};
 use std::io::Cursor;
-use std::path::PathBuf;
+use std::path::{Path, PathBuf};
+use std::process::Command;
 use std::sync::Arc;
+use std::sync::atomic::{AtomicUsize, Ordering};
 use zickzack_core::graph::{AtOnce, Memo};
 use zickzack_core::keys::Keying;
 use zickzack_core::motion::{Cancel, Frames};
@@ -20,6 +22,26 @@ use zickzack_core::nodes::Registry;
 use zickzack_core::scene::Scene;
 use zickzack_formats::files::hash;
 use zickzack_session::{HandOff, ReadError, Session};
+
+/// What a program says, as JSON, of a file with this content at some times.
+fn told<T: serde::de::DeserializeOwned>(mut program: Command, (bytes, ending): (&[u8], &str), times: &[f64]) -> T {
+    static NUMBER: AtomicUsize = AtomicUsize::new(0);
+    let number = NUMBER.fetch_add(1, Ordering::Relaxed);
+    let path = std::env::temp_dir().join(format!("zickzack-told-{}-{number}.{ending}", std::process::id()));
+    std::fs::write(&path, bytes).unwrap();
+    let output = program.arg(&path).args(times.iter().map(f64::to_string)).output();
+    std::fs::remove_file(&path).unwrap();
+    let output = output.expect("the program is there: ./test installs it");
+    assert!(output.status.success(), "{}", String::from_utf8_lossy(&output.stderr));
+    serde_json::from_slice(&output.stdout).unwrap()
+}
+
+/// A script of the web's, which has three.
+fn web_script(name: &str) -> Command {
+    let mut node = Command::new("node");
+    node.arg(Path::new(env!("CARGO_MANIFEST_DIR")).join("../web/scripts").join(name));
+    node
+}
 
 /// A folder of one's own, gone with its owner.
 struct Folder(PathBuf);

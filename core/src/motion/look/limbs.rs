@@ -54,6 +54,22 @@ impl Limbs {
         }
     }
 
+    /// All joints, each after the one that it hangs on.
+    pub fn order(&self) -> Vec<usize> {
+        let parents = self.parents();
+        let mut order: Vec<usize> = (0..parents.len()).filter(|&joint| parents[joint].is_none()).collect();
+        let mut below = vec![Vec::new(); parents.len()];
+        for (joint, parent) in parents.iter().enumerate() {
+            parent.iter().for_each(|parent| below[*parent].push(joint));
+        }
+        let mut next = 0;
+        while let Some(&joint) = order.get(next) {
+            order.extend(&below[joint]);
+            next += 1;
+        }
+        order
+    }
+
     /// Joints on which corners hang, each with the box in its axes around them, by its least and its largest corner. Where a
     /// corner hangs on several, it is in the box of each.
     pub fn held(&self) -> Vec<(usize, [DVec3; 2])> {
