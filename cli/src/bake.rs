@@ -14,7 +14,7 @@ use zickzack_core::nodes::Registry;
 use zickzack_core::scene::Scene;
 use zickzack_core::seam::measure;
 use zickzack_formats::csv::CsvError;
-use zickzack_session::{HandOff, HandOffError, Report, Session};
+use zickzack_session::{HandOff, HandOffError, Order, Report, Session};
 
 #[derive(Args)]
 pub struct Bake {
@@ -198,31 +198,20 @@ impl Bake {
         match goal {
             None => {}
             Some(Goal::Standard) => self.write_out(&hand_off, range, &cancel)?,
-            Some(Goal::File(path, Form::Csv)) => {
-                whole_or_nothing(&path, |file| {
-                    Ok(hand_off.write_csv(range, self.step, BufWriter::new(file), &cancel)?)
-                })?;
-                if self.report {
-                    put_report(&path, &hand_off.report(FileForm::Table, (range, &[]), &cancel)?)?;
-                }
-            }
-            Some(Goal::File(path, Form::Bvh)) => {
-                let output = hand_off.one_with_joints(range, &cancel)?;
-                whole_or_nothing(&path, |file| {
-                    let object = self.thing.unwrap_or(1).checked_sub(1).context("--thing counts from 1")?;
-                    let out = BufWriter::new(file);
-                    Ok(hand_off.write_bvh((output, object), (range, self.step), out, &cancel)?)
-                })?;
-                if self.report {
-                    put_report(&path, &hand_off.report(FileForm::Joints, (range, &[]), &cancel)?)?;
-                }
-            }
             Some(Goal::File(path, form)) => {
-                let tallies = self.write_keys(&hand_off, (&path, form, range), &cancel)?;
-                if self.tolerance.is_some() {
+                let form = form.of_file();
+                let order = Order {
+                    form,
+                    range,
+                    step: self.step,
+                    keying: Keying::asked(self.step, self.tolerance, self.angle),
+                    thing: self.thing.unwrap_or(1).checked_sub(1).context("--thing counts from 1")?,
+                };
+                let tallies = written(&hand_off, &order, &path, &cancel)?;
+                if self.tolerance.is_some() && form.has_keys() {
                     for (number, ((name, _), tally)) in hand_off.outputs().iter().zip(&tallies).enumerate() {
                         writeln!(say, "{}", told(name, tally, range, session.scene.first_frame as f64))?;
-                        if hand_off.together((number, form.of_file()), range, &cancel)? {
+                        if hand_off.together((number, form), range, &cancel)? {
                             writeln!(
                                 say,
                                 "{name}: so many things stand together, with keys at every step, whatever the tolerance"
@@ -231,13 +220,8 @@ impl Bake {
                     }
                 }
                 if self.report {
-                    let report = if form == Form::Glb {
-                        let written = BufReader::new(File::open(&path)?);
-                        hand_off.report_glb((range, &tallies), written, &cancel)?
-                    } else {
-                        hand_off.report(form.of_file(), (range, &tallies), &cancel)?
-                    };
-                    put_report(&path, &report)?;
+                    let file = BufReader::new(File::open(&path)?);
+                    put_report(&path, &hand_off.told(&order, (&tallies, file), &cancel)?)?;
                 }
             }
         }
@@ -292,28 +276,17 @@ impl Bake {
             other => Ok(other?),
         }
     }
+}
 
-    fn write_keys(
-        &self,
-        hand_off: &HandOff<'_>,
-        (goal, form, range): (&Path, Form, Frames),
-        cancel: &Cancel,
-    ) -> Result<Vec<Tally>> {
-        let keying = Keying::asked(self.step, self.tolerance, self.angle);
-        let beside = goal.parent().filter(|folder| !folder.as_os_str().is_empty()).unwrap_or_else(|| Path::new("."));
-        let mut tallies = Vec::new();
-        whole_or_nothing(goal, |file| {
-            let (mut out, keys) = (BufWriter::new(file), (range, keying));
-            let aside = || tempfile::tempfile_in(beside);
-            tallies = match form {
-                Form::Usda => hand_off.write_usda(keys, &mut out, cancel)?,
-                Form::Usdz => hand_off.write_usdz(keys, aside()?, &mut out, cancel)?,
-                Form::Csv | Form::Glb | Form::Bvh => hand_off.write_glb(keys, aside()?, &mut out, cancel)?,
-            };
-            Ok(out.flush()?)
-        })?;
-        Ok(tallies)
-    }
+/// Writes a file as it is ordered, and says what its keys are by Output.
+fn written(hand_off: &HandOff<'_>, order: &Order, goal: &Path, cancel: &Cancel) -> Result<Vec<Tally>> {
+    let beside = goal.parent().filter(|folder| !folder.as_os_str().is_empty()).unwrap_or_else(|| Path::new("."));
+    let mut tallies = Vec::new();
+    whole_or_nothing(goal, |file| {
+        tallies = hand_off.write(order, || tempfile::tempfile_in(beside), &mut BufWriter::new(file), cancel)?;
+        Ok(())
+    })?;
+    Ok(tallies)
 }
 
 /// Puts what is told of a file beside it.
@@ -383,7 +356,7 @@ fn orbit_of(scene: &Scene, outputs: &[(String, Arc<dyn Motion>)], cancel: &Cance
 }
 
 /// Writes beside the goal and renames at the end, so that no half-written file is left behind.
-fn whole_or_nothing(path: &Path, write: impl FnOnce(File) -> Result<()>) -> Result<()> {
+pub fn whole_or_nothing(path: &Path, write: impl FnOnce(File) -> Result<()>) -> Result<()> {
     let mut part = path.as_os_str().to_owned();
     // Of this process alone: others may write the same file.
     part.push(format!(".{}.part", std::process::id()));

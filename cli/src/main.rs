@@ -3,6 +3,7 @@
 mod bake;
 mod check;
 mod page;
+mod queue;
 mod serve;
 mod things;
 
@@ -34,7 +35,11 @@ struct Arguments {
 enum Command {
     /// Serves the web interface.
     Serve(serve::Serve),
-    /// Writes the outputs of a scene file as CSV or GLB; needs neither database nor browser.
+    /// Orders files of scenes in the database, and tells how far they are.
+    Queue(queue::Queue),
+    /// Works at files that were ordered, beside a server or on other machines.
+    Work(serve::Work),
+    /// Writes the outputs of scene files in open formats; needs neither database nor browser.
     Bake(bake::Bake),
     /// Checks a scene file and prints node statuses and the seam as JSON.
     Check {
@@ -70,6 +75,8 @@ fn main() -> ExitCode {
 fn run(command: Command) -> Result<ExitCode> {
     match command {
         Command::Serve(serve) => serve.run()?,
+        Command::Work(work) => work.run()?,
+        Command::Queue(queue) => queue.run()?,
         Command::Bake(bake) => bake.run()?,
         Command::Check { scene } => return check::run(&scene),
         Command::Nodes { into: None } => println!("{}", serde_json::to_string_pretty(&schemas())?),

@@ -1,6 +1,7 @@
 use anyhow::{Context, Result, anyhow, bail};
 use clap::Args;
 use std::fs;
+use std::hash::{DefaultHasher, Hash, Hasher};
 use std::io::IsTerminal;
 use std::net::{IpAddr, Ipv4Addr, TcpListener};
 use std::path::{Path, PathBuf};
@@ -8,6 +9,7 @@ use std::sync::Arc;
 use std::time::Duration;
 use tracing_subscriber::filter::LevelFilter;
 use tracing_subscriber::fmt::format::FmtSpan;
+use zickzack_server::jobs::{self, Habits, Results, Stopping};
 use zickzack_server::memory::Ceiling;
 use zickzack_server::recorder::Shelf;
 use zickzack_server::store::purge::{Kept, purge_daily};
@@ -26,17 +28,36 @@ pub struct Database {
 
 #[derive(Args)]
 pub struct Serve {
-    #[command(flatten)]
-    database: Database,
     /// The port on the loopback interface; 0 takes a free one.
     #[arg(long, default_value_t = 8470)]
     port: u16,
     /// Load the demo scenes from this folder first.
     #[arg(long, value_name = "FOLDER")]
     demo: Option<PathBuf>,
+    #[command(flatten)]
+    means: Means,
+    /// How many ordered files are worked at within the server at a time; 0 leaves them to `zickzack work`.
+    #[arg(long, value_name = "NUMBER", default_value_t = Habits::default().at_once)]
+    at_once: usize,
+    /// How long deleted scenes and versions, and files that nothing refers to, can be brought back, days.
+    #[arg(long, value_name = "DAYS", default_value_t = Kept::default().deleted)]
+    keep_deleted: u32,
+    /// How long edits are kept, days; the last thousand of each scene are kept for ever.
+    #[arg(long, value_name = "DAYS", default_value_t = Kept::default().edits)]
+    keep_edits: u32,
+}
+
+/// What whoever works has to work with.
+#[derive(Args)]
+pub struct Means {
+    #[command(flatten)]
+    places: Places,
     /// Keeps what rigid bodies were worked out in this folder, so that nobody waits for it twice.
     #[arg(long, value_name = "FOLDER")]
     recordings: Option<PathBuf>,
+    /// The most that may lie in that folder, MiB.
+    #[arg(long, value_name = "MIB", default_value_t = 1024)]
+    recordings_size: u64,
     /// How much is told on standard error: off, error, warn, info (every request, what is slow), debug.
     #[arg(long, value_name = "LEVEL", default_value = "warn")]
     log: LevelFilter,
@@ -47,15 +68,36 @@ pub struct Serve {
     /// of what the machine has.
     #[arg(long, value_name = "MIB")]
     memory: Option<usize>,
-    /// How long deleted scenes and versions, and files that nothing refers to, can be brought back, days.
-    #[arg(long, value_name = "DAYS", default_value_t = Kept::default().deleted)]
-    keep_deleted: u32,
-    /// How long edits are kept, days; the last thousand of each scene are kept for ever.
-    #[arg(long, value_name = "DAYS", default_value_t = Kept::default().edits)]
-    keep_edits: u32,
-    /// The most that may lie in that folder, MiB.
-    #[arg(long, value_name = "MIB", default_value_t = 1024)]
-    recordings_size: u64,
+}
+
+/// Where things are.
+#[derive(Args)]
+pub struct Places {
+    #[command(flatten)]
+    database: Database,
+    /// Where files lie that were ordered, for all servers and workers of a database: a folder, or s3://BUCKET/PREFIX, with what
+    /// AWS_ACCESS_KEY_ID, AWS_SECRET_ACCESS_KEY, AWS_REGION and AWS_ENDPOINT_URL say. Left out, a folder of this machine.
+    #[arg(long, value_name = "PLACE", env = "ZICKZACK_FILES")]
+    files: Option<String>,
+    /// The most that they may have together, MiB; the oldest are thrown away.
+    #[arg(long, value_name = "MIB", default_value_t = 4096)]
+    files_size: u64,
+}
+
+/// Works at files that were ordered, beside the server or on other machines.
+#[derive(Args)]
+pub struct Work {
+    #[command(flatten)]
+    means: Means,
+    /// How many files are worked at at a time.
+    #[arg(long, value_name = "NUMBER", default_value_t = Habits::default().at_once)]
+    at_once: usize,
+    /// How many threads each has; as many as there are cores when left out.
+    #[arg(long, value_name = "NUMBER")]
+    threads: Option<usize>,
+    /// After how long without a sign of life another worker takes over what this one was at, seconds.
+    #[arg(long, value_name = "SECONDS", default_value_t = Habits::default().gone.as_secs(), value_parser = clap::value_parser!(u64).range(1..=3600))]
+    gone: u64,
 }
 
 #[derive(Args)]
@@ -67,12 +109,60 @@ pub struct Demo {
     from: PathBuf,
 }
 
-async fn shop(database: &Database, hosts: Vec<String>, shelf: Shelf) -> Result<Arc<Shop>> {
+async fn shop(database: &Database, hosts: Vec<String>, kept: (Shelf, Results)) -> Result<Arc<Shop>> {
     let patience = Duration::from_secs(database.wait);
     let waits = |why: &_| eprintln!("zickzack: waiting for the database, {} s at most: {why}", patience.as_secs());
     let pool = store::connect(&database.database, patience, waits);
     let pool = pool.await.context("the database cannot be reached or brought up to date")?;
-    Ok(Shop::new(pool, hosts, shelf))
+    Ok(Shop::new(pool, hosts, kept))
+}
+
+impl Places {
+    /// The store of files. Where none is named it is a folder for this database alone.
+    fn results(&self) -> Result<Results> {
+        let own = || format!("/var/tmp/zickzack-files-{:016x}", self.database.number());
+        let place = self.files.clone().unwrap_or_else(own);
+        Results::open(&place, self.files_size << 20, std::env::vars()).map_err(anyhow::Error::msg)
+    }
+
+    /// What a command that does no work itself needs.
+    pub async fn shop(&self) -> Result<Arc<Shop>> {
+        shop(&self.database, Vec::new(), (Shelf::nowhere(), self.results()?)).await
+    }
+}
+
+impl Database {
+    /// A number that others hardly have.
+    fn number(&self) -> u64 {
+        let mut hasher = DefaultHasher::new();
+        self.database.hash(&mut hasher);
+        hasher.finish()
+    }
+}
+
+impl Means {
+    /// Begins to tell what happens.
+    fn tell(&self) {
+        let log = tracing_subscriber::fmt()
+            .with_max_level(self.log)
+            .with_span_events(FmtSpan::CLOSE)
+            .with_ansi(std::io::stderr().is_terminal())
+            .with_writer(std::io::stderr);
+        if self.log_json { log.json().init() } else { log.init() }
+    }
+
+    async fn shop(&self, hosts: Vec<String>) -> Result<Arc<Shop>> {
+        let shelf = match &self.recordings {
+            Some(folder) => Shelf::new(folder.clone(), self.recordings_size << 20),
+            None => Shelf::nowhere(),
+        };
+        let shop = shop(&self.places.database, hosts, (shelf, self.places.results()?)).await?;
+        if let Some(most) = self.memory.map(|mib| mib << 20).or_else(most_memory) {
+            let held = || crate::HELD.allocated();
+            shop.hold_at_most(Ceiling { most, held }).context("the machine gives no more threads")?;
+        }
+        Ok(shop)
+    }
 }
 
 /// Until somebody asks the process to end.
@@ -110,36 +200,65 @@ fn most_memory() -> Option<usize> {
 
 impl Serve {
     pub fn run(self) -> Result<()> {
-        let log = tracing_subscriber::fmt()
-            .with_max_level(self.log)
-            .with_span_events(FmtSpan::CLOSE)
-            .with_ansi(std::io::stderr().is_terminal())
-            .with_writer(std::io::stderr);
-        if self.log_json {
-            log.json().init()
-        } else {
-            log.init()
-        }
+        self.means.tell();
         let listener = TcpListener::bind((IpAddr::V4(Ipv4Addr::LOCALHOST), self.port))
             .with_context(|| format!("port {} is taken: choose another with --port", self.port))?;
         let port = listener.local_addr()?.port();
-        let shelf = match self.recordings {
-            Some(folder) => Shelf::new(folder, self.recordings_size << 20),
-            None => Shelf::nowhere(),
-        };
         actix_web::rt::System::new().block_on(async move {
-            let shop = shop(&self.database, loopback_hosts(port), shelf).await?;
+            let shop = self.means.shop(loopback_hosts(port)).await?;
             if let Some(folder) = &self.demo {
                 load_folder(&shop, folder).await?;
             }
-            if let Some(most) = self.memory.map(|mib| mib << 20).or_else(most_memory) {
-                let held = || crate::HELD.allocated();
-                shop.hold_at_most(Ceiling { most, held }).context("the machine gives no more threads")?;
-            }
             let kept = Kept { deleted: self.keep_deleted, edits: self.keep_edits };
             actix_web::rt::spawn(purge_daily(shop.pool.clone(), kept));
+            actix_web::rt::spawn(jobs::tidy(shop.clone()));
+            let stopping = Stopping::default();
+            let worker = (self.at_once > 0).then(|| {
+                let habits = Habits { at_once: self.at_once, ..Habits::default() };
+                actix_web::rt::spawn(jobs::work(shop.clone(), habits, stopping.clone()))
+            });
             println!("Zickzack is open at http://127.0.0.1:{port}/");
-            serve(shop, listener, stopped()).await.context("the server stopped")
+            let own = stopping.clone();
+            let stops = async move {
+                stopped().await;
+                own.stop();
+            };
+            let served = serve(shop, listener, stops).await.context("the server stopped");
+            stopping.stop();
+            if let Some(worker) = worker {
+                farewell(worker).await;
+            }
+            served
+        })
+    }
+}
+
+/// How long a worker may take to give back what it is at; after that it is taken for gone.
+const FAREWELL: Duration = Duration::from_secs(5);
+
+async fn farewell(worker: actix_web::rt::task::JoinHandle<()>) {
+    if tokio::time::timeout(FAREWELL, worker).await.is_err() {
+        tracing::warn!("what was worked at is not given back: another worker takes it over later");
+    }
+}
+
+impl Work {
+    pub fn run(self) -> Result<()> {
+        self.means.tell();
+        actix_web::rt::System::new().block_on(async move {
+            let shop = self.means.shop(Vec::new()).await?;
+            let stopping = Stopping::default();
+            let habits = Habits {
+                at_once: self.at_once.max(1),
+                threads: self.threads.unwrap_or(Habits::default().threads),
+                gone: Duration::from_secs(self.gone),
+            };
+            let worker = actix_web::rt::spawn(jobs::work(shop.clone(), habits, stopping.clone()));
+            println!("working at what is ordered, {} at a time", habits.at_once);
+            stopped().await;
+            stopping.stop();
+            farewell(worker).await;
+            Ok(())
         })
     }
 }
@@ -147,7 +266,7 @@ impl Serve {
 impl Demo {
     pub fn run(self) -> Result<()> {
         actix_web::rt::System::new().block_on(async move {
-            let shop = shop(&self.database, Vec::new(), Shelf::nowhere()).await?;
+            let shop = shop(&self.database, Vec::new(), (Shelf::nowhere(), Results::in_memory())).await?;
             let loaded = load_folder(&shop, &self.from).await?;
             println!("{loaded} demo scenes loaded");
             Ok(())

@@ -41,6 +41,9 @@ struct Asked {
     stopped: AtomicBool,
     starved: AtomicBool,
     all: AtomicU64,
+    /// How far it has come, and between what what is worked at now lies: the bits of numbers from 0 to 1.
+    reached: AtomicU64,
+    span: [AtomicU64; 2],
 }
 
 /// What is said of what took more memory than there is.
@@ -55,7 +58,9 @@ impl Default for Cancel {
 impl Cancel {
     /// With other limits: so many times as many looks as are usual, above 0.
     pub fn patient(patience: f64) -> Self {
-        Self { asked: Arc::default(), done: Arc::default(), most: u64::MAX, patience }
+        let asked = Arc::<Asked>::default();
+        asked.span[1].store(1f64.to_bits(), Ordering::Relaxed);
+        Self { asked, done: Arc::default(), most: u64::MAX, patience }
     }
 
     /// Stopped together with this one, but counted by itself: `most` looks, by as much patience as there is.
@@ -104,6 +109,24 @@ impl Cancel {
     /// Looks of all that is stopped together.
     pub fn all_looks(&self) -> u64 {
         self.asked.all.load(Ordering::Relaxed)
+    }
+
+    /// What is worked at from now on is that between two parts of all that is stopped together, from 0 to 1.
+    pub fn span(&self, from: f64, to: f64) {
+        self.asked.span.iter().zip([from, to]).for_each(|(end, part)| end.store(part.to_bits(), Ordering::Relaxed));
+        self.reach(0.0);
+    }
+
+    /// Says how far what is worked at has come, in parts of it, from 0 to 1.
+    pub fn reach(&self, part: f64) {
+        let [from, to] = [0, 1].map(|end| f64::from_bits(self.asked.span[end].load(Ordering::Relaxed)));
+        let reached = from + part.clamp(0.0, 1.0) * (to - from);
+        self.asked.reached.store(reached.to_bits(), Ordering::Relaxed);
+    }
+
+    /// How far all that is stopped together has come, as was said last: from 0 to 1.
+    pub fn reached(&self) -> f64 {
+        f64::from_bits(self.asked.reached.load(Ordering::Relaxed))
     }
 
     /// True once it took more looks than it may.

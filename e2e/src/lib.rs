@@ -14,11 +14,13 @@ use std::process::{Child, Command, Stdio};
 use std::sync::atomic::{AtomicU64, Ordering};
 use std::time::{Duration, Instant};
 
+pub mod asks;
 mod cluster;
 mod hands;
 mod kills;
 pub mod live;
 pub mod loads;
+pub mod works;
 
 pub use cluster::Cluster;
 pub use kills::{Told, edits_through_kills};
@@ -48,7 +50,7 @@ pub struct Process(Child);
 
 impl Process {
     /// Starts a process in a group of its own.
-    fn start(command: &mut Command) -> Result<Self> {
+    pub fn start(command: &mut Command) -> Result<Self> {
         let child = command.process_group(0).spawn();
         Ok(Self(child.with_context(|| format!("{} does not start", command.get_program().display()))?))
     }
@@ -140,14 +142,32 @@ pub fn new_database() -> Result<String> {
     if !made.success() {
         bail!("the database {name} could not be made");
     }
-    Ok(format!("{}/{name}", url.rsplit_once('/').context("DATABASE_URL has no database")?.0))
+    let database = format!("{}/{name}", url.rsplit_once('/').context("DATABASE_URL has no database")?.0);
+    let _ = std::fs::remove_dir_all(files_of(&database));
+    Ok(database)
+}
+
+/// The program.
+pub fn zickzack() -> Command {
+    Command::new(std::env::var("ZICKZACK").map_or_else(|_| root().join("target/debug/zickzack"), PathBuf::from))
+}
+
+/// Where the files of a database lie.
+pub fn files_of(database: &str) -> PathBuf {
+    let name = database.rsplit_once('/').map_or(database, |(_, name)| name);
+    std::env::temp_dir().join("zickzack-e2e-files").join(name)
 }
 
 /// Starts a server on a port, 0 for any, and gives its address.
 pub fn serve(database: &str, port: &str) -> Result<(Process, String)> {
-    let program = std::env::var("ZICKZACK").map_or_else(|_| root().join("target/debug/zickzack"), PathBuf::from);
-    let mut serve = Command::new(&program);
-    serve.args(["serve", "--port", port, "--demo"]).arg(root().join("demo")).env("DATABASE_URL", database);
+    serve_with(database, port, &[])
+}
+
+/// The same with more arguments.
+pub fn serve_with(database: &str, port: &str, more: &[&str]) -> Result<(Process, String)> {
+    let mut serve = zickzack();
+    serve.args(["serve", "--port", port, "--demo"]).arg(root().join("demo")).args(more).env("DATABASE_URL", database);
+    serve.arg("--files").arg(files_of(database));
     let mut process = Process::start(serve.stdout(Stdio::piped()))?;
     let output = process.0.stdout.take().context("no output")?;
     for line in BufReader::new(output).lines() {

@@ -193,6 +193,7 @@ fn rows(table: &Table<'_>, steps: u64, out: impl Write, cancel: &Cancel) -> Resu
             motion.sample(frame, columns, &mut sample);
             let kinks = kinks.get(&i);
             cancel.going()?;
+            cancel.reach(i as f64 / (steps + 1) as f64);
             for object in 0..motion.len() {
                 let mut from = (&sample, object);
                 if kinks.is_some_and(|kinks| kinks.contains(&object)) {

@@ -40,6 +40,11 @@ impl Rank {
     }
 }
 
+/// As many as the machine has for this process.
+pub fn cores() -> usize {
+    std::thread::available_parallelism().map_or(1, NonZeroUsize::get)
+}
+
 /// Threads that work for one scene.
 pub struct Crew(ThreadPool);
 
@@ -49,7 +54,14 @@ impl Crew {
     /// # Errors
     /// A refusal where the machine gives no more threads.
     pub fn new(rank: Rank) -> Result<Self, Refusal> {
-        let threads = std::thread::available_parallelism().map_or(1, NonZeroUsize::get);
+        Self::of(rank, cores())
+    }
+
+    /// So many threads.
+    ///
+    /// # Errors
+    /// A refusal where the machine gives no more threads.
+    pub fn of(rank: Rank, threads: usize) -> Result<Self, Refusal> {
         let built = ThreadPoolBuilder::new()
             .num_threads(threads)
             .thread_name(move |i| format!("{rank:?} {i}").to_lowercase())
@@ -157,6 +169,8 @@ const MOST_OF_A_SCENE: usize = 2;
 /// Work in the background: asked for by requests that wait for it, given up when they do not any more.
 pub struct Background {
     turns: Arc<Semaphore>,
+    /// Of each piece of work.
+    threads: usize,
     /// Held once by each piece of work.
     at_work: Arc<()>,
     scenes: Mutex<HashMap<Uuid, Weak<Counter>>>,
@@ -171,11 +185,16 @@ struct Counter {
 
 impl Default for Background {
     fn default() -> Self {
-        Self { turns: Arc::new(Semaphore::new(MOST)), at_work: Arc::default(), scenes: Mutex::default() }
+        Self::of(cores())
     }
 }
 
 impl Background {
+    /// Each piece of work has so many threads.
+    pub fn of(threads: usize) -> Self {
+        Self { turns: Arc::new(Semaphore::new(MOST)), threads, at_work: Arc::default(), scenes: Mutex::default() }
+    }
+
     fn scenes(&self) -> MutexGuard<'_, HashMap<Uuid, Weak<Counter>>> {
         self.scenes.lock().unwrap_or_else(PoisonError::into_inner)
     }
@@ -208,7 +227,7 @@ impl Background {
         let _wanted = Wanted::new(&counter, &cancel);
         let of_the_scene = counter.turns.clone().acquire_owned().await.map_err(closed)?;
         let of_all = self.turns.clone().acquire_owned().await.map_err(closed)?;
-        let crew = Crew::new(Rank::Background)?;
+        let crew = Crew::of(Rank::Background, self.threads)?;
         let (own, at_work, counter) = (cancel.clone(), self.at_work.clone(), counter.clone());
         let done = tokio::task::spawn_blocking(move || {
             // Its turn lasts until it has ended, whoever still waits for it.

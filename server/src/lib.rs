@@ -3,6 +3,7 @@
 pub mod api;
 pub mod crew;
 pub mod guard;
+pub mod jobs;
 pub mod live;
 pub mod memory;
 pub mod recorder;
@@ -41,6 +42,8 @@ pub struct Shop {
     pub memory: Arc<memory::Memory>,
     /// What is being worked out, for the server that comes after this one.
     pub trials: Arc<trial::Trials>,
+    /// Where files lie that were ordered.
+    pub results: Arc<jobs::Results>,
     /// Recordings that were worked out.
     pub shelf: Arc<recorder::Shelf>,
     /// How long others may keep silent.
@@ -52,12 +55,17 @@ pub struct Shop {
 
 impl Shop {
     /// For a database that was migrated.
-    pub fn new(pool: PgPool, hosts: Vec<String>, shelf: recorder::Shelf) -> Arc<Self> {
-        Self::limited(pool, hosts, shelf, Limits::default())
+    pub fn new(pool: PgPool, hosts: Vec<String>, kept: (recorder::Shelf, jobs::Results)) -> Arc<Self> {
+        Self::limited(pool, hosts, kept, Limits::default())
     }
 
     /// The same with other limits.
-    pub fn limited(pool: PgPool, hosts: Vec<String>, shelf: recorder::Shelf, limits: Limits) -> Arc<Self> {
+    pub fn limited(
+        pool: PgPool,
+        hosts: Vec<String>,
+        (shelf, results): (recorder::Shelf, jobs::Results),
+        limits: Limits,
+    ) -> Arc<Self> {
         let (registry, shelf) = (Arc::new(Registry::default()), Arc::new(shelf));
         Arc::new(Self {
             pool,
@@ -68,6 +76,7 @@ impl Shop {
             memory: Arc::default(),
             trials: Arc::default(),
             stopping: AtomicBool::new(false),
+            results: Arc::new(results),
             shelf,
             limits,
             hosts,

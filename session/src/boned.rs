@@ -72,6 +72,7 @@ impl HandOff<'_> {
             if cancel.cancelled() {
                 return Err(MotionError::Cancelled.into());
             }
+            cancel.reach(moments.len() as f64 / frames);
             dressed.ready.sample_at(&[(object, frame)], Columns::POSE | limbs.columns(), &mut sample);
             let (pose, place) = (sample.pose(0), jointed.place);
             let stands = DMat4::from_scale_rotation_translation(pose.scale, pose.orientation, pose.position);

@@ -125,7 +125,7 @@ impl<'a> HandOff<'a> {
     ) -> Result<(), HandOffError> {
         let motion = &self.outputs[output].1;
         let (mut limbs, mut keying) = (Vec::new(), keying);
-        if !matches!(form, FileForm::Table | FileForm::Contacts | FileForm::Joints) {
+        if form.has_keys() {
             let dressed = self.dress(output, (range, step_of(keying)), cancel)?;
             limbs = dressed.limbs();
             if form.is_stage() {
@@ -179,7 +179,8 @@ impl<'a> HandOff<'a> {
         file.note("first_frame", range.from + scene.first_frame as f64);
         file.note("last_frame", range.to + scene.first_frame as f64);
         let mut tallies = Vec::with_capacity(self.outputs.len());
-        for ((name, motion), mut looks) in self.outputs.iter().zip(looks) {
+        for (number, ((name, motion), mut looks)) in self.outputs.iter().zip(looks).enumerate() {
+            self.spans(number, cancel);
             let mut tally = Tally::default();
             let limbs = looks.limbs();
             keying.each_jointed((motion, &limbs), range, cancel, |keys| {
@@ -201,6 +202,15 @@ impl<'a> HandOff<'a> {
         }
         file.finish(&scene.name, out)?;
         Ok(tallies)
+    }
+
+    /// What is worked at from now on are the things of one Output, by its number.
+    pub(crate) fn spans(&self, output: usize, cancel: &Cancel) {
+        let things =
+            |some: &[(String, Arc<dyn Motion>)]| some.iter().map(|(_, motion)| motion.len()).sum::<usize>() as f64;
+        let (before, own) = (things(&self.outputs[..output]), self.outputs[output].1.len() as f64);
+        let all = (self.things() as f64).max(1.0);
+        cancel.span(before / all, (before + own) / all);
     }
 
     /// What the things of an Output look like, by its number; what changes its form at steps of so many frames.

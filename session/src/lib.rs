@@ -47,11 +47,13 @@ mod beside;
 mod boned;
 mod dressed;
 mod hand_off;
+mod ordered;
 mod report;
 mod staged;
 
 pub use beside::ReadError;
 pub use hand_off::{HandOff, HandOffError};
+pub use ordered::Order;
 pub use report::{ErrorReport, KeyReport, OutputReport, Report};
 
 use std::sync::Arc;

@@ -12,6 +12,7 @@ use zickzack_formats::glb::{NodePlayed, Player};
 
 /// What is told of a file.
 #[derive(Debug, Clone, PartialEq, Serialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema), schema(as = FileReport))]
 pub struct Report {
     /// Name of the scene.
     pub scene: String,
@@ -29,6 +30,7 @@ pub struct Report {
 
 /// What is told of an Output.
 #[derive(Debug, Clone, PartialEq, Serialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
 pub struct OutputReport {
     /// Its name.
     pub name: String,
@@ -44,6 +46,7 @@ pub struct OutputReport {
 
 /// Keys of one kind.
 #[derive(Debug, Clone, PartialEq, Serialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
 pub struct KeyReport {
     /// `position`, `orientation`, `scale` or `joints`.
     pub of: &'static str,
@@ -57,6 +60,7 @@ pub struct KeyReport {
 
 /// The largest error of one kind.
 #[derive(Debug, Clone, PartialEq, Serialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
 pub struct ErrorReport {
     /// `position`, `orientation`, `scale` or `joints`.
     pub of: &'static str,
@@ -133,8 +137,10 @@ impl HandOff<'_> {
             let others = self.outputs()[..i].iter().filter(|(other, _)| other == name);
             let before = |object: usize| others.clone().filter(|(_, motion)| motion.len() > object).count();
             let ready = prepared(motion, range.widened(1.0), cancel)?;
+            self.spans(i, cancel);
             let mut all = Vec::with_capacity(motion.len());
             for object in 0..motion.len() {
+                cancel.reach(object as f64 / motion.len() as f64);
                 if cancel.cancelled() {
                     return Err(MotionError::Cancelled.into());
                 }

@@ -70,7 +70,8 @@ impl HandOff<'_> {
         let head = Head { title: &scene.name, fps: scene.fps.value(), first, frames: [range.from, range.to] };
         let mut file = Writer::new(out, &head, pictures)?;
         let mut tallies = Vec::with_capacity(looks.len());
-        for ((name, _), dressed) in self.outputs().iter().zip(&looks) {
+        for (number, ((name, _), dressed)) in self.outputs().iter().zip(&looks).enumerate() {
+            self.spans(number, cancel);
             file.begin(name)?;
             let forms =
                 (0..dressed.forms.len()).map(|kind| self.stood(dressed, kind, &mut file)).collect::<Result<_, _>>()?;

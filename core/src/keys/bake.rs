@@ -150,8 +150,10 @@ impl Keying {
             };
             for from in (0..ready.len()).step_by(AT_A_TIME) {
                 let some = from..ready.len().min(from + AT_A_TIME);
+                let reached = some.end as f64 / ready.len() as f64;
                 let made = some.into_par_iter().map(one).collect::<Result<Vec<ObjectKeys>, MotionError>>()?;
                 made.into_iter().try_for_each(&mut take)?;
+                cancel.reach(reached);
             }
             Ok(())
         })

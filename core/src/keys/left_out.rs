@@ -28,6 +28,11 @@ impl FileForm {
         matches!(self, Self::Stage | Self::Package)
     }
 
+    /// True of what has keys, which may be reduced.
+    pub const fn has_keys(self) -> bool {
+        self.is_stage() || matches!(self, Self::Model)
+    }
+
     /// The word for it.
     pub const fn word(self) -> &'static str {
         match self {

@@ -3,7 +3,6 @@
 //! how long small edits of one large scene wait.
 
 use anyhow::{Context, Result, anyhow, ensure};
-use bytes::Bytes;
 use serde_json::{Value, json};
 use std::cell::{Cell, RefCell};
 use std::collections::{BTreeMap, BTreeSet};
@@ -12,6 +11,7 @@ use std::rc::Rc;
 use std::sync::Arc;
 use std::sync::atomic::{AtomicBool, Ordering};
 use std::time::{Duration, Instant};
+use zickzack_e2e::asks::Asks;
 use zickzack_e2e::live::{Heard, Live, Screen, baked};
 use zickzack_e2e::loads::{change, heavy, large, usual};
 use zickzack_e2e::{Cluster, Process, memory, serve};
@@ -44,52 +44,6 @@ enum Part {
 struct Waits {
     edits: Vec<Duration>,
     firsts: Vec<Duration>,
-}
-
-/// Requests to a server.
-#[derive(Clone)]
-struct Asks {
-    base: String,
-}
-
-impl Asks {
-    async fn ask(&self, method: &str, path: &str, body: Option<&Value>) -> Result<Value> {
-        let bytes = self.bytes(method, path, body).await?;
-        if bytes.is_empty() { Ok(Value::Null) } else { Ok(serde_json::from_slice(&bytes)?) }
-    }
-
-    /// What the server tells of itself by this name.
-    async fn told(&self, name: &str) -> Result<f64> {
-        let bytes = self.bytes("GET", "/metrics", None).await?;
-        let text = String::from_utf8_lossy(&bytes);
-        let line = text.lines().find_map(|line| line.strip_prefix(name)?.strip_prefix(' '));
-        Ok(line.with_context(|| format!("{name} is not told"))?.parse()?)
-    }
-
-    async fn bytes(&self, method: &str, path: &str, body: Option<&Value>) -> Result<Bytes> {
-        let request = awc::Client::default()
-            .request(method.parse()?, format!("{}{path}", self.base))
-            .timeout(PATIENCE)
-            .force_close();
-        let sent = match body {
-            Some(body) => request.send_json(body).await,
-            None => request.send().await,
-        };
-        let mut answer = sent.map_err(|error| anyhow!("{method} {path}: {error}"))?;
-        let bytes = answer.body().limit(256 << 20).await.map_err(|error| anyhow!("{method} {path}: {error}"))?;
-        ensure!(
-            answer.status().is_success(),
-            "{method} {path}: {} {}",
-            answer.status(),
-            String::from_utf8_lossy(&bytes)
-        );
-        Ok(bytes)
-    }
-
-    async fn bring_in(&self, scene: &Value) -> Result<String> {
-        let made = self.ask("POST", "/api/scenes/bring-in", Some(scene)).await?;
-        Ok(made["id"].as_str().context("no id")?.to_owned())
-    }
 }
 
 struct Site {

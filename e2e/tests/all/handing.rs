@@ -2,41 +2,26 @@
 
 use anyhow::{Context, Result, anyhow, ensure};
 use futures_util::StreamExt;
-use serde_json::{Value, json};
+use serde_json::json;
 use std::time::Duration;
+use zickzack_e2e::asks::Asks;
+use zickzack_e2e::works::{all_there, files_through_kills, order, riders};
 use zickzack_e2e::{memory, new_database, serve};
-
-/// Riders on a circle, for so many frames.
-fn riders(many: u32, frames: u32) -> Value {
-    json!({
-        "format": "zickzack-scene", "version": 1, "name": "Many lanterns", "space": "deep", "fps": "24", "frames": frames,
-        "nodes": {
-            "path": { "type": "figure", "name": "Ring" },
-            "ride": { "type": "ride", "name": "Lanterns", "params": { "riders": many } },
-            "out": { "type": "output", "name": "Out" }
-        },
-        "threads": {
-            "t1": { "from": "path", "to": "ride", "port": "path" },
-            "t2": { "from": "ride", "to": "out", "port": "motion" }
-        }
-    })
-}
 
 /// A table of many megabytes takes few of them in the server, also while somebody takes it slowly, and is whole.
 #[test]
 fn a_large_table_is_not_held_in_memory() -> Result<()> {
     let (server, base) = serve(&new_database()?, "0")?;
     actix_rt::System::new().block_on(async {
-        let client = awc::Client::builder().timeout(Duration::from_secs(120)).finish();
-        let failed = |error: awc::error::SendRequestError| anyhow!("{error}");
-        let mut made =
-            client.post(format!("{base}/api/scenes/bring-in")).send_json(&riders(1000, 600)).await.map_err(failed)?;
-        let made: Value = made.json().await?;
-        let id = made["id"].as_str().context("no scene was made")?;
+        let asks = Asks { base: base.clone() };
+        let id = asks.bring_in(&riders(1000, 600)).await?;
         let before = memory(server.id())?.resident;
-        let path = format!("{base}/api/scenes/{id}/handoff/file?from=0&to=599&step=1&form=csv");
-        let mut answer =
-            client.get(path).insert_header(("accept-encoding", "identity")).send().await.map_err(failed)?;
+        let file = order(&asks, &id, &json!({ "from": 0, "to": 599, "step": 1, "form": "csv" })).await?;
+        all_there(&asks, 1).await?;
+        let client = awc::Client::builder().timeout(Duration::from_secs(120)).finish();
+        let path = format!("{base}/api/files/{file}/content");
+        let answer = client.get(path).insert_header(("accept-encoding", "identity")).send().await;
+        let mut answer = answer.map_err(|error| anyhow!("{error}"))?;
         ensure!(answer.status().is_success(), "{}", answer.status());
         let said: usize = answer.headers().get("content-length").context("no length")?.to_str()?.parse()?;
         let (mut came, mut rows, mut looked) = (0, 0, 0);
@@ -55,4 +40,12 @@ fn a_large_table_is_not_held_in_memory() -> Result<()> {
         ensure!(most < before + 25, "{most} MiB at most, {before} before");
         Ok(())
     })
+}
+
+/// Workers that are killed lose nothing and do nothing twice.
+#[test]
+fn files_are_there_once_though_workers_are_killed() -> Result<()> {
+    let turns = actix_rt::System::new().block_on(async { files_through_kills(&new_database()?, 8, 4).await })?;
+    ensure!(turns > 8, "nobody was killed at work: {turns} turns for 8 files");
+    Ok(())
 }

@@ -183,6 +183,14 @@ async fn all_loops_of_an_orbit_are_handed_off_and_a_path_is_renamed_where_all_ar
     visit
         .until("seven loops", "return document.querySelector('input[aria-label=\"last frame\"]').value === '840'")
         .await?;
-    visit.until("the file", "return document.querySelector('[data-testid=write]').href.includes('to=840')").await?;
+    visit.click("Write file").await?;
+    visit.download("glb").await?;
+    visit.click("Report").await?;
+    visit
+        .until(
+            "what is told of it",
+            "return document.querySelector('.report')?.textContent.includes('frames 0 to 840')",
+        )
+        .await?;
     visit.end().await
 }

@@ -3,6 +3,7 @@
 use super::forms::{Form, MESH, shaded};
 use super::values::{HalfTurn, List, Names, Tuple, Turn};
 use super::{JUST, UsdError, Writer};
+use std::cell::Cell;
 use std::io::Write;
 use std::sync::Arc;
 use zickzack_core::colour::Light;
@@ -176,21 +177,25 @@ impl<W: Write> Writer<W> {
         let name = self.inside.name("things");
         self.stage.begin("def PointInstancer", &name, &[])?;
         self.prototypes(crowd, (&first, &colours))?;
+        // What is looked for after the lists takes about as long as one of them.
+        let lists = 2.0 + if varies.contain(Columns::ORIENTATION) { 2.0 } else { 0.0 } + f64::from(change);
+        let done = Cell::new(0.0);
         let pose = (crowd, &frames[..], Columns::POSE);
-        self.listed::<E>("point3f[] positions", pose, cancel, |sample| {
+        let told = (&done, lists + f64::from(varies.contain(Columns::SCALE)), cancel);
+        self.listed::<E>("point3f[] positions", pose, told, |sample| {
             List(sample.positions.iter().map(|at| Tuple(at.to_array()))).to_string()
         })?;
         if varies.contain(Columns::ORIENTATION) {
-            self.listed::<E>("quatf[] orientationsf", pose, cancel, |sample| {
+            self.listed::<E>("quatf[] orientationsf", pose, told, |sample| {
                 List(sample.orientations.iter().map(|turn| Turn(turn.to_array()))).to_string()
             })?;
             // Readers that do not know these know the others.
-            self.listed::<E>("quath[] orientations", pose, cancel, |sample| {
+            self.listed::<E>("quath[] orientations", pose, told, |sample| {
                 List(sample.orientations.iter().map(|turn| HalfTurn(turn.to_array()))).to_string()
             })?;
         }
         if varies.contain(Columns::SCALE) {
-            self.listed::<E>("float3[] scales", pose, cancel, |sample| {
+            self.listed::<E>("float3[] scales", pose, told, |sample| {
                 List(sample.scales.iter().map(|size| Tuple(size.to_array()))).to_string()
             })?;
         }
@@ -199,7 +204,7 @@ impl<W: Write> Writer<W> {
             self.stage.say("color3f[] primvars:displayColor (interpolation = \"vertex\")")?;
             if change {
                 let of = (crowd, &frames[..], looks);
-                self.listed::<E>("color3f[] primvars:displayColor", of, cancel, |sample| {
+                self.listed::<E>("color3f[] primvars:displayColor", of, told, |sample| {
                     written(&crowd.colours(sample))
                 })?;
             } else {
@@ -223,7 +228,7 @@ impl<W: Write> Writer<W> {
         &mut self,
         what: &str,
         (crowd, frames, columns): (&Crowd<'_>, &[f64], Columns),
-        cancel: &Cancel,
+        (done, lists, cancel): (&Cell<f64>, f64, &Cancel),
         written: impl Fn(&Sample) -> String,
     ) -> Result<(), E>
     where
@@ -232,6 +237,8 @@ impl<W: Write> Writer<W> {
         let (mut sample, first) = (Sample::default(), self.first);
         self.stage.over_time(what, frames.iter().map(|frame| (frame + first, *frame)), |out, frame| {
             crowd.sample(frame, columns, &mut sample, cancel)?;
+            done.set(done.get() + 1.0 / frames.len() as f64);
+            cancel.reach(done.get() / lists);
             Ok::<(), E>(out.write_all(written(&sample).as_bytes())?)
         })
     }

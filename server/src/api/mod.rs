@@ -5,11 +5,11 @@ mod bake;
 mod body;
 mod edits;
 mod handoff;
+pub mod jobs;
 mod nodes;
 mod rate;
 mod refusal;
 mod scenes;
-mod spool;
 mod starters;
 pub mod versions;
 
@@ -51,7 +51,13 @@ pub fn routes(config: &mut web::ServiceConfig) {
         .service(bake::bake)
         .service(bake::pose)
         .service(handoff::look)
-        .service(handoff::write);
+        .service(jobs::order)
+        .service(jobs::list)
+        .service(jobs::report)
+        .service(jobs::content)
+        .service(jobs::stop)
+        .service(jobs::again)
+        .service(jobs::forget);
 }
 
 #[derive(OpenApi)]
@@ -85,7 +91,13 @@ pub fn routes(config: &mut web::ServiceConfig) {
         bake::bake,
         bake::pose,
         handoff::look,
-        handoff::write,
+        jobs::order,
+        jobs::list,
+        jobs::report,
+        jobs::content,
+        jobs::stop,
+        jobs::again,
+        jobs::forget,
         crate::told::alive,
         crate::told::health,
         crate::told::metrics,

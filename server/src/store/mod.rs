@@ -2,11 +2,13 @@
 
 pub mod assets;
 pub mod edits;
+pub mod jobs;
 pub mod purge;
 pub mod scenes;
 pub mod trials;
 pub mod versions;
 
+use apalis_postgres::PostgresStorage;
 use sqlx::migrate::MigrateError;
 use sqlx::postgres::{PgConnectOptions, PgPoolOptions};
 use sqlx::{Connection, PgConnection, PgPool};
@@ -65,6 +67,8 @@ async fn ready(options: &PgConnectOptions, patience: Duration) -> Result<(), sql
     let late = |_| sqlx::Error::Io(std::io::Error::from(std::io::ErrorKind::TimedOut));
     let mut connection = tokio::time::timeout(patience, PgConnection::connect_with(options)).await.map_err(late)??;
     sqlx::migrate!("./migrations").run(&mut connection).await?;
+    // The queue has tables of its own.
+    PostgresStorage::<()>::migrations().run(&mut connection).await?;
     connection.close().await
 }
 

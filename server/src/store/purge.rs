@@ -30,6 +30,7 @@ pub struct Purged {
     pub versions: u64,
     pub edits: u64,
     pub files: u64,
+    pub jobs: u64,
 }
 
 /// Throws away what was kept for long enough; all of it or nothing.
@@ -55,11 +56,16 @@ pub async fn purge(pool: &PgPool, kept: Kept) -> Result<Purged, sqlx::Error> {
     .bind(LAST_EDITS)
     .execute(&mut *transaction)
     .await?;
+    // Where their files lie nobody wants them then, and they are taken away as such.
+    let jobs = sqlx::query("DELETE FROM jobs WHERE ended_at < now() - $1 * interval '1 day'")
+        .bind(deleted)
+        .execute(&mut *transaction)
+        .await?;
     // Whatever looks like the name of a file anywhere, also in what can be taken back or done again, refers to it.
     let files = sqlx::query(
         "DELETE FROM assets WHERE kept_at < now() - $1 * interval '1 day' AND hash NOT IN ( \
          SELECT found[1] FROM (SELECT document::text FROM scenes UNION ALL SELECT document::text FROM versions \
-         UNION ALL SELECT ops::text FROM edits UNION ALL SELECT inverse::text FROM edits) AS texts (text), \
+         UNION ALL SELECT document::text FROM jobs WHERE document IS NOT NULL UNION ALL SELECT ops::text FROM edits UNION ALL SELECT inverse::text FROM edits) AS texts (text), \
          regexp_matches(text, '[0-9a-f]{64}', 'g') AS found)",
     )
     .bind(deleted)
@@ -67,6 +73,7 @@ pub async fn purge(pool: &PgPool, kept: Kept) -> Result<Purged, sqlx::Error> {
     .await?;
     transaction.commit().await?;
     Ok(Purged {
+        jobs: jobs.rows_affected(),
         scenes: scenes.rows_affected(),
         versions: versions.rows_affected(),
         edits: old.rows_affected(),
@@ -79,8 +86,8 @@ pub async fn purge_daily(pool: PgPool, kept: Kept) {
     loop {
         match purge(&pool, kept).await {
             Ok(purged) if purged == Purged::default() => {}
-            Ok(Purged { scenes, versions, edits, files }) => {
-                tracing::info!(scenes, versions, edits, files, "thrown away, since it was kept for long enough")
+            Ok(Purged { scenes, versions, edits, files, jobs }) => {
+                tracing::info!(scenes, versions, edits, files, jobs, "thrown away, since it was kept for long enough")
             }
             // It is tried again tomorrow; until then nothing is missing.
             Err(error) => tracing::warn!("nothing was thrown away: {error}"),

@@ -81,6 +81,14 @@ pub async fn list(
     .await
 }
 
+/// The scenes of a name.
+///
+/// # Errors
+/// What the database says.
+pub async fn named(pool: &PgPool, name: &str) -> Result<Vec<Uuid>, sqlx::Error> {
+    sqlx::query_scalar("SELECT id FROM scenes WHERE name = $1 AND deleted_at IS NULL").bind(name).fetch_all(pool).await
+}
+
 /// One that was not deleted, as far as it was written.
 ///
 /// # Errors

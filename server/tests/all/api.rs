@@ -227,28 +227,18 @@ async fn an_output_that_does_not_work_is_named_where_it_is_left_out_and_why_wher
 }
 
 #[actix_web::test]
-async fn a_long_step_gets_no_more_past_the_limit_of_poses_than_is_written() {
+async fn a_long_step_gets_no_more_past_the_limit_of_poses_than_is_looked_at() {
     let served = Served::start().await;
     let mut document = scene();
     document["nodes"]["ride"]["params"]["riders"] = json!(5000);
     let id = served.bring_in(&document).await;
-    let ask = |more: &str| format!("/api/scenes/{id}/handoff{more}&from=0&to=5000&node=out");
     // Keys that are made few begin with one at every frame, whatever the step is.
-    for path in [
-        ask("?step=1000000&tolerance=0.001"),
-        ask("/file?form=glb&step=1000000&tolerance=0.001"),
-        ask("/file?form=csv&step=1"),
-    ] {
+    let ask = |more: &str| format!("/api/scenes/{id}/handoff{more}&from=0&to=5000&node=out");
+    for path in [ask("?step=1000000&tolerance=0.001"), ask("?form=csv&step=1")] {
         let (status, told) = served.get(&path).await;
         assert_eq!(status, 422, "{path}");
         assert!(told["message"].as_str().unwrap().starts_with("25 million poses are more"), "{path}: {told}");
     }
-    // Of a table there is one row for each thing.
-    let path = format!("{}{}", served.base, ask("/file?form=csv&step=1000000"));
-    let mut answer = served.client.get(path).timeout(crate::common::PATIENCE).force_close().send().await.unwrap();
-    assert_eq!(answer.status(), 200);
-    let text = String::from_utf8(answer.body().limit(64 << 20).await.unwrap().to_vec()).unwrap();
-    assert_eq!(text.lines().filter(|line| !line.starts_with('#')).count(), 5001);
 }
 
 #[actix_web::test]

@@ -60,7 +60,7 @@ async fn what_was_kept_for_long_enough_is_thrown_away_and_nothing_else() {
     }
     let purged = purge(pool, Kept::default()).await.unwrap();
     // Those that lead from the document to the scene are needed, however old they are.
-    assert_eq!(purged, Purged { scenes: 1, versions: 1, edits: 200, files: 2 });
+    assert_eq!(purged, Purged { scenes: 1, versions: 1, edits: 200, files: 2, jobs: 0 });
     served.in_database(&format!("UPDATE scenes SET written = 1400 WHERE id = '{id}'")).await;
     assert_eq!(purge(pool, Kept::default()).await.unwrap(), Purged { edits: 50, ..Purged::default() });
     for (id, there) in [(&id, 1), (&long, 0), (&short, 1)] {

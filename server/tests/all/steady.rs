@@ -45,7 +45,6 @@ async fn a_request_that_nobody_waits_for_stops_its_work() {
     let asks = [
         format!("/api/scenes/{id}/miniature"),
         format!("/api/scenes/{id}/handoff?from=0&to=100&step=1"),
-        format!("/api/scenes/{id}/handoff/file?from=0&to=100&step=1&form=glb"),
         format!("/api/scenes/{id}/bake?node=heap&tolerance=0.001&angle=1"),
     ];
     for path in asks {
@@ -306,7 +305,6 @@ async fn a_request_that_there_is_no_memory_for_is_refused_in_the_same_words() {
     let starved = &served.shop.told.starved;
     for path in [
         format!("/api/scenes/{id}/handoff?from=0&to=100&step=1"),
-        format!("/api/scenes/{id}/handoff/file?from=0&to=100&step=1&form=glb"),
         format!("/api/scenes/{id}/bake?node=heap&tolerance=0.001&angle=1"),
     ] {
         let before = starved.get();

@@ -1,5 +1,5 @@
 import { afterEach, describe, expect, it, vi } from 'vitest';
-import { api, handoffAddress, Refused } from './client';
+import { api, lookAddress, Refused } from './client';
 
 afterEach(() => vi.unstubAllGlobals());
 
@@ -27,8 +27,8 @@ describe('asking the server', () => {
   });
 
   it('names a hand-off by its settings, without those that are left out', () => {
-    expect(handoffAddress('s', { from: 1, to: 97, step: 1, tolerance: 0.001, form: 'glb' }, true)).toBe('/api/scenes/s/handoff/file?from=1&to=97&step=1&tolerance=0.001&form=glb');
-    expect(handoffAddress('s', { node: 'out 2', from: 0, to: 9, step: 0.5, tolerance: undefined }, false)).toBe('/api/scenes/s/handoff?node=out+2&from=0&to=9&step=0.5');
+    expect(lookAddress('s', { from: 1, to: 97, step: 1, tolerance: 0.001, form: 'glb' })).toBe('/api/scenes/s/handoff?from=1&to=97&step=1&tolerance=0.001&form=glb');
+    expect(lookAddress('s', { node: 'out 2', from: 0, to: 9, step: 0.5, tolerance: undefined })).toBe('/api/scenes/s/handoff?node=out+2&from=0&to=9&step=0.5');
   });
 
   it('asks for two small pictures at a time, for the rest at once, and not for those that nobody waits for', async () => {

@@ -1,5 +1,6 @@
 import pLimit from 'p-limit';
-import type { Baked, Book, Comparison, Keep, Kept, LivingMiniature, Look, NodeSchema, Op, PoseNumbers, Scene, Space, Starter, Version } from './types';
+import { browserName } from './page';
+import type { Baked, Book, Comparison, FileReport, Keep, Kept, LivingMiniature, Look, NodeSchema, Op, OrderedFiles, PoseNumbers, Scene, Space, Starter, Version, Wanted } from './types';
 
 /** What the server says when it does not do something: a sentence for the user. */
 export class Refused extends Error {}
@@ -23,26 +24,14 @@ const post = <T>(path: string, body?: unknown) =>
 
 const patch = (path: string, body: unknown) => ask<void>(path, { method: 'PATCH', headers: { 'content-type': 'application/json' }, body: JSON.stringify(body) });
 
-export interface Wanted {
-  node?: string;
-  from: number;
-  to: number;
-  step: number;
-  tolerance?: number;
-  /** Degrees. */
-  angle?: number;
-  object?: number;
-  form?: 'csv' | 'contacts' | 'glb' | 'usda' | 'usdz' | 'bvh';
-}
-
 /** Small pictures take the server long: a few at a time, so that a browser's few connections are free for what is asked for now. */
 const pictures = pLimit(2);
 
-/** The address of a hand-off with these settings. */
-export function handoffAddress(scene: string, wanted: Wanted, file: boolean): string {
+/** The address of a look at a hand-off with these settings. */
+export function lookAddress(scene: string, wanted: Wanted): string {
   const query = new URLSearchParams();
-  for (const [name, value] of Object.entries(wanted)) if (value !== undefined) query.set(name, String(value));
-  return `/api/scenes/${scene}/handoff${file ? '/file' : ''}?${query.toString()}`;
+  for (const [name, value] of Object.entries(wanted)) if (value !== undefined && value !== null) query.set(name, String(value));
+  return `/api/scenes/${scene}/handoff?${query.toString()}`;
 }
 
 export const api = {
@@ -67,5 +56,11 @@ export const api = {
   compareVersion: (scene: string, version: string) => ask<Comparison>(`/api/scenes/${scene}/versions/${version}/compare`),
   bake: (scene: string, wanted: { node: string; tolerance: number; angle: number }) => ask<Baked>(`/api/scenes/${scene}/bake?${new URLSearchParams(Object.entries(wanted).map(([name, value]) => [name, String(value)])).toString()}`),
   pose: (scene: string, at: { node: string; thing: number; frame: number; x: number; y: number; z: number }) => ask<PoseNumbers>(`/api/scenes/${scene}/pose?${new URLSearchParams(Object.entries(at).map(([name, value]) => [name, String(value)])).toString()}`),
-  look: (scene: string, wanted: Wanted) => ask<Look>(handoffAddress(scene, wanted, false)),
+  look: (scene: string, wanted: Wanted) => ask<Look>(lookAddress(scene, wanted)),
+  files: () => ask<OrderedFiles>(`/api/files?${new URLSearchParams({ browser: browserName() }).toString()}`),
+  orderFile: (scene: string, wanted: Wanted) => post<{ id: string }>(`/api/scenes/${scene}/files`, { wanted, browser: browserName() }),
+  stopFile: (id: string) => post<void>(`/api/files/${id}/stop`),
+  orderAgain: (id: string) => post<void>(`/api/files/${id}/again`),
+  forgetFile: (id: string) => ask<void>(`/api/files/${id}`, { method: 'DELETE' }),
+  fileReport: (id: string) => ask<FileReport>(`/api/files/${id}/report`),
 };

@@ -37,6 +37,21 @@ export function pageName(): Promise<string> {
   return known;
 }
 
+let browser: string | null = null;
+
+/** Who this browser is to a server that keeps files for it, over restarts; where nothing may be kept, while the page is open. */
+export function browserName(): string {
+  if (browser === null) {
+    try {
+      browser = localStorage.getItem('browser') ?? crypto.randomUUID();
+      localStorage.setItem('browser', browser);
+    } catch {
+      browser ??= crypto.randomUUID();
+    }
+  }
+  return browser;
+}
+
 /** For tests: the next page is another one. */
 export function forgetPage(): void {
   known = null;

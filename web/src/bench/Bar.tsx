@@ -1,6 +1,7 @@
 import { Button, Tooltip } from '@mui/material';
 import { useEffect, useState } from 'react';
 import { useShallow } from 'zustand/react/shallow';
+import { FilesButton } from '../files/Files';
 import { Link, go } from '../route';
 import { put } from '../scene/edits';
 import { partDone, waitedFor } from '../scene/progress';
@@ -34,6 +35,7 @@ export function Bar({ scene }: { scene: string }) {
           {compared ? 'Comparing' : 'Versions'}
         </Button>
       </Tooltip>
+      <FilesButton />
       <ModeButton />
       <Tooltip title={withKey(anywhere, 'All keys and words')}>
         <Button variant="outlined" aria-label="All keys and words" onClick={() => show('help')} sx={{ minWidth: 34, px: 0.5 }}>

@@ -2,18 +2,23 @@ import { Button, MenuItem, Select, Tooltip } from '@mui/material';
 import { useQuery } from '@tanstack/react-query';
 import { useEffect, useMemo, useState, type ReactNode } from 'react';
 import { Live } from '../api/live';
-import { api, handoffAddress, type Wanted } from '../api/client';
-import type { Look } from '../api/types';
+import { api } from '../api/client';
+import type { Look, Wanted } from '../api/types';
 import { ModeButton } from '../bench/Bar';
 import { NumberField } from '../bench/card/fields/NumberField';
+import { FileList, FilesButton } from '../files/Files';
+import { useFileActs, useFiles } from '../files/files';
 import { Link } from '../route';
 import { useScene } from '../scene/store';
+import { length } from './length';
 import { Plot } from './Plot';
 import './handoff.css';
 
-type Form = NonNullable<Wanted['form']>;
+type Form = keyof typeof forms;
 
-const forms: Record<Form, string> = { glb: 'GLB', usdz: 'USD, packed', usda: 'USD, as text', bvh: 'BVH, one thing', csv: 'CSV, every step', contacts: 'CSV, contacts' };
+const forms = { glb: 'GLB', usdz: 'USD, packed', usda: 'USD, as text', bvh: 'BVH, one thing', csv: 'CSV, every step', contacts: 'CSV, contacts' };
+/** Files of the scene that stand beside what the next one is to be. */
+const SHOWN = 3;
 const keyings = ['within tolerance', 'every step'] as const;
 
 /** Keys and files: what, which frames, which form, how exact. */
@@ -39,6 +44,7 @@ export function Handoff({ scene }: { scene: string }) {
         </Link>
         <h1>{document ? `Hand-off · ${document.name}` : 'Hand-off'}</h1>
         <span className="gap" />
+        <FilesButton />
         <ModeButton />
       </header>
       {chosen && document ? (
@@ -85,7 +91,10 @@ function Sheet(props: SheetProps) {
   const reduced = keyed && keying === 'within tolerance';
   const wanted: Wanted = useMemo(() => ({ node, from, to, step, object, form, ...(reduced ? { tolerance, angle } : {}) }), [node, from, to, step, object, form, reduced, tolerance, angle]);
   const look = useQuery({ queryKey: ['handoff', scene, wanted], queryFn: () => api.look(scene, wanted), placeholderData: (known) => known, retry: false });
-  const file = handoffAddress(scene, { ...wanted, object: form === 'bvh' ? object : undefined, tolerance: reduced ? tolerance : undefined, angle: reduced ? angle : undefined }, true);
+  const ordered: Wanted = { ...wanted, object: form === 'bvh' ? object : undefined };
+  const { order } = useFileActs();
+  const known = useFiles().data;
+  const own = known?.files.filter((file) => file.scene === scene) ?? [];
   const goal = form === 'contacts' ? '--contacts contacts.csv' : `--to ${form === 'csv' ? 'poses' : 'motion'}.${form}`;
   const command = `zickzack bake SCENE.json ${goal} --output "${props.outputName}" --frames ${from}..${to}${form === 'bvh' ? ` --thing ${object + 1}` : ''}${step === 1 ? '' : ` --step ${step}`}${reduced ? ` --tolerance ${tolerance} --angle ${angle}` : ''}`;
   return (
@@ -163,11 +172,18 @@ function Sheet(props: SheetProps) {
             </div>
           </div>
         )}
-        <Button variant="contained" component="a" href={file} download className="write" data-testid="write">
+        <Button variant="contained" className="write" data-testid="write" disabled={order.isPending} onClick={() => order.mutate({ scene, wanted: ordered })}>
           Write file
         </Button>
+        {order.error && <p className="wrong">{order.error.message}</p>}
         {look.data?.together && <p className="soft">So many things stand together in USD: their keys are at every step, straight from one to the next.</p>}
         {look.data && <LeftOut words={look.data.left_out} />}
+        {known && own.length > 0 && (
+          <section aria-label="Files of this scene">
+            <FileList files={own.slice(0, SHOWN)} workers={known.workers} />
+            {own.length > SHOWN && <p className="soft">{`${own.length - SHOWN} more under Files, above.`}</p>}
+          </section>
+        )}
         <h2>Channels</h2>
         {look.data && <Channels look={look.data} />}
         <p className="soft">The keys stand on their own: what made the motion can be deleted, and the motion stays.</p>
@@ -210,13 +226,6 @@ function FrameRow({ label, value, onKeep }: { label: string; value: number; onKe
       </div>
     </div>
   );
-}
-
-/** A length as it is read best. */
-export function length(metres: number): string {
-  if (metres === 0) return '0 mm';
-  if (metres < 1e-6) return '< 0.001 mm';
-  return metres < 0.1 ? `${Number((metres * 1000).toPrecision(2))} mm` : `${Number(metres.toPrecision(3))} m`;
 }
 
 interface ToleranceProps {

@@ -7,6 +7,7 @@ import { ModeButton } from '../bench/Bar';
 import { beginGuide } from '../bench/guide/guide-state';
 import { rateOf } from '../scene/rate';
 import { LivingPicture } from '../miniature/Picture';
+import { FilesButton } from '../files/Files';
 import { Link, go } from '../route';
 import './patternbook.css';
 
@@ -71,6 +72,7 @@ export function PatternBook() {
             event.target.value = '';
           }}
         />
+        <FilesButton />
         <ModeButton />
         <NewScene
           onCreate={(space) => create.mutate(space)}

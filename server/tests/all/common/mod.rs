@@ -10,6 +10,7 @@ use std::net::TcpListener;
 use std::sync::Arc;
 use std::sync::atomic::{AtomicU64, Ordering};
 use std::time::Duration;
+use zickzack_server::jobs::Results;
 use zickzack_server::{Limits, Shop, loopback_hosts, serve, store};
 
 /// How long an answer may take, on whatever machine.
@@ -69,11 +70,24 @@ impl Served {
         limits: Limits,
         stops: impl Future<Output = ()> + Send + 'static,
     ) -> Self {
+        Self::all(database, (limits, Results::in_memory()), stops).await
+    }
+
+    /// A server whose files lie somewhere.
+    pub async fn keeping(results: Results) -> Self {
+        Self::all(new_database().await, (patient(), results), std::future::pending()).await
+    }
+
+    async fn all(
+        database: String,
+        (limits, results): (Limits, Results),
+        stops: impl Future<Output = ()> + Send + 'static,
+    ) -> Self {
         let pool = store::connect(&database, PATIENCE, |_| ()).await.unwrap();
         let listener = TcpListener::bind("127.0.0.1:0").unwrap();
         let port = listener.local_addr().unwrap().port();
         let shelf = zickzack_server::recorder::Shelf::nowhere();
-        let shop = Shop::limited(pool, loopback_hosts(port), shelf, limits);
+        let shop = Shop::limited(pool, loopback_hosts(port), (shelf, results), limits);
         actix_web::rt::spawn(serve(shop.clone(), listener, stops));
         let host = format!("127.0.0.1:{port}");
         let served = Self { base: format!("http://{host}"), host, client: Client::default(), database, shop };

@@ -75,6 +75,108 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/files": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Files that were ordered. */
+        get: operations["files"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/files/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** It is forgotten, and its file thrown away. */
+        delete: operations["forget_file"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/files/{id}/again": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What failed or was stopped is wanted again, of the scene as it was then. */
+        post: operations["order_again"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/files/{id}/content": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The file itself. */
+        get: operations["file_content"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/files/{id}/report": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What is told of a file: what it holds and leaves out, and what is off by how much. */
+        get: operations["file_report"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/files/{id}/stop": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** It is not wanted any more. */
+        post: operations["stop_file"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/nodes": {
         parameters: {
             query?: never;
@@ -233,6 +335,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/scenes/{id}/files": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Orders a file of the scene as it is now. */
+        post: operations["order_file"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/scenes/{id}/handoff": {
         parameters: {
             query?: never;
@@ -242,23 +361,6 @@ export interface paths {
         };
         /** Key counts and errors of a hand-off, and one thing's channels to draw. */
         get: operations["look"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/scenes/{id}/handoff/file": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** The file itself. */
-        get: operations["write"];
         put?: never;
         post?: never;
         delete?: never;
@@ -754,6 +856,55 @@ export interface components {
             /** @description How many things. */
             things: number;
         };
+        /** @description The largest error of one kind. */
+        ErrorReport: {
+            /**
+             * Format: double
+             * @description How large it is.
+             */
+            error: number;
+            /**
+             * Format: double
+             * @description The frame, as shown.
+             */
+            frame: number;
+            /** @description `position`, `orientation`, `scale` or `joints`. */
+            of: string;
+            /** @description The number of the thing, from 1. */
+            thing: number;
+            /** @description `m`, `°` or, of sizes, parts of the largest that the thing has: an empty text. */
+            unit: string;
+        };
+        /** @description A file that is ordered. */
+        FileOrder: {
+            /** @description Who orders it: a name that the browser made up for itself. */
+            browser?: string | null;
+            /** @description What it is to hold. */
+            wanted: components["schemas"]["Wanted"];
+        };
+        /** @description What is told of a file. */
+        FileReport: {
+            /** @description Outputs that do not work and are not in it, each with a sentence that says why. */
+            broken: [
+                string,
+                string
+            ][];
+            /** @description `csv`, `contacts`, `glb`, `usda`, `usdz` or `bvh`. */
+            form: string;
+            /** @description Frames a second, as a fraction. */
+            fps: string;
+            /** @description First and last frame, as shown. */
+            frames: number[];
+            /** @description By Output. */
+            outputs: components["schemas"]["OutputReport"][];
+            /** @description Name of the scene. */
+            scene: string;
+        };
+        /**
+         * @description How far a file is.
+         * @enum {string}
+         */
+        FileState: "waiting" | "running" | "done" | "failed" | "stopped";
         /** @description A page says … */
         FromPage: {
             client: string;
@@ -858,6 +1009,16 @@ export interface components {
             /** @description BLAKE3 of its bytes. */
             hash: string;
             media: string;
+        };
+        /** @description Keys of one kind. */
+        KeyReport: {
+            /** @description Channels that change. */
+            channels: number;
+            /** @description Keys in them. */
+            keys: number;
+            missed?: components["schemas"]["ErrorReport"] | null;
+            /** @description `position`, `orientation`, `scale` or `joints`. */
+            of: string;
         };
         /** @description How pictures show a kind. */
         KindReport: {
@@ -1133,6 +1294,63 @@ export interface components {
             /** @enum {string} */
             op: "move";
         };
+        /** @description A file that was ordered. */
+        OrderedFile: {
+            /** @description ISO 8601. */
+            asked_at: string;
+            /** @description `browser` or `command line`. */
+            asked_by: string;
+            /** Format: int64 */
+            bytes?: number | null;
+            /** @description What is done with it now. */
+            doing?: string | null;
+            /** @description Why there is no file. */
+            failure?: string | null;
+            /** @description Its name. */
+            file: string;
+            /** Format: uuid */
+            id: string;
+            /**
+             * Format: double
+             * @description How long it will still take, seconds, as far as can be told.
+             */
+            left?: number | null;
+            /** @description Whether this browser ordered it. */
+            own: boolean;
+            /**
+             * Format: double
+             * @description How far it is, from 0 to 1.
+             */
+            reached: number;
+            /** Format: uuid */
+            scene: string;
+            scene_name: string;
+            /**
+             * Format: double
+             * @description How long it has been worked at, seconds.
+             */
+            seconds?: number | null;
+            state: components["schemas"]["FileState"];
+            /** @description Whether it can be downloaded. */
+            there: boolean;
+            /** @description The machine on which. */
+            worker?: string | null;
+        };
+        /** @description Files that were ordered, and whether anybody works at them. */
+        OrderedFiles: {
+            /** @description Those that have not ended first, then the last that were ordered. */
+            files: components["schemas"]["OrderedFile"][];
+            /**
+             * Format: int64
+             * @description Workers that are there.
+             */
+            workers: number;
+        };
+        /** @description The number of a file that was ordered. */
+        OrderedNow: {
+            /** Format: uuid */
+            id: string;
+        };
         /** @description How far an output is from what it was. */
         OutputApart: {
             /**
@@ -1154,6 +1372,19 @@ export interface components {
                 number,
                 number
             ];
+        };
+        /** @description What is told of an Output. */
+        OutputReport: {
+            /** @description Its keys; none of a table. */
+            keys: components["schemas"]["KeyReport"][];
+            /** @description What of it is not in the file. */
+            left_out: string[];
+            /** @description Its name. */
+            name: string;
+            /** @description What was read back from the file, against the motion; nothing of a table. */
+            read_back: components["schemas"]["ErrorReport"][];
+            /** @description How many things it has. */
+            things: number;
         };
         /** @description A parameter of a node. */
         Param: {
@@ -1811,6 +2042,40 @@ export interface components {
             /** @description Name of the file in the scene. */
             file: string;
         };
+        /** @description What is handed off, and how. Frames are shown numbers. */
+        Wanted: {
+            /**
+             * Format: double
+             * @description Degrees; left out for as many as keep what is a metre from a thing within the tolerance.
+             */
+            angle?: number | null;
+            /** @description `csv`, `contacts`, `glb`, `usda`, `usdz` or `bvh`; `csv` when left out. */
+            form?: string | null;
+            /**
+             * Format: double
+             * @description First frame.
+             */
+            from: number;
+            /** @description Id of the output's node; all outputs when left out. */
+            node?: string | null;
+            /** @description Which thing is looked at, or is in a file that holds one, from 0. */
+            object?: number | null;
+            /**
+             * Format: double
+             * @description Frames from row to row or key to key.
+             */
+            step: number;
+            /**
+             * Format: double
+             * @description Last frame.
+             */
+            to: number;
+            /**
+             * Format: double
+             * @description Metres; left out for a key at every step.
+             */
+            tolerance?: number | null;
+        };
         /** @description A part of a loop, which may go on from its end to its beginning. */
         Window: {
             /** @description How many there are. */
@@ -1965,6 +2230,167 @@ export interface operations {
                 };
             };
             422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    files: {
+        parameters: {
+            query?: {
+                /** @description The name that the browser made up for itself. */
+                browser?: string | null;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OrderedFiles"];
+                };
+            };
+        };
+    };
+    forget_file: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    order_again: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    file_content: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": number[];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    file_report: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FileReport"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    stop_file: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            409: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -2327,6 +2753,39 @@ export interface operations {
             };
         };
     };
+    order_file: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FileOrder"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OrderedNow"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
     look: {
         parameters: {
             query: {
@@ -2344,7 +2803,7 @@ export interface operations {
                 angle?: number | null;
                 /** @description `csv`, `contacts`, `glb`, `usda`, `usdz` or `bvh`; `csv` when left out. */
                 form?: string | null;
-                /** @description Which thing is looked at. */
+                /** @description Which thing is looked at, or is in a file that holds one, from 0. */
                 object?: number | null;
             };
             header?: never;
@@ -2361,52 +2820,6 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Look"];
-                };
-            };
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Refusal"];
-                };
-            };
-        };
-    };
-    write: {
-        parameters: {
-            query: {
-                /** @description Id of the output's node; all outputs when left out. */
-                node?: string | null;
-                /** @description First frame. */
-                from: number;
-                /** @description Last frame. */
-                to: number;
-                /** @description Frames from row to row or key to key. */
-                step: number;
-                /** @description Metres; left out for a key at every step. */
-                tolerance?: number | null;
-                /** @description Degrees; left out for as many as keep what is a metre from a thing within the tolerance. */
-                angle?: number | null;
-                /** @description `csv`, `contacts`, `glb`, `usda`, `usdz` or `bvh`; `csv` when left out. */
-                form?: string | null;
-                /** @description Which thing is looked at. */
-                object?: number | null;
-            };
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/octet-stream": number[];
                 };
             };
             422: {
