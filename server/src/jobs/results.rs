@@ -3,7 +3,6 @@
 use crate::store::jobs;
 use futures_util::TryStreamExt;
 use object_store::aws::{AmazonS3Builder, AmazonS3ConfigKey};
-use object_store::buffered::BufWriter;
 use object_store::local::LocalFileSystem;
 use object_store::memory::InMemory;
 use object_store::path::Path;
@@ -14,7 +13,7 @@ use std::fs::{self, File};
 use std::path::PathBuf;
 use std::sync::Arc;
 use std::time::{Duration, SystemTime};
-use tokio::io::AsyncWriteExt;
+use tokio::io::AsyncReadExt;
 
 /// A store of files, by keys that are nobody's names.
 pub struct Results {
@@ -81,19 +80,31 @@ impl Results {
     /// # Errors
     /// What the store says.
     pub async fn put(&self, key: &str, file: File) -> Result<(), String> {
-        let mut file = tokio::fs::File::from_std(file);
-        let mut out = BufWriter::with_capacity(self.store.clone(), Path::from(key), PART);
-        let copied =
-            match tokio::io::copy_buf(&mut tokio::io::BufReader::with_capacity(1 << 16, &mut file), &mut out).await {
-                Ok(_) => out.shutdown().await,
-                Err(error) => Err(error),
-            };
-        if let Err(error) = copied {
-            // The first reason is the one to tell.
-            let _ = out.abort().await;
-            return Err(error.to_string());
+        let told = |error: object_store::Error| error.to_string();
+        let (mut file, key) = (tokio::fs::File::from_std(file), Path::from(key));
+        let first = part(&mut file).await?;
+        if first.len() < PART {
+            return self.store.put(&key, first.into()).await.map(drop).map_err(told);
         }
-        Ok(())
+        let mut upload = self.store.put_multipart(&key).await.map_err(told)?;
+        let mut next = first;
+        let sent = loop {
+            if next.is_empty() {
+                break upload.complete().await.map(drop).map_err(told);
+            }
+            if let Err(error) = upload.put_part(next.into()).await {
+                break Err(told(error));
+            }
+            match part(&mut file).await {
+                Ok(more) => next = more,
+                Err(why) => break Err(why),
+            }
+        };
+        if sent.is_err() {
+            // The first reason is the one to tell.
+            let _ = upload.abort().await;
+        }
+        sent
     }
 
     /// How many bytes it has, and they.
@@ -158,4 +169,11 @@ impl Results {
             }
         }
     }
+}
+
+/// The next part of a file; a short one is the last.
+async fn part(file: &mut tokio::fs::File) -> Result<Vec<u8>, String> {
+    let mut part = Vec::with_capacity(PART);
+    file.take(PART as u64).read_to_end(&mut part).await.map_err(|error| error.to_string())?;
+    Ok(part)
 }
