@@ -114,14 +114,15 @@ impl Cancel {
     /// What is worked at from now on is that between two parts of all that is stopped together, from 0 to 1.
     pub fn span(&self, from: f64, to: f64) {
         self.asked.span.iter().zip([from, to]).for_each(|(end, part)| end.store(part.to_bits(), Ordering::Relaxed));
-        self.reach(0.0);
+        self.asked.reached.store(from.to_bits(), Ordering::Relaxed);
     }
 
-    /// Says how far what is worked at has come, in parts of it, from 0 to 1.
+    /// Says how far what is worked at has come, in parts of it, from 0 to 1; less than was said already counts for nothing.
     pub fn reach(&self, part: f64) {
         let [from, to] = [0, 1].map(|end| f64::from_bits(self.asked.span[end].load(Ordering::Relaxed)));
         let reached = from + part.clamp(0.0, 1.0) * (to - from);
-        self.asked.reached.store(reached.to_bits(), Ordering::Relaxed);
+        // Bits of numbers above 0 are in the order of the numbers.
+        self.asked.reached.fetch_max(reached.to_bits(), Ordering::Relaxed);
     }
 
     /// How far all that is stopped together has come, as was said last: from 0 to 1.

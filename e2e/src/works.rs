@@ -1,7 +1,9 @@
 //! Files that are ordered, and the processes that work at them, some of which are killed.
 
 use crate::asks::Asks;
-use crate::{Process, files_of, serve_with, zickzack};
+use crate::live::{Heard, Live};
+use crate::loads::{change, usual};
+use crate::{Process, files_of, serve, serve_with, zickzack};
 use anyhow::{Context, Result, bail, ensure};
 use serde_json::{Value, json};
 use std::collections::BTreeSet;
@@ -133,4 +135,50 @@ pub async fn eight_files(database: &str, workers: usize) -> Result<Duration> {
     }
     all_there(&asks, 8).await?;
     Ok(begun.elapsed())
+}
+
+/// How long edits of a scene wait until they are acknowledged, the shortest first.
+async fn waits(asks: &Asks, scene: &str, (from, edits): (i64, i64)) -> Result<Vec<Duration>> {
+    let mut live = Live::open(&asks.base, scene, "one who edits").await?;
+    let mut all = Vec::new();
+    for sequence in from + 1..=from + edits {
+        let said = Instant::now();
+        let ops = change(sequence);
+        live.say(&json!({ "kind": "edit", "sequence": sequence, "label": "start", "ops": ops })).await?;
+        loop {
+            match live.heard(PATIENCE).await?.context("nothing comes")? {
+                Heard::Said(told) if told["kind"] == "edited" && told["sequence"] == sequence => break,
+                Heard::Said(told) if told["kind"] == "refused" => bail!("{told}"),
+                _ => {}
+            }
+        }
+        all.push(said.elapsed());
+        tokio::time::sleep(LOOKS).await;
+    }
+    all.sort();
+    Ok(all)
+}
+
+/// How long the slowest of a twentieth of all edits of a usual scene wait, with nothing else to do and while the same server writes a
+/// large file of another one.
+///
+/// # Errors
+/// Where an edit is refused, or the file is there before all edits were made.
+pub async fn edits_beside_a_file(database: &str) -> Result<[Duration; 2]> {
+    const EDITS: i64 = 200;
+    let (_server, base) = serve(database, "0")?;
+    let asks = Asks { base };
+    let usual = asks.bring_in(&usual(1)).await?;
+    let many = asks.bring_in(&riders(10_000, 1000)).await?;
+    let late = |all: &[Duration]| all[all.len() * 19 / 20];
+    let alone = late(&waits(&asks, &usual, (0, EDITS)).await?);
+    let wanted = json!({ "from": 0, "to": 1000, "step": 1, "form": "glb", "tolerance": 0.001 });
+    let file = order(&asks, &many, &wanted).await?;
+    while asks.ask("GET", "/api/files", None).await?["files"][0]["doing"] != "writing" {
+        tokio::time::sleep(LOOKS).await;
+    }
+    let beside = late(&waits(&asks, &usual, (EDITS, EDITS)).await?);
+    ensure!(asks.ask("GET", "/api/files", None).await?["files"][0]["state"] == "running", "the file was too small");
+    asks.ask("POST", &format!("/api/files/{file}/stop"), None).await?;
+    Ok([alone, beside])
 }

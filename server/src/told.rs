@@ -140,6 +140,8 @@ pub struct Health {
     database: String,
     /// Of the folder of recordings: `there`, `none` where nothing is kept, or what is wrong.
     recordings: String,
+    /// Of the store of files that are ordered: `there`, or what is wrong.
+    files: String,
 }
 
 /// Alive and ready, or what is missing.
@@ -157,11 +159,13 @@ pub async fn health(shop: web::Data<Shop>) -> HttpResponse {
         Err(_) => Err(format!("it does not answer within {} s", silence.as_secs())),
     };
     let recordings = shop.shelf.trouble();
-    let ready = database.is_ok() && recordings.is_none() && !shop.is_stopping();
+    let files = shop.results.trouble();
+    let ready = database.is_ok() && recordings.is_none() && files.is_none() && !shop.is_stopping();
     let told = Health {
         alive: true,
         ready,
         database: database.err().unwrap_or_else(|| "there".to_owned()),
+        files: files.unwrap_or_else(|| "there".to_owned()),
         recordings: recordings.unwrap_or_else(|| if shop.shelf.is_kept() { "there" } else { "none" }.to_owned()),
     };
     if ready { HttpResponse::Ok() } else { HttpResponse::ServiceUnavailable() }.json(told)

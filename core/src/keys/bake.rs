@@ -12,6 +12,7 @@ use crate::work::OF_A_FILE;
 use glam::{DQuat, DVec3};
 use rayon::prelude::*;
 use std::sync::Arc;
+use std::sync::atomic::{AtomicUsize, Ordering};
 
 /// The keys of one thing.
 #[derive(Debug, Clone, PartialEq)]
@@ -129,6 +130,7 @@ impl Keying {
     ) -> Result<(), E> {
         cancel.within(OF_A_FILE, |cancel| {
             let ready = prepared(motion, range.widened(1.0), cancel)?;
+            let done = AtomicUsize::new(0);
             let one = |object| {
                 if cancel.cancelled() {
                     return Err(MotionError::Cancelled);
@@ -145,15 +147,14 @@ impl Keying {
                         let metres = metres * sizes.map(f64::abs).fold(0.0, f64::max);
                         keys.limbs = Some(self.limbs((&*ready, object), (limbs, metres), range, cancel)?);
                     }
+                    cancel.reach((done.fetch_add(1, Ordering::Relaxed) + 1) as f64 / ready.len() as f64);
                     Ok(keys)
                 })
             };
             for from in (0..ready.len()).step_by(AT_A_TIME) {
                 let some = from..ready.len().min(from + AT_A_TIME);
-                let reached = some.end as f64 / ready.len() as f64;
                 let made = some.into_par_iter().map(one).collect::<Result<Vec<ObjectKeys>, MotionError>>()?;
                 made.into_iter().try_for_each(&mut take)?;
-                cancel.reach(reached);
             }
             Ok(())
         })

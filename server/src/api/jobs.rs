@@ -7,6 +7,7 @@ use crate::live::open_scene;
 use crate::store::jobs::{self, Ordered, Row};
 use crate::trial;
 use actix_web::body::SizedStream;
+use actix_web::http::header::ContentEncoding;
 use actix_web::{HttpResponse, delete, get, post, web};
 use serde::{Deserialize, Serialize};
 use utoipa::{IntoParams, ToSchema};
@@ -217,8 +218,13 @@ pub async fn content(shop: web::Data<Shop>, id: web::Path<Uuid>) -> Result<HttpR
     })?;
     let form = found.wanted["form"].as_str().and_then(FileForm::of_word).unwrap_or(FileForm::Table);
     let (name, _) = found.file.rsplit_once('.').unwrap_or((&found.file, ""));
+    // Large ones are not pressed while others wait for these threads, and who saves one sees how much there is.
     let body = SizedStream::new(bytes, Box::pin(stream));
-    Ok(HttpResponse::Ok().content_type(media(form)).insert_header(attachment(name, form.ending())).body(body))
+    Ok(HttpResponse::Ok()
+        .content_type(media(form))
+        .insert_header(attachment(name, form.ending()))
+        .insert_header(ContentEncoding::Identity)
+        .body(body))
 }
 
 /// It is not wanted any more.

@@ -75,6 +75,12 @@ impl Results {
         Ok(Self { store: Arc::new(store), folder: Some(folder), most })
     }
 
+    /// Why nothing can be put there, as far as a look at its folder tells.
+    pub fn trouble(&self) -> Option<String> {
+        let folder = self.folder.as_ref()?;
+        tempfile::tempfile_in(folder).err().map(|error| format!("nothing can be put into their folder: {error}"))
+    }
+
     /// Puts a whole file there; nothing of it is there under its key before all is.
     ///
     /// # Errors

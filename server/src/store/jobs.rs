@@ -81,12 +81,13 @@ pub async fn order(executor: impl PgExecutor<'_>, ordered: &Ordered<'_>) -> Resu
     insert.bind(file).bind(asked_by).bind(wanted).execute(executor).await.map(|_| ())
 }
 
-/// The last that were ordered, those that have not ended first.
+/// The last that were ordered: first what is worked at, then what waits in the order in which it has its turn.
 ///
 /// # Errors
 /// What the database says.
 pub async fn list(pool: &PgPool, most: i64) -> Result<Vec<Row>, sqlx::Error> {
-    let order = "ORDER BY state NOT IN ('waiting', 'running'), asked_at DESC LIMIT $1";
+    let order = "ORDER BY CASE state WHEN 'running' THEN 0 WHEN 'waiting' THEN 1 ELSE 2 END, \
+                 CASE state WHEN 'waiting' THEN asked_at END, asked_at DESC LIMIT $1";
     sqlx::query_as(sqlx::AssertSqlSafe(format!("{ROW}{order}"))).bind(most).fetch_all(pool).await
 }
 

@@ -322,6 +322,10 @@ async fn files_stay_within_their_budget_and_what_was_thrown_away_says_so() {
     }
     assert!(served.content(&files[2]).await.unwrap_err().contains("not there any more"));
     worker.stop().await;
+    assert_eq!(served.get("/health").await.0, 200);
+    std::fs::remove_dir_all(folder.path()).unwrap();
+    let (status, told) = served.get("/health").await;
+    assert!(status == 503 && told["files"].as_str().unwrap().starts_with("nothing can be put into"), "{told}");
 }
 
 #[test]

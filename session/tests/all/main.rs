@@ -4,6 +4,7 @@ mod bones;
 mod everything;
 mod forms;
 mod limbs;
+mod ordered;
 #[path = "../../../formats/tests/all/player.rs"]
 mod player;
 mod stages;

@@ -1,7 +1,7 @@
 import { Button, IconButton, Popover, Tooltip } from '@mui/material';
 import { useState } from 'react';
 import type { OrderedFile } from '../api/types';
-import { contentOf, howFar, isOnItsWay, useArrivals, useFileActs, useFiles } from './files';
+import { clock, contentOf, howFar, isOnItsWay, useArrivals, useFileActs, useFiles } from './files';
 import { Report } from './Report';
 import './files.css';
 
@@ -19,7 +19,7 @@ export function FilesButton() {
           {many === 0 ? 'Files' : `Files · ${many}`}
         </Button>
       </Tooltip>
-      <Popover open={anchor !== null} anchorEl={anchor} onClose={() => setAnchor(null)} anchorOrigin={{ vertical: 'bottom', horizontal: 'right' }} transformOrigin={{ vertical: 'top', horizontal: 'right' }} slotProps={{ paper: { className: 'files-list', 'aria-label': 'Files' } }}>
+      <Popover open={anchor !== null} anchorEl={anchor} onClose={() => setAnchor(null)} anchorOrigin={{ vertical: 'bottom', horizontal: 'right' }} transformOrigin={{ vertical: 'top', horizontal: 'right' }} slotProps={{ paper: { className: 'files-list', role: 'dialog', 'aria-label': 'Files' } }}>
         <FileList files={data.files} workers={data.workers} named />
       </Popover>
     </>
@@ -47,9 +47,20 @@ function Ordered({ file, workers, named, onReport }: { file: OrderedFile; worker
   const from = file.own ? '' : file.asked_by === 'browser' ? ' · from another browser' : ` · by ${file.asked_by}`;
   const of = named && !file.file.startsWith(file.scene_name) ? ` · ${file.scene_name}` : '';
   return (
-    <li className={file.state} data-testid="file">
-      <span className="file-name" title={file.file}>
-        {file.file}
+    <li data-state={file.state} data-testid="file">
+      <span className="file-name">{file.file}</span>
+      <span className="file-off">
+        {!isOnItsWay(file) && (
+          <Tooltip title="Take it off the list">
+            <IconButton size="small" aria-label={`Take ${file.file} off the list`} onClick={() => forget.mutate(file.id)}>
+              ✕
+            </IconButton>
+          </Tooltip>
+        )}
+      </span>
+      <span className="file-told" role="status" title={file.worker ? `on ${file.worker}` : undefined}>
+        {howFar(file, workers)}
+        <span className="soft">{`${of}${from} · ${clock(file.asked_at)}`}</span>
       </span>
       <span className="file-acts">
         {isOnItsWay(file) && (
@@ -72,17 +83,6 @@ function Ordered({ file, workers, named, onReport }: { file: OrderedFile; worker
             Again
           </Button>
         )}
-        {!isOnItsWay(file) && (
-          <Tooltip title="Take it off the list">
-            <IconButton size="small" aria-label={`Take ${file.file} off the list`} onClick={() => forget.mutate(file.id)}>
-              ✕
-            </IconButton>
-          </Tooltip>
-        )}
-      </span>
-      <span className="file-told" role="status" title={file.worker ? `on ${file.worker}` : undefined}>
-        {howFar(file, workers)}
-        <span className="soft">{`${of}${from}`}</span>
       </span>
       {file.state === 'running' && <progress aria-label={`How far ${file.file} is`} value={file.reached} />}
       {wrong && <span className="wrong">{wrong.message}</span>}

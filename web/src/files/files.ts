@@ -84,6 +84,13 @@ export function roughly(seconds: number): string {
   return seconds < 5400 ? `about ${Math.round(seconds / 60)} min` : `about ${Math.round(seconds / 360) / 10} h`;
 }
 
+/** When it was, today by the clock, else with the day. */
+export function clock(at: string, now = new Date()): string {
+  const then = new Date(at);
+  const time = then.toLocaleTimeString([], { hour: '2-digit', minute: '2-digit', hourCycle: 'h23' });
+  return then.toDateString() === now.toDateString() ? time : `${then.toLocaleDateString()} ${time}`;
+}
+
 /** How far a file is, in words. */
 export function howFar(file: OrderedFile, workers: number): string {
   switch (file.state) {

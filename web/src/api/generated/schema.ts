@@ -992,6 +992,8 @@ export interface components {
             alive: boolean;
             /** @description Of the database: `there`, or what is wrong. */
             database: string;
+            /** @description Of the store of files that are ordered: `there`, or what is wrong. */
+            files: string;
             /** @description What it needs is there. */
             ready: boolean;
             /** @description Of the folder of recordings: `there`, `none` where nothing is kept, or what is wrong. */
