@@ -37,7 +37,7 @@ const LOOKS: Duration = Duration::from_millis(50);
 /// Where it does not start.
 pub fn worker(database: &str) -> Result<Process> {
     let mut work = zickzack();
-    work.args(["work", "--threads", "1", "--gone", "2", "--files"])
+    work.args(["work", "--at-once", "1", "--threads", "1", "--gone", "2", "--files"])
         .arg(files_of(database))
         .env("DATABASE_URL", database);
     Process::start(work.stdout(Stdio::null()).stderr(Stdio::null()))

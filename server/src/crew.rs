@@ -49,19 +49,11 @@ pub fn cores() -> usize {
 pub struct Crew(ThreadPool);
 
 impl Crew {
-    /// As many threads as there are cores.
-    ///
-    /// # Errors
-    /// A refusal where the machine gives no more threads.
-    pub fn new(rank: Rank) -> Result<Self, Refusal> {
-        Self::of(rank, cores())
-    }
-
     /// So many threads.
     ///
     /// # Errors
     /// A refusal where the machine gives no more threads.
-    pub fn of(rank: Rank, threads: usize) -> Result<Self, Refusal> {
+    pub fn new(rank: Rank, threads: usize) -> Result<Self, Refusal> {
         let built = ThreadPoolBuilder::new()
             .num_threads(threads)
             .thread_name(move |i| format!("{rank:?} {i}").to_lowercase())
@@ -137,7 +129,7 @@ impl AtHand {
         if let Some(crew) = &state.crew {
             return Ok(crew.clone());
         }
-        let crew = Arc::new(Crew::new(self.rank)?);
+        let crew = Arc::new(Crew::new(self.rank, cores())?);
         state.crew = Some(crew.clone());
         let own = Arc::downgrade(self);
         tokio::spawn(async move {
@@ -227,7 +219,7 @@ impl Background {
         let _wanted = Wanted::new(&counter, &cancel);
         let of_the_scene = counter.turns.clone().acquire_owned().await.map_err(closed)?;
         let of_all = self.turns.clone().acquire_owned().await.map_err(closed)?;
-        let crew = Crew::of(Rank::Background, self.threads)?;
+        let crew = Crew::new(Rank::Background, self.threads)?;
         let (own, at_work, counter) = (cancel.clone(), self.at_work.clone(), counter.clone());
         let done = tokio::task::spawn_blocking(move || {
             // Its turn lasts until it has ended, whoever still waits for it.
@@ -324,7 +316,7 @@ mod tests {
 
     #[test]
     fn work_for_one_scene_waits_for_none_of_another() {
-        let (one, other) = (Arc::new(Crew::new(Rank::Seen).unwrap()), Crew::new(Rank::Seen).unwrap());
+        let (one, other) = (Arc::new(Crew::new(Rank::Seen, 2).unwrap()), Crew::new(Rank::Seen, 2).unwrap());
         let hold = occupied(&one);
         let sum = other.work(|| {
             use rayon::prelude::*;

@@ -151,8 +151,10 @@ impl Keying {
                     Ok(keys)
                 })
             };
-            for from in (0..ready.len()).step_by(AT_A_TIME) {
-                let some = from..ready.len().min(from + AT_A_TIME);
+            // Joints are looked at by all threads: few things at a time, so that some are ready before all are.
+            let most = if jointed.is_empty() { AT_A_TIME } else { 2 * rayon::current_num_threads() };
+            for from in (0..ready.len()).step_by(most) {
+                let some = from..ready.len().min(from + most);
                 let made = some.into_par_iter().map(one).collect::<Result<Vec<ObjectKeys>, MotionError>>()?;
                 made.into_iter().try_for_each(&mut take)?;
             }

@@ -81,7 +81,12 @@ async fn main() -> Result<()> {
     shoot(&visit, &folder, "bench-puck-on-the-boards").await?;
     visit.click("Hand-off").await?;
     visit.until("a plot", "return document.querySelectorAll('.plot').length === 2").await?;
+    visit.click("Write file").await?;
+    visit.until("the file", "return document.querySelector('.ordered [data-state=done]')").await?;
     shoot(&visit, &folder, "hand-off").await?;
+    // The bars of the other pictures are as they are without files.
+    visit.press("button[aria-label^=\"Take \"]").await?;
+    visit.until("no file", "return document.querySelector('.ordered') == null").await?;
 
     open(&visit, "Ropeway").await?;
     visit.choose_node("Rope links").await?;

@@ -59,7 +59,7 @@ fn says(words: &str) -> String {
 #[tokio::test]
 async fn a_file_comes_though_its_page_is_closed_and_the_server_is_killed() -> Result<()> {
     let mut visit = Visit::start(1280, 800).await?;
-    let text = riders(400, 800).to_string();
+    let text = riders(1000, 800).to_string();
     let made = visit.js(&format!("return fetch('/api/scenes/bring-in', {{ method: 'POST', headers: {{ 'content-type': 'application/json' }}, body: {} }}).then((answer) => answer.json())", json!(text))).await?;
     let page = format!("{}/handoff/{}", visit.base, made["id"].as_str().context("no scene was made")?);
     visit.client.goto(&page).await?;
@@ -78,7 +78,7 @@ async fn a_file_comes_though_its_page_is_closed_and_the_server_is_killed() -> Re
     visit.until("that it is written", &says("written")).await?;
     visit.click("Save").await?;
     let rows = |table: Vec<u8>| table.iter().filter(|byte| **byte == b'\n').count();
-    ensure!(rows(visit.download("csv").await?) == 1 + 400 * 801, "a row for each thing and frame");
+    ensure!(rows(visit.download("csv").await?) == 1 + 1000 * 801, "a row for each thing and frame");
 
     // Stopped, and ordered again; then the server is killed, which worked at it.
     visit.client.goto(&page).await?;
@@ -93,7 +93,7 @@ async fn a_file_comes_though_its_page_is_closed_and_the_server_is_killed() -> Re
     visit.kill_server();
     visit.bring_server_back()?;
     visit.until("that it is written", &says("written")).await?;
-    ensure!(rows(visit.download("csv").await?) == 1 + 400 * 801, "as before");
+    ensure!(rows(visit.download("csv").await?) == 1 + 1000 * 801, "as before");
     visit.end().await
 }
 

@@ -73,6 +73,8 @@ pub struct OrderedFile {
     /// Whether it can be downloaded.
     there: bool,
     bytes: Option<i64>,
+    /// First and last frame, as shown.
+    frames: [f64; 2],
 }
 
 /// Files that were ordered, and whether anybody works at them.
@@ -134,6 +136,7 @@ fn told(row: Row, browser: &str) -> OrderedFile {
         failure: row.failure,
         there: row.there,
         bytes: row.bytes,
+        frames: ["from", "to"].map(|end| row.wanted[end].as_f64().unwrap_or_default()),
     }
 }
 

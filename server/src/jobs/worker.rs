@@ -25,7 +25,7 @@ pub struct Habits {
 
 impl Default for Habits {
     fn default() -> Self {
-        Self { at_once: 1, threads: cores(), gone: Duration::from_secs(20) }
+        Self { at_once: 2, threads: cores(), gone: Duration::from_secs(20) }
     }
 }
 

@@ -2,7 +2,7 @@
 //! when none does any more.
 
 use super::{Shelf, fits};
-use crate::crew::{Crew, Rank};
+use crate::crew::{Crew, Rank, cores};
 use crate::trial::Trials;
 use std::collections::{HashMap, HashSet};
 use std::sync::{Arc, Condvar, Mutex, MutexGuard, PoisonError};
@@ -150,7 +150,7 @@ impl Studio {
             tell: self.tell.clone(),
         };
         let (trials, scene) = (self.trials.clone(), self.scene);
-        let crew = Crew::new(Rank::Background).map_err(|refusal| refusal.message)?;
+        let crew = Crew::new(Rank::Background, cores()).map_err(|refusal| refusal.message)?;
         std::thread::Builder::new()
             .name("recording".to_owned())
             .spawn(move || {

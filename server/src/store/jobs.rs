@@ -42,11 +42,12 @@ pub struct Row {
     /// Whether its file is still there.
     pub there: bool,
     pub bytes: Option<i64>,
+    pub wanted: Value,
 }
 
 const ROW: &str = "SELECT id, scene, scene_name, file, asked_by, asked_at, state, worker, doing, reached, \
     extract(epoch FROM coalesce(ended_at, now()) - begun_at)::double precision AS seconds, failure, \
-    result IS NOT NULL AS there, bytes FROM jobs ";
+    result IS NOT NULL AS there, bytes, wanted FROM jobs ";
 
 /// One that a worker has begun with.
 #[derive(FromRow)]

@@ -60,7 +60,7 @@ function Ordered({ file, workers, named, onReport }: { file: OrderedFile; worker
       </span>
       <span className="file-told" role="status" title={file.worker ? `on ${file.worker}` : undefined}>
         {howFar(file, workers)}
-        <span className="soft">{`${of}${from} · ${clock(file.asked_at)}`}</span>
+        <span className="soft">{`${of} · frames ${file.frames[0]} to ${file.frames[1]}${from} · ${clock(file.asked_at)}`}</span>
       </span>
       <span className="file-acts">
         {isOnItsWay(file) && (

@@ -13,6 +13,7 @@ const file = (told: Partial<OrderedFile>): OrderedFile => ({
   state: 'waiting',
   reached: 0,
   there: false,
+  frames: [0, 120],
   ...told,
 });
 

@@ -1310,6 +1310,8 @@ export interface components {
             failure?: string | null;
             /** @description Its name. */
             file: string;
+            /** @description First and last frame, as shown. */
+            frames: number[];
             /** Format: uuid */
             id: string;
             /**
