@@ -161,7 +161,6 @@ const MOST_OF_A_SCENE: usize = 2;
 /// Work in the background: asked for by requests that wait for it, given up when they do not any more.
 pub struct Background {
     turns: Arc<Semaphore>,
-    /// Of each piece of work.
     threads: usize,
     /// Held once by each piece of work.
     at_work: Arc<()>,
