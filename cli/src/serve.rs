@@ -1,7 +1,6 @@
 use anyhow::{Context, Result, anyhow, bail};
 use clap::Args;
 use std::fs;
-use std::hash::{DefaultHasher, Hash, Hasher};
 use std::io::IsTerminal;
 use std::net::{IpAddr, Ipv4Addr, TcpListener};
 use std::path::{Path, PathBuf};
@@ -9,6 +8,7 @@ use std::sync::Arc;
 use std::time::Duration;
 use tracing_subscriber::filter::LevelFilter;
 use tracing_subscriber::fmt::format::FmtSpan;
+use zickzack_formats::files::hash;
 use zickzack_server::jobs::{self, Habits, Results, Stopping};
 use zickzack_server::memory::Ceiling;
 use zickzack_server::recorder::Shelf;
@@ -120,7 +120,7 @@ async fn shop(database: &Database, hosts: Vec<String>, kept: (Shelf, Results)) -
 impl Places {
     /// The store of files. Where none is named it is a folder for this database alone.
     fn results(&self) -> Result<Results> {
-        let own = || format!("/var/tmp/zickzack-files-{:016x}", self.database.number());
+        let own = || format!("/var/tmp/zickzack-files-{}", &hash(self.database.database.as_bytes())[..16]);
         let place = self.files.clone().unwrap_or_else(own);
         Results::open(&place, self.files_size << 20, std::env::vars()).map_err(anyhow::Error::msg)
     }
@@ -128,15 +128,6 @@ impl Places {
     /// What a command that does no work itself needs.
     pub async fn shop(&self) -> Result<Arc<Shop>> {
         shop(&self.database, Vec::new(), (Shelf::nowhere(), self.results()?)).await
-    }
-}
-
-impl Database {
-    /// A number that others hardly have.
-    fn number(&self) -> u64 {
-        let mut hasher = DefaultHasher::new();
-        self.database.hash(&mut hasher);
-        hasher.finish()
     }
 }
 

@@ -80,16 +80,18 @@ pub struct Visit {
     server: Option<Process>,
     database: String,
     _driver: Process,
-    _profile: Profile,
+    _folders: Folders,
 }
 
-/// A browser's own folder, gone with its owner; dropped after the browser.
-struct Profile(PathBuf);
+/// Folders that are gone with their owner; dropped after whoever puts something there.
+pub struct Folders(Vec<PathBuf>);
 
-impl Drop for Profile {
+impl Drop for Folders {
     fn drop(&mut self) {
-        // What is left lies in the folder for temporary files.
-        let _ = std::fs::remove_dir_all(&self.0);
+        for folder in &self.0 {
+            // What is left lies in the folder for temporary files.
+            let _ = std::fs::remove_dir_all(folder);
+        }
     }
 }
 
@@ -154,7 +156,9 @@ pub fn zickzack() -> Command {
 
 /// Where the files of a database lie.
 pub fn files_of(database: &str) -> PathBuf {
-    let name = database.rsplit_once('/').map_or(database, |(_, name)| name);
+    // By port and name: others may have databases of that name at the same time.
+    let name = database.rsplit_once('@').map_or(database, |(_, place)| place);
+    let name: String = name.chars().map(|c| if c.is_ascii_alphanumeric() { c } else { '-' }).collect();
     std::env::temp_dir().join("zickzack-e2e-files").join(name)
 }
 
@@ -226,7 +230,8 @@ impl Visit {
         // A script may wait as long as everything else does.
         client.update_timeouts(TimeoutConfiguration::new(Some(PATIENCE), None, None)).await?;
         let server = Some(server);
-        let visit = Self { client, base, downloads, server, database, _driver: driver, _profile: Profile(profile) };
+        let own = Folders(vec![profile, files_of(&database)]);
+        let visit = Self { client, base, downloads, server, database, _driver: driver, _folders: own };
         visit.size(width, height).await?;
         visit.client.goto(&visit.base).await?;
         Ok(visit)

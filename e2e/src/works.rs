@@ -3,7 +3,7 @@
 use crate::asks::Asks;
 use crate::live::{Heard, Live};
 use crate::loads::{change, usual};
-use crate::{Process, files_of, serve, serve_with, zickzack};
+use crate::{Cluster, Folders, Process, files_of, serve, serve_with, zickzack};
 use anyhow::{Context, Result, bail, ensure};
 use serde_json::{Value, json};
 use std::collections::BTreeSet;
@@ -59,8 +59,9 @@ pub async fn order(asks: &Asks, scene: &str, wanted: &Value) -> Result<String> {
 pub async fn all_there(asks: &Asks, files: usize) -> Result<()> {
     let begun = Instant::now();
     loop {
-        let told = asks.ask("GET", "/api/files", None).await?;
-        let all = told["files"].as_array().context("no files")?;
+        // Where the database was just killed it is asked again.
+        let told = asks.ask("GET", "/api/files", None).await.unwrap_or(Value::Null);
+        let all = told["files"].as_array().map_or(&[][..], |all| &all[..]);
         if let Some(failed) = all.iter().find(|file| file["state"] == "failed") {
             bail!("{failed}");
         }
@@ -78,6 +79,7 @@ pub async fn all_there(asks: &Asks, files: usize) -> Result<()> {
 /// # Errors
 /// Where a file is missing, is not as the others, or lies there twice.
 pub async fn files_through_kills(database: &str, files: usize, kills: usize) -> Result<i64> {
+    let _gone = Folders(vec![files_of(database)]);
     let (_server, base) = serve_with(database, "0", &["--at-once", "0"])?;
     let asks = Asks { base };
     let scene = asks.bring_in(&riders(400, 240)).await?;
@@ -116,11 +118,42 @@ pub async fn files_through_kills(database: &str, files: usize, kills: usize) -> 
     Ok(String::from_utf8(turns.stdout)?.trim().parse()?)
 }
 
+/// Orders files while the database is killed and brought back, in the midst of what a worker within the server is at; all come.
+///
+/// # Errors
+/// Where one does not.
+pub async fn files_through_lost_databases(files: usize, kills: usize) -> Result<()> {
+    let cluster = Cluster::start()?;
+    let _gone = Folders(vec![files_of(&cluster.url())]);
+    let (_server, base) = serve(&cluster.url(), "0")?;
+    let asks = Asks { base };
+    let scene = asks.bring_in(&riders(1000, 240)).await?;
+    for _ in 0..files {
+        order(&asks, &scene, &json!({ "from": 0, "to": 239, "step": 1, "form": "csv" })).await?;
+    }
+    for _ in 0..kills {
+        let begun = Instant::now();
+        let busy = |told: &Value| {
+            told["files"].as_array().is_some_and(|all| all.iter().any(|file| file["state"] == "running"))
+        };
+        // Right after it is back it may not answer at once.
+        while !asks.ask("GET", "/api/files", None).await.is_ok_and(|told| busy(&told)) {
+            ensure!(begun.elapsed() < PATIENCE, "nobody works at them");
+            tokio::time::sleep(LOOKS).await;
+        }
+        cluster.kill()?;
+        tokio::time::sleep(Duration::from_secs(1)).await;
+        cluster.bring_back()?;
+    }
+    all_there(&asks, files).await
+}
+
 /// How long so many workers take for eight equal files.
 ///
 /// # Errors
 /// Where one of them does not come.
 pub async fn eight_files(database: &str, workers: usize) -> Result<Duration> {
+    let _gone = Folders(vec![files_of(database)]);
     let (_server, base) = serve_with(database, "0", &["--at-once", "0"])?;
     let asks = Asks { base };
     let scene = asks.bring_in(&riders(1000, 600)).await?;
@@ -166,6 +199,7 @@ async fn waits(asks: &Asks, scene: &str, (from, edits): (i64, i64)) -> Result<Ve
 /// Where an edit is refused, or the file is there before all edits were made.
 pub async fn edits_beside_a_file(database: &str) -> Result<[Duration; 2]> {
     const EDITS: i64 = 200;
+    let _gone = Folders(vec![files_of(database)]);
     let (_server, base) = serve(database, "0")?;
     let asks = Asks { base };
     let usual = asks.bring_in(&usual(1)).await?;

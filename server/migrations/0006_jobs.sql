@@ -8,9 +8,9 @@ CREATE TABLE jobs (
     -- A digest of the browser, or what else ordered it.
     asked_by text NOT NULL,
     asked_at timestamptz NOT NULL DEFAULT now(),
-    wanted jsonb NOT NULL,
+    wanted json NOT NULL,
     -- The scene as it was then; gone once the file is there.
-    document jsonb,
+    document json,
     -- The one that counts; others are of before it was ordered again.
     ticket uuid NOT NULL,
     state text NOT NULL DEFAULT 'waiting' CHECK (state IN ('waiting', 'running', 'done', 'failed', 'stopped')),
@@ -27,7 +27,7 @@ CREATE TABLE jobs (
     -- Where the file lies; nothing once it is thrown away.
     result text,
     bytes bigint,
-    report jsonb
+    report json
 );
 ALTER TABLE jobs ALTER COLUMN document SET COMPRESSION lz4;
 CREATE INDEX jobs_asked_at ON jobs (asked_at DESC);

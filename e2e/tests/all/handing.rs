@@ -5,7 +5,7 @@ use futures_util::StreamExt;
 use serde_json::json;
 use std::time::Duration;
 use zickzack_e2e::asks::Asks;
-use zickzack_e2e::works::{all_there, files_through_kills, order, riders, worker};
+use zickzack_e2e::works::{all_there, files_through_kills, files_through_lost_databases, order, riders, worker};
 use zickzack_e2e::{Visit, files_of, memory, new_database, serve, serve_with, zickzack};
 
 /// A table of many megabytes takes few of them in the server, also while somebody takes it slowly, and is whole.
@@ -48,6 +48,12 @@ fn files_are_there_once_though_workers_are_killed() -> Result<()> {
     let turns = actix_rt::System::new().block_on(async { files_through_kills(&new_database()?, 8, 4).await })?;
     ensure!(turns > 8, "nobody was killed at work: {turns} turns for 8 files");
     Ok(())
+}
+
+/// A database that is killed while files are written costs no file.
+#[test]
+fn files_come_though_the_database_is_killed() -> Result<()> {
+    actix_rt::System::new().block_on(files_through_lost_databases(3, 2))
 }
 
 /// True once the file at the top of the list says so.

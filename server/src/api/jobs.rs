@@ -172,7 +172,10 @@ pub async fn order_file(shop: &Shop, scene: Uuid, (wanted, asked_by): (&Wanted, 
     let form = wanted.order(&session.scene)?.form;
     let file = format!("{}.{}", named(&session.scene.name, form), form.ending());
     let written = |error: serde_json::Error| Refusal::bad(error.to_string());
-    let document = serde_json::to_value(&*session.scene).map_err(written)?;
+    // Apart from what others wait for: a document may be large.
+    let document = session.scene.clone();
+    let document = tokio::task::spawn_blocking(move || serde_json::to_string(&*document)).await;
+    let document = document.map_err(|_| Refusal::broken())?.map_err(written)?;
     let ticket = Ticket { job: Uuid::new_v4(), ticket: Uuid::new_v4() };
     let ordered = Ordered {
         id: ticket.job,
@@ -185,7 +188,13 @@ pub async fn order_file(shop: &Shop, scene: Uuid, (wanted, asked_by): (&Wanted, 
         wanted: &serde_json::to_value(wanted).map_err(written)?,
     };
     jobs::order(&shop.pool, &ordered).await?;
-    hand_in(&shop.pool, ticket).await?;
+    if let Err(refusal) = hand_in(&shop.pool, ticket).await {
+        // Who was refused does not expect it to come later all the same.
+        if let Err(why) = jobs::forget(&shop.pool, ticket.job).await {
+            tracing::warn!("an order that was refused stays: {why}");
+        }
+        return Err(refusal);
+    }
     Ok(ticket.job)
 }
 

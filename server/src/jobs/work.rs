@@ -80,8 +80,10 @@ async fn made(
     let wanted: Wanted = serde_json::from_value(begun.wanted.clone()).map_err(|why| {
         Refusal::bad(format!("What was ordered cannot be read by this version ({why}): order it again."))
     })?;
-    let document = begun.document.as_deref().unwrap_or_default();
-    let scene = Scene::from_json(document, &shop.registry.schemas)
+    let (document, registry) = (begun.document.clone().unwrap_or_default(), shop.registry.clone());
+    let read = tokio::task::spawn_blocking(move || Scene::from_json(&document, &registry.schemas)).await;
+    let scene = read
+        .map_err(|_| Refusal::broken())?
         .map_err(|why| Refusal::bad(format!("The scene as it was ordered cannot be read ({why}): order it again.")))?;
     let files = Arc::new(files_of(shop, &scene).await?);
     let session = Session::new(shop.registry.clone(), scene, files);

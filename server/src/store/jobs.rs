@@ -10,10 +10,10 @@ pub struct Ordered<'a> {
     /// Its number and that of the ticket for it.
     pub id: Uuid,
     pub ticket: Uuid,
-    /// The scene, its name, and its document as it is.
+    /// The scene, its name, and its document as it is, as JSON.
     pub scene: Uuid,
     pub scene_name: &'a str,
-    pub document: &'a Value,
+    pub document: &'a str,
     /// Name of the file.
     pub file: &'a str,
     /// Who orders it.
@@ -76,7 +76,7 @@ pub struct Lies {
 /// What the database says.
 pub async fn order(executor: impl PgExecutor<'_>, ordered: &Ordered<'_>) -> Result<(), sqlx::Error> {
     let insert = "INSERT INTO jobs (id, ticket, scene, scene_name, document, file, asked_by, wanted) \
-                  VALUES ($1, $2, $3, $4, $5, $6, $7, $8)";
+                  VALUES ($1, $2, $3, $4, $5::json, $6, $7, $8)";
     let Ordered { id, ticket, scene, scene_name, document, file, asked_by, wanted } = ordered;
     let insert = sqlx::query(insert).bind(id).bind(ticket).bind(scene).bind(scene_name).bind(document);
     insert.bind(file).bind(asked_by).bind(wanted).execute(executor).await.map(|_| ())
@@ -171,7 +171,8 @@ pub async fn done(
 pub async fn fail(pool: &PgPool, turn: Turn, why: &str) -> Result<bool, sqlx::Error> {
     let fail = "UPDATE jobs SET state = 'failed', failure = $3, doing = NULL, ended_at = now() \
                 WHERE id = $1 AND turn = $2 AND state = 'running'";
-    let failed = sqlx::query(fail).bind(turn.id).bind(turn.turn).bind(why).execute(pool).await?;
+    // What no text of a database can hold is nothing that anybody could read.
+    let failed = sqlx::query(fail).bind(turn.id).bind(turn.turn).bind(why.replace('\0', "")).execute(pool).await?;
     Ok(failed.rows_affected() > 0)
 }
 
