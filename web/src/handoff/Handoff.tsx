@@ -23,10 +23,13 @@ const keyings = ['within tolerance', 'every step'] as const;
 
 /** Keys and files: what, which frames, which form, how exact. */
 export function Handoff({ scene }: { scene: string }) {
+  const [live, setLive] = useState<Live | null>(null);
   useEffect(() => {
-    const live = new Live(scene);
-    return () => live.close();
+    const own = new Live(scene);
+    setLive(own);
+    return () => own.close();
   }, [scene]);
+  const withheld = useScene((state) => state.withheld);
   const document = useScene((state) => state.document);
   const ends = useScene((state) => state.ends);
   const told = useScene((state) => state.endsKnown);
@@ -57,7 +60,19 @@ export function Handoff({ scene }: { scene: string }) {
           ))}
         </Sheet>
       ) : (
-        <p className="waiting">{told ? 'There is nothing to hand off yet: thread a motion to an Output on the bench.' : 'Opening …'}</p>
+        <main className="waiting nothing-yet">
+          {withheld ? (
+            <>
+              <p role="status">{withheld}</p>
+              <Button variant="contained" onClick={() => live?.workOut()}>
+                Work it out
+              </Button>
+            </>
+          ) : (
+            <p>{told ? 'There is nothing to hand off yet: thread a motion to an Output on the bench.' : 'Opening …'}</p>
+          )}
+          <SceneFiles scene={scene} />
+        </main>
       )}
     </div>
   );
@@ -93,8 +108,6 @@ function Sheet(props: SheetProps) {
   const look = useQuery({ queryKey: ['handoff', scene, wanted], queryFn: () => api.look(scene, wanted), placeholderData: (known) => known, retry: false });
   const ordered: Wanted = { ...wanted, object: form === 'bvh' ? object : undefined };
   const { order } = useFileActs();
-  const known = useFiles().data;
-  const own = known?.files.filter((file) => file.scene === scene) ?? [];
   const goal = form === 'contacts' ? '--contacts contacts.csv' : `--to ${form === 'csv' ? 'poses' : 'motion'}.${form}`;
   const command = `zickzack bake SCENE.json ${goal} --output "${props.outputName}" --frames ${from}..${to}${form === 'bvh' ? ` --thing ${object + 1}` : ''}${step === 1 ? '' : ` --step ${step}`}${reduced ? ` --tolerance ${tolerance} --angle ${angle}` : ''}`;
   return (
@@ -178,18 +191,26 @@ function Sheet(props: SheetProps) {
         {order.error && <p className="wrong">{order.error.message}</p>}
         {look.data?.together && <p className="soft">So many things stand together in USD: their keys are at every step, straight from one to the next.</p>}
         {look.data && <LeftOut words={look.data.left_out} />}
-        {known && own.length > 0 && (
-          <section aria-label="Files of this scene">
-            <FileList files={own.slice(0, SHOWN)} workers={known.workers} />
-            {own.length > SHOWN && <p className="soft">{`${own.length - SHOWN} more under Files, above.`}</p>}
-          </section>
-        )}
+        <SceneFiles scene={scene} />
         <h2>Channels</h2>
         {look.data && <Channels look={look.data} />}
         <p className="soft">The keys stand on their own: what made the motion can be deleted, and the motion stays.</p>
         <CopyButton text={command} />
       </aside>
     </main>
+  );
+}
+
+/** Files of the scene that are on their way or have come, also while there is nothing else to show. */
+function SceneFiles({ scene }: { scene: string }) {
+  const known = useFiles().data;
+  const own = known?.files.filter((file) => file.scene === scene) ?? [];
+  if (!known || own.length === 0) return null;
+  return (
+    <section aria-label="Files of this scene">
+      <FileList files={own.slice(0, SHOWN)} workers={known.workers} />
+      {own.length > SHOWN && <p className="soft">{`${own.length - SHOWN} more under Files, above.`}</p>}
+    </section>
   );
 }
 
